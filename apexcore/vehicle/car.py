@@ -1,0 +1,256 @@
+"""The car as data: everything the model needs to know of it, with the bounds of every number.
+
+Wheels are always in the order front left, front right, rear left, rear right.
+"""
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from .items import Item
+from .values import Value
+
+WHEELS = ("fl", "fr", "rl", "rr")
+WHEEL_WORDS = {"fl": "front left", "fr": "front right", "rl": "rear left", "rr": "rear right"}
+
+Key = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+
+
+class Mass(Value):
+    """Masses and where they sit.
+
+    :param dry_kg: car without driver and fuel [kg]
+    :param driver_kg: driver in race wear [kg]
+    :param front_share: share of dry car and driver on the front axle [-]
+    :param left_share: share on the left wheels [-]
+    :param cg_height_m: height of that mass above the road [m]
+    :param tank_from_front_m: tank behind the front axle [m]
+    :param tank_height_m: height of the fuel [m]
+    :param fuel_kg_per_l: fuel density [kg/l]
+    :param unsprung_front_kg: both front wheels with what moves along [kg]
+    :param unsprung_rear_kg: the same at the rear [kg]
+    """
+
+    dry_kg: float = Field(gt=50, le=3000)
+    driver_kg: float = Field(ge=30, le=200)
+    front_share: float = Field(gt=0.2, lt=0.8)
+    left_share: float = Field(0.5, gt=0.3, lt=0.7)
+    cg_height_m: float = Field(gt=0.05, le=1.2)
+    tank_from_front_m: float = Field(ge=-1, le=5)
+    tank_height_m: float = Field(gt=0, le=1.2)
+    fuel_kg_per_l: float = Field(0.745, gt=0.6, lt=1.0)
+    unsprung_front_kg: float = Field(ge=0, le=300)
+    unsprung_rear_kg: float = Field(ge=0, le=300)
+
+
+class Axle(Value):
+    """One axle's suspension.
+
+    :param track_m: distance of its wheels [m]
+    :param spring_n_per_mm: rate of one spring at the spring [N/mm]
+    :param motion_ratio: spring travel per wheel travel [-]
+    :param bar_n_per_mm: rate of the anti-roll bar at the wheel, for opposite travel [N/mm]
+    :param roll_centre_m: height of the roll centre [m]
+    :param camber_recovery: degrees of camber that the links win back per degree of roll [-]
+    :param tyre_n_per_mm: vertical rate of one tyre [N/mm]
+    """
+
+    track_m: float = Field(gt=0.5, le=2.5)
+    spring_n_per_mm: float = Field(gt=1, le=1000)
+    motion_ratio: float = Field(gt=0.2, le=2)
+    bar_n_per_mm: float = Field(ge=0, le=1000)
+    roll_centre_m: float = Field(ge=-0.3, le=0.6)
+    camber_recovery: float = Field(ge=0, le=1)
+    tyre_n_per_mm: float = Field(gt=20, le=1000)
+
+
+class Aero(Value):
+    """Downforce and drag.
+
+    :param drag_area_m2: drag coefficient times area at wing position 0 and reference ride heights [m2]
+    :param lift_area_m2: downforce coefficient times area, the same [m2]
+    :param front_share: share of that downforce on the front axle [-]
+    :param wing_drag_area_m2: drag area that one wing position adds [m2]
+    :param wing_lift_area_m2: downforce area that one wing position adds [m2]
+    :param wing_behind_rear_m: the wing's place behind the rear axle [m]
+    :param wing_position: wing position [-]
+    :param ride_front_mm: ride height at the front axle [mm]
+    :param ride_rear_mm: ride height at the rear axle [mm]
+    :param ride_reference_mm: ride heights, front and rear, at which the areas hold [mm]
+    :param lift_per_mm: relative gain of body downforce per mm that the mean ride height drops [1/mm]
+    :param share_per_mm: gain of the front share per mm of rake beyond the reference [1/mm]
+    """
+
+    drag_area_m2: float = Field(gt=0, le=5)
+    lift_area_m2: float = Field(ge=0, le=10)
+    front_share: float = Field(ge=0, le=1)
+    wing_drag_area_m2: float = Field(0.0, ge=0, le=0.2)
+    wing_lift_area_m2: float = Field(0.0, ge=0, le=0.5)
+    wing_behind_rear_m: float = Field(0.0, ge=-1, le=2)
+    wing_position: float = Field(0.0, ge=0, le=40)
+    ride_front_mm: float = Field(60.0, ge=5, le=300)
+    ride_rear_mm: float = Field(60.0, ge=5, le=300)
+    ride_reference_mm: tuple[float, float] = (60.0, 60.0)
+    lift_per_mm: float = Field(0.0, ge=0, le=0.1)
+    share_per_mm: float = Field(0.0, ge=0, le=0.05)
+
+
+class Powertrain(Value):
+    """Engine and drive.
+
+    :param torque_nm: points (engine speed [1/min], torque [N m]) at full throttle, speeds rising
+    :param gears: ratio of each gear, first to last, falling
+    :param final_drive: ratio behind the gearbox
+    :param efficiency: share of the engine's power that reaches the wheels [-]
+    :param shift_s: time without thrust at an upshift [s]
+    :param limit_rpm: rev limit [1/min]
+    :param front_drive_share: share of the drive torque on the front axle; 0 is rear-wheel drive [-]
+    :param fuel_g_per_kwh: fuel for one kilowatt-hour at the crank [g/kWh]
+    """
+
+    torque_nm: tuple[tuple[float, float], ...] = Field(min_length=3)
+    gears: tuple[Annotated[float, Field(gt=0.2, le=10)], ...] = Field(min_length=1, max_length=10)
+    final_drive: float = Field(gt=0.5, le=15)
+    efficiency: float = Field(gt=0.5, le=1)
+    shift_s: float = Field(ge=0, le=1)
+    limit_rpm: float = Field(gt=1000, le=25000)
+    front_drive_share: float = Field(0.0, ge=0, le=1)
+    fuel_g_per_kwh: float = Field(gt=100, le=1000)
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Self:
+        speeds = [speed for speed, _ in self.torque_nm]
+        if any(b <= a for a, b in zip(speeds, speeds[1:], strict=False)):
+            raise ValueError("torque curve: engine speeds must rise from point to point")
+        if any(torque <= 0 for _, torque in self.torque_nm):
+            raise ValueError("torque curve: every torque must be above 0 N m")
+        if any(b >= a for a, b in zip(self.gears, self.gears[1:], strict=False)):
+            raise ValueError("gears: each ratio must be below the one before it")
+        return self
+
+
+class Brakes(Value):
+    """:param front_share: share of the braking force at the front [-]
+    :param max_force_n: greatest braking force of all four wheels [N]"""
+
+    front_share: float = Field(gt=0.2, lt=0.95)
+    max_force_n: float = Field(gt=500, le=100_000)
+
+
+class Compound(Value):
+    """A tyre compound on this car.
+
+    Grip of a tyre is its peak friction at the reference load times one factor per condition
+    (load, inclination, hot pressure, temperature, wear); see `vehicle.tyres`.
+
+    :param mu: peak lateral friction at the reference load, everything else ideal [-]
+    :param mu_long_ratio: longitudinal over lateral peak friction [-]
+    :param load_ref_n: reference load [N]
+    :param load_sensitivity: relative loss of friction when the load doubles [-]
+    :param stiffness_per_rad: cornering stiffness over load [1/rad]
+    :param inclination_opt_deg: best lean into the corner [deg]
+    :param inclination_loss: relative loss per deg2 off it, cornering [1/deg2]
+    :param inclination_long_loss: relative loss per deg2 of camber, braking and driving [1/deg2]
+    :param pressure_opt_kpa: best hot gauge pressure at the reference load [kPa]
+    :param pressure_opt_kpa_per_kn: its growth with load [kPa/kN]
+    :param pressure_loss: relative loss at 100 % pressure error, quadratic [-]
+    :param temperature_opt_c: best tyre temperature [degC]
+    :param temperature_width_c: distance from it at which `temperature_loss` is lost [K]
+    :param temperature_loss: relative loss at that distance [-]
+    :param wear_per_mj: share of the tread that one megajoule of sliding takes [1/MJ]
+    :param wear_loss: relative loss of grip of a tyre worn to the cliff [-]
+    :param cliff_wear: worn share at which grip starts to fall away [-]
+    :param cliff_loss: further relative loss from the cliff to bare [-]
+    :param rolling: rolling resistance over load [-]
+    """
+
+    key: Key
+    name: str = Field(min_length=1, max_length=40)
+    letter: str = Field(min_length=1, max_length=2)
+    hatch: Literal["solid", "dots", "slant", "cross", "bars"]
+    mu: float = Field(gt=0.2, le=4)
+    mu_long_ratio: float = Field(1.0, gt=0.5, le=1.5)
+    load_ref_n: float = Field(gt=100, le=20_000)
+    load_sensitivity: float = Field(ge=0, le=0.6)
+    stiffness_per_rad: float = Field(gt=3, le=1e9)
+    inclination_opt_deg: float = Field(0.0, ge=-5, le=8)
+    inclination_loss: float = Field(0.0, ge=0, le=0.05)
+    inclination_long_loss: float = Field(0.0, ge=0, le=0.05)
+    pressure_opt_kpa: float = Field(gt=20, le=500)
+    pressure_opt_kpa_per_kn: float = Field(0.0, ge=0, le=50)
+    pressure_loss: float = Field(0.0, ge=0, le=5)
+    temperature_opt_c: float = Field(ge=0, le=150)
+    temperature_width_c: float = Field(gt=1, le=100)
+    temperature_loss: float = Field(0.0, ge=0, le=0.5)
+    wear_per_mj: float = Field(ge=0, le=1)
+    wear_loss: float = Field(ge=0, le=0.5)
+    cliff_wear: float = Field(gt=0.1, le=1)
+    cliff_loss: float = Field(ge=0, le=0.8)
+    rolling: float = Field(ge=0, le=0.1)
+
+
+class Tyres(Value):
+    """What all compounds of the car share.
+
+    :param radius_m: rolling radius of each axle's tyres, front and rear [m]
+    :param cold_kpa: cold gauge pressure of each wheel [kPa]
+    :param cold_at_c: temperature at which cold pressures are set [degC]
+    :param camber_deg: static camber of each wheel; negative leans the top inwards [deg]
+    :param heat_share: part of the sliding work that heats tyre and gas [-]
+    :param cooling_w_per_k: heat lost per kelvin at standstill [W/K]
+    :param cooling_w_per_k_ms: its growth with speed [W/K per m/s]
+    :param heat_capacity_j_per_k: of one tyre with its gas and rim [J/K]
+    :param compounds: the compounds that fit
+    """
+
+    radius_m: tuple[float, float]
+    cold_kpa: tuple[float, float, float, float]
+    cold_at_c: float = Field(20.0, ge=-20, le=60)
+    camber_deg: tuple[float, float, float, float]
+    heat_share: float = Field(gt=0, le=1)
+    cooling_w_per_k: float = Field(gt=0, le=500)
+    cooling_w_per_k_ms: float = Field(ge=0, le=20)
+    heat_capacity_j_per_k: float = Field(gt=500, le=100_000)
+    compounds: tuple[Compound, ...] = Field(min_length=1)
+
+    def compound(self, key: str) -> Compound:
+        """The compound with this key; `KeyError` if the car has none."""
+        for compound in self.compounds:
+            if compound.key == key:
+                return compound
+        raise KeyError(key)
+
+
+class Car(Value):
+    """A car: the physical values at its base setting, and the items one can adjust."""
+
+    format: Literal["apex-trim car 1"] = "apex-trim car 1"
+    key: Key
+    name: str = Field(min_length=1, max_length=60)
+    kind: str = Field(min_length=1, max_length=60)
+    wheelbase_m: float = Field(gt=0.5, le=5)
+    fuel_l: float = Field(30.0, ge=0, le=500)
+    tank_l: float = Field(gt=0, le=500)
+    mass: Mass
+    front: Axle
+    rear: Axle
+    aero: Aero
+    powertrain: Powertrain
+    brakes: Brakes
+    tyres: Tyres
+    items: tuple[Item, ...] = Field(min_length=1)
+
+    @model_validator(mode="after")
+    def _items_are_distinct(self) -> Self:
+        keys = [item.key for item in self.items]
+        doubled = sorted({key for key in keys if keys.count(key) > 1})
+        if doubled:
+            raise ValueError(f"items: {', '.join(doubled)} stands there more than once")
+        return self
+
+    def item(self, key: str) -> Item:
+        """The item with this key; `KeyError` if the car has none."""
+        for item in self.items:
+            if item.key == key:
+                return item
+        raise KeyError(key)

@@ -1,0 +1,107 @@
+"""Adjustable items: each car declares its own list; what an item moves is data, not code."""
+
+import math
+from typing import Literal, Self
+
+from pydantic import Field, model_validator
+
+from ..errors import InputError
+from ..quantities.text import format_number
+from .values import Value
+
+#: Physical values of `Car` that an item may set, as a path into it. A trailing number picks a wheel.
+LEVERS: frozenset[str] = frozenset(
+    [f"tyres.cold_kpa.{wheel}" for wheel in range(4)]
+    + [f"tyres.camber_deg.{wheel}" for wheel in range(4)]
+    + ["front.spring_n_per_mm", "rear.spring_n_per_mm", "front.bar_n_per_mm", "rear.bar_n_per_mm"]
+    + ["aero.wing_position", "aero.ride_front_mm", "aero.ride_rear_mm"]
+    + ["brakes.front_share", "powertrain.final_drive", "fuel_l"]
+)
+
+#: Slack with which a typed value still counts as standing on a step, in steps.
+_ON_STEP = 1e-6
+
+
+class Item(Value):
+    """One adjustable item of a car.
+
+    :param key: its name in files
+    :param name: its name on the screen
+    :param place: where it sits on the picture of the car
+    :param unit: unit of the value, a key of `quantities.text.UNIT_WORDS`
+    :param low: least value, in `unit`
+    :param high: greatest value, in `unit`
+    :param step: one step, in `unit`
+    :param base: the value on the maker's base sheet, in `unit`
+    :param decimals: digits shown after the decimal point
+    :param sets: the physical value it moves, one of `LEVERS`
+    :param scale: physical units per unit of the item
+    :param offset: physical value at item value 0
+    :param locked: if true the rules or the maker fix it at `base`
+    """
+
+    key: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
+    name: str = Field(min_length=1, max_length=40)
+    place: Literal["fl", "fr", "rl", "rr", "front", "rear", "car"]
+    unit: str = Field(max_length=8)
+    low: float
+    high: float
+    step: float = Field(gt=0)
+    base: float
+    decimals: int = Field(ge=0, le=3)
+    sets: str
+    scale: float = 1.0
+    offset: float = 0.0
+    locked: bool = False
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Self:
+        if self.sets not in LEVERS:
+            raise ValueError(f"{self.name}: “{self.sets}” is no value of the car that an item can set")
+        if not self.low < self.high:
+            raise ValueError(f"{self.name}: low {self.low} must be below high {self.high}")
+        if not self.low <= self.base <= self.high:
+            raise ValueError(f"{self.name}: base {self.base} lies outside {self.low} to {self.high}")
+        if not self._on_step(self.base):
+            raise ValueError(f"{self.name}: base {self.base} does not stand on a step of {self.step}")
+        return self
+
+    def _on_step(self, value: float) -> bool:
+        steps = (value - self.low) / self.step
+        return abs(steps - round(steps)) < _ON_STEP
+
+    def check(self, value: float) -> float:
+        """The value, exactly on its step.
+
+        :raises InputError: outside the range, off the steps, or moved although locked
+        """
+        expected = f"{self.text(self.low)} to {self.text(self.high)} in steps of {self._step_text()}"
+        if not math.isfinite(value) or not self.low - 1e-9 <= value <= self.high + 1e-9:
+            raise InputError(self.name, self.text(value) if math.isfinite(value) else value, expected)
+        if not self._on_step(value):
+            raise InputError(self.name, f"{value:g} {self.unit}".strip(), expected)
+        if self.locked and abs(value - self.base) > 1e-9:
+            raise InputError(self.name, self.text(value), f"{self.text(self.base)}: this item is locked")
+        return round(self.low + round((value - self.low) / self.step) * self.step, 9)
+
+    def stepped(self, value: float, steps: int) -> float | None:
+        """The value that many steps away, or None where the range ends or the item is locked."""
+        moved = value + steps * self.step
+        if self.locked or moved < self.low - 1e-9 or moved > self.high + 1e-9:
+            return None
+        return self.check(moved)
+
+    def physical(self, value: float) -> float:
+        """The physical value at an item value (linear: offset + scale × value)."""
+        return self.offset + self.scale * value
+
+    def number(self, value: float) -> str:
+        """The value without its unit."""
+        return format_number(value, self.decimals)
+
+    def text(self, value: float) -> str:
+        """The value with its unit."""
+        return f"{self.number(value)} {self.unit}".strip()
+
+    def _step_text(self) -> str:
+        return f"{self.step:g} {self.unit}".strip()

@@ -1,0 +1,110 @@
+"""A sheet is a point in a car's list of items; it is always checked against that list."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from ..errors import FileRejected, InputError
+from .car import Car
+from .items import Item
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """Item values of one car.
+
+    :param car_key: the car it is for
+    :param values: value of every item, by key, in the item's unit
+    """
+
+    car_key: str
+    values: Mapping[str, float]
+
+    def stepped(self, item: Item, steps: int) -> "Sheet | None":
+        """This sheet with one item moved; None where the item's range ends."""
+        moved = item.stepped(self.values[item.key], steps)
+        if moved is None:
+            return None
+        return Sheet(self.car_key, {**self.values, item.key: moved})
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One item in which two sheets differ.
+
+    :param before: value in the first sheet, in the item's unit
+    :param after: value in the second, in the item's unit
+    """
+
+    item: Item
+    before: float
+    after: float
+
+    @property
+    def steps(self) -> int:
+        """Signed number of steps from first to second."""
+        return round((self.after - self.before) / self.item.step)
+
+
+def base_sheet(car: Car) -> Sheet:
+    """The maker's sheet: every item at its base value."""
+    return Sheet(car.key, {item.key: item.base for item in car.items})
+
+
+def checked_sheet(car: Car, values: Mapping[str, float]) -> Sheet:
+    """A sheet of these values.
+
+    :raises FileRejected: naming every item that is missing, unknown, out of range or off its step
+    """
+    problems: list[str] = []
+    good: dict[str, float] = {}
+    known = {item.key for item in car.items}
+    for key in values:
+        if key not in known:
+            problems.append(f"{key}: {car.name} has no such item.")
+    for item in car.items:
+        if item.key not in values:
+            problems.append(f"{item.name}: the value is missing; expected {item.text(item.low)} to {item.text(item.high)}.")
+            continue
+        try:
+            good[item.key] = item.check(values[item.key])
+        except InputError as error:
+            problems.append(str(error))
+    if problems:
+        raise FileRejected(problems)
+    return Sheet(car.key, good)
+
+
+def differences(car: Car, first: Sheet, second: Sheet) -> list[Difference]:
+    """The items in which two sheets of a car differ, in the car's order."""
+    return [
+        Difference(item, first.values[item.key], second.values[item.key])
+        for item in car.items
+        if abs(first.values[item.key] - second.values[item.key]) > 1e-9
+    ]
+
+
+def adjusted(car: Car, sheet: Sheet) -> Car:
+    """The car as the sheet sets it: every item's physical value put in its place.
+
+    The item bounds already hold, so that the copy is not validated again (it is made for every step).
+    """
+    top: dict[str, Any] = {}
+    parts: dict[str, dict[str, Any]] = {}
+    for item in car.items:
+        physical = item.physical(sheet.values[item.key])
+        head, _, rest = item.sets.partition(".")
+        if not rest:
+            top[head] = physical
+            continue
+        field, _, wheel = rest.partition(".")
+        part = parts.setdefault(head, {})
+        if wheel:
+            wheels = list(part.get(field, getattr(getattr(car, head), field)))
+            wheels[int(wheel)] = physical
+            part[field] = tuple(wheels)
+        else:
+            part[field] = physical
+    for head, update in parts.items():
+        top[head] = getattr(car, head).model_copy(update=update)
+    return car.model_copy(update=top)

@@ -1,0 +1,64 @@
+"""Tyre state that is constant over one lap: temperature, hot pressure, wear, and the grip they leave.
+
+What changes along the lap (load, inclination, optimum pressure at the load) is in `lap.kernel`.
+"""
+
+from dataclasses import dataclass
+
+from ..circuit.conditions import KELVIN
+from .car import Compound
+
+ATMOSPHERE_KPA = 101.325  #: used to turn gauge into absolute pressure [kPa]
+
+Four = tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
+class TyreState:
+    """State of the four tyres at one moment, wheels in the car's order.
+
+    :param compounds: compound of each axle, front and rear
+    :param temperature_c: mean temperature of each tyre [degC]
+    :param wear: worn share of each tread [-]
+    """
+
+    compounds: tuple[Compound, Compound]
+    temperature_c: Four
+    wear: Four
+
+    def compound(self, wheel: int) -> Compound:
+        """The compound on a wheel (0 to 3)."""
+        return self.compounds[wheel // 2]
+
+
+def hot_pressure_kpa(cold_kpa: float, cold_c: float, hot_c: float, atmosphere_kpa: float = ATMOSPHERE_KPA) -> float:
+    """Gauge pressure of a tyre filled at `cold_c` once its gas has `hot_c` [kPa].
+
+    Ideal gas at constant volume: (p_hot + p_atm)/T_hot = (p_cold + p_atm)/T_cold, absolute.
+    """
+    return (cold_kpa + atmosphere_kpa) * (hot_c + KELVIN) / (cold_c + KELVIN) - atmosphere_kpa
+
+
+def cold_pressure_kpa(hot_kpa: float, cold_c: float, hot_c: float, atmosphere_kpa: float = ATMOSPHERE_KPA) -> float:
+    """Inverse of `hot_pressure_kpa`: what to fill at `cold_c` to read `hot_kpa` at `hot_c` [kPa]."""
+    return hot_pressure_kpa(hot_kpa, hot_c, cold_c, atmosphere_kpa)
+
+
+def temperature_grip(compound: Compound, temperature_c: float) -> float:
+    """Grip left by tyre temperature [-]: 1/(1 + loss x2), x the distance from the best in widths.
+
+    The bell shape is common to measured tyres (Pacejka, Tire and Vehicle Dynamics, ch. 1); the fraction keeps it
+    positive for any temperature.
+    """
+    x = (temperature_c - compound.temperature_opt_c) / compound.temperature_width_c
+    return 1.0 / (1.0 + compound.temperature_loss * x * x)
+
+
+def wear_grip(compound: Compound, wear: float) -> float:
+    """Grip left by wear [-]: a straight loss up to the cliff, then a quadratic fall to bare."""
+    worn = min(max(wear, 0.0), 1.0)
+    grip = 1.0 - compound.wear_loss * min(worn / compound.cliff_wear, 1.0)
+    if worn > compound.cliff_wear:
+        over = (worn - compound.cliff_wear) / (1.0 - compound.cliff_wear)
+        grip -= compound.cliff_loss * over * over
+    return max(grip, 0.1)
