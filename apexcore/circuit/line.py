@@ -1,0 +1,199 @@
+"""The line driven: least curvature within the widths, and the stations the lap solver reads."""
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .track import CentreLine, Circuit, Corner, centre_line, closed_segments
+
+if TYPE_CHECKING:
+    from scipy.sparse import csc_array
+
+Floats = NDArray[np.float64]
+
+#: What stays free between the middle of the car and the edge of the road [m]: half a car and a hand's breadth.
+EDGE_M = 1.15
+
+
+@dataclass(frozen=True)
+class Line:
+    """A closed line over a circuit; arrays of shape [stations].
+
+    :param offset: left of the centre line [m]
+    :param road: per station curvature [1/m], bank [rad], slope [rad], vertical curvature [1/m], heading [rad]
+    :param ds: distance to the next station along the line [m]
+    :param s: distance from the start line along the line [m]
+    """
+
+    x: Floats
+    y: Floats
+    z: Floats
+    offset: Floats
+    road: Floats
+    ds: Floats
+    s: Floats
+    closed: bool = True
+
+    @property
+    def length_m(self) -> float:
+        """Length of one lap along the line [m]."""
+        return float(self.ds.sum())
+
+
+@dataclass(frozen=True)
+class CornerSpan:
+    """A corner of a line.
+
+    :param number: from 1, in driving order
+    :param name: given by the circuit, may be empty
+    :param first: first station of it
+    :param apex: station of greatest curvature
+    :param last: last station of it
+    :param turn_deg: change of heading, left positive [deg]
+    :param radius_m: least radius of the line in it [m]
+    """
+
+    number: int
+    name: str
+    first: int
+    apex: int
+    last: int
+    turn_deg: float
+    radius_m: float
+
+
+def _differences(line: CentreLine, offset: Floats) -> tuple[Floats, Floats, Floats, Floats]:
+    """x, y and heading of the offset line, and its true curvature by central differences."""
+    n = len(line.x)
+    tangent_x = np.roll(line.x, -1) - np.roll(line.x, 1)
+    tangent_y = np.roll(line.y, -1) - np.roll(line.y, 1)
+    norm = np.hypot(tangent_x, tangent_y)
+    x = line.x - offset * tangent_y / norm
+    y = line.y + offset * tangent_x / norm
+    dx, dy = np.roll(x, -1) - x, np.roll(y, -1) - y
+    ds = np.hypot(dx, dy)
+    chord = np.unwrap(np.arctan2(dy, dx))
+    turn = np.diff(np.concatenate([[chord[-1]], chord]))
+    turn[0] = (turn[0] + math.pi) % (2 * math.pi) - math.pi
+    curvature = turn / (0.5 * (ds + np.roll(ds, 1)))
+    assert len(curvature) == n
+    return x, y, chord, curvature
+
+
+def least_curvature(line: CentreLine, half_width: float, every: int = 2, rounds: int = 6) -> Floats:
+    """Offset from the centre [m] of the line with the least sum of squared curvature.
+
+    The curvature is linearised about the last line and the bounded least-squares problem solved again
+    (after Heilmeier et al., Minimum curvature trajectory planning, Vehicle System Dynamics 58, 2020). Nodes stand at
+    every n-th station; between them the offset runs as a cubic spline.
+    """
+    from scipy.interpolate import CubicSpline
+    from scipy.sparse import diags_array, eye_array
+
+    n = len(line.x)
+    take = np.arange(0, n, every)
+    coarse = CentreLine(line.x[take], line.y[take], line.z[take], line.curvature[take], line.bank[take], line.ds * n / len(take))
+    m = len(take)
+    second = diags_array([1.0, 1.0, -2.0, 1.0, 1.0], offsets=[1 - m, -1, 0, 1, m - 1], shape=(m, m))
+    linear = (second + diags_array([coarse.curvature**2 * coarse.ds**2], offsets=[0])).tocsc()
+    ridge = 1e-9 * eye_array(m, format="csc")  # the middle of the road, where curvature does not care
+    offset = np.zeros(m)
+    for _ in range(rounds):
+        _, _, _, curvature = _differences(coarse, offset)
+        aim = curvature * coarse.ds**2 - linear @ offset
+        new = _bounded_squares(linear.T @ linear + ridge, linear.T @ aim, half_width)
+        moved = float(np.abs(new - offset).max())
+        offset = new
+        if moved < 0.01:
+            break
+    at = np.append(take, n) * line.ds
+    spline = CubicSpline(at, np.append(offset, offset[0]), bc_type="periodic")
+    return np.asarray(np.clip(spline(np.arange(n) * line.ds), -half_width, half_width), dtype=np.float64)
+
+
+def _bounded_squares(h: "csc_array", g: Floats, bound: float) -> Floats:
+    """Least of x'Hx/2 + g'x with every |x| up to `bound`.
+
+    Primal-dual interior point (Nocedal & Wright, Numerical Optimization, 2nd ed., ch. 16.6); H is sparse and positive
+    definite.
+    """
+    from scipy.sparse import diags_array
+    from scipy.sparse.linalg import splu
+
+    x, scale = np.zeros(len(g)), float(np.abs(g).max()) + 1e-12
+    low = np.full(len(g), scale)
+    high = low.copy()
+    for _ in range(60):
+        room_low, room_high = x + bound, bound - x
+        residual = h @ x + g - low + high
+        gap = float(low @ room_low + high @ room_high) / (2 * len(g))
+        if gap < 1e-9 * scale * bound and np.abs(residual).max() < 1e-8 * scale:
+            break
+        aim = 0.1 * gap
+        off_low, off_high = low * room_low - aim, high * room_high - aim
+        system = (h + diags_array([low / room_low + high / room_high], offsets=[0])).tocsc()
+        dx = splu(system).solve(-residual - off_low / room_low + off_high / room_high)
+        d_low, d_high = (-off_low - low * dx) / room_low, (-off_high + high * dx) / room_high
+        step = 1.0
+        for value, change in ((room_low, dx), (room_high, -dx), (low, d_low), (high, d_high)):
+            falling = change < 0
+            if falling.any():
+                step = min(step, 0.99 * float((-value[falling] / change[falling]).min()))
+        x, low, high = x + step * dx, low + step * d_low, high + step * d_high
+    return np.asarray(x, dtype=np.float64)
+
+
+def offset_line(line: CentreLine, offset: Floats) -> Line:
+    """The line at this offset, with everything the solver needs of it."""
+    x, y, heading, curvature = _differences(line, offset)
+    ds = np.hypot(np.roll(x, -1) - x, np.roll(y, -1) - y)
+    rise = np.roll(line.z, -1) - line.z
+    slope = np.arctan2(rise, ds)
+    before = np.roll(slope, 1)
+    bend = (slope - before) / (0.5 * (ds + np.roll(ds, 1)))
+    road = np.column_stack([_smooth(curvature), line.bank, slope, _smooth(bend), heading])
+    s = np.concatenate([[0.0], np.cumsum(ds)[:-1]])
+    return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s)
+
+
+def _smooth(values: Floats) -> Floats:
+    """One binomial pass: takes the grid's own ripple off second differences, leaves corners of many stations alone."""
+    return np.asarray(0.25 * np.roll(values, 1) + 0.5 * values + 0.25 * np.roll(values, -1), dtype=np.float64)
+
+
+def racing_line(circuit: Circuit, spacing_m: float = 2.0) -> Line:
+    """The line of least curvature on a circuit."""
+    line = centre_line(circuit, spacing_m)
+    return offset_line(line, least_curvature(line, circuit.width_m / 2 - EDGE_M))
+
+
+def coarser(line: Line, every: int) -> Line:
+    """The same line with only every n-th station (for quick first guesses)."""
+    take = np.arange(0, len(line.s), every)
+    s = line.s[take]
+    ds = np.diff(np.append(s, line.length_m))
+    return Line(line.x[take], line.y[take], line.z[take], line.offset[take], np.ascontiguousarray(line.road[take]), ds, s)
+
+
+def corners(circuit: Circuit, line: Line) -> list[CornerSpan]:
+    """The circuit's corners on a line: each where its segment lies on the centre line."""
+    closed = centre_line(circuit, 2.0)
+    n = len(line.s)
+    spans: list[CornerSpan] = []
+    at = 0.0
+    for segment in closed_segments(circuit).segments:
+        if not isinstance(segment, Corner):
+            at += segment.length_m
+            continue
+        length = abs(math.radians(segment.angle_deg)) * segment.radius_m + segment.transition_m
+        first = int(at / closed.length_m * n)
+        last = min(int((at + length) / closed.length_m * n), n - 1)
+        sign = math.copysign(1.0, segment.angle_deg)
+        apex = first + int(np.argmax(sign * line.road[first : last + 1, 0]))
+        radius = 1.0 / max(float(sign * line.road[apex, 0]), 1e-6)
+        spans.append(CornerSpan(len(spans) + 1, segment.name, first, apex, last, segment.angle_deg, radius))
+        at += length
+    return spans

@@ -1,0 +1,202 @@
+"""A circuit as data, and its centre line built from straights and corners."""
+
+import math
+from typing import Annotated, Literal, Self
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field, model_validator
+
+from ..errors import InputError
+from ..vehicle.values import Value
+
+Floats = NDArray[np.float64]
+
+
+class Straight(Value):
+    """:param length_m: its length; closing the loop may change it a little [m]"""
+
+    kind: Literal["straight"] = "straight"
+    length_m: float = Field(gt=1, le=5000)
+
+
+class Corner(Value):
+    """A corner of constant radius between two transitions in which curvature grows evenly.
+
+    :param angle_deg: change of heading; left positive [deg]
+    :param radius_m: radius of the middle part [m]
+    :param transition_m: length of each transition [m]
+    :param bank_deg: banking that helps the corner [deg]
+    :param name: what people call it
+    """
+
+    kind: Literal["corner"] = "corner"
+    angle_deg: float = Field(ge=-270, le=270)
+    radius_m: float = Field(gt=4, le=3000)
+    transition_m: float = Field(20.0, ge=0, le=300)
+    bank_deg: float = Field(0.0, ge=-10, le=40)
+    name: str = Field("", max_length=40)
+
+    @model_validator(mode="after")
+    def _room(self) -> Self:
+        if abs(math.radians(self.angle_deg)) * self.radius_m < self.transition_m:
+            raise ValueError(f"{self.name or 'corner'}: transitions of {self.transition_m:g} m leave no room for the arc")
+        return self
+
+
+class Circuit(Value):
+    """A closed circuit.
+
+    :param width_m: width of the road [m]
+    :param heights_m: points (share of the lap [-], height [m]) between which height runs smoothly
+    :param north_deg: heading of the first straight, counter-clockwise from east [deg]
+    """
+
+    format: Literal["apex-trim circuit 1"] = "apex-trim circuit 1"
+    key: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
+    name: str = Field(min_length=1, max_length=60)
+    layout: str = Field(min_length=1, max_length=60)
+    width_m: float = Field(gt=3, le=40)
+    heading_deg: float = Field(0.0, ge=-360, le=360)
+    segments: tuple[Annotated[Straight | Corner, Field(discriminator="kind")], ...] = Field(min_length=3)
+    heights_m: tuple[tuple[float, float], ...] = ()
+
+
+class CentreLine:
+    """The centre line at even stations; arrays of one length.
+
+    x, y, z [m]; curvature [1/m], left positive; bank [rad], left side down positive; ds [m]
+    """
+
+    def __init__(self, x: Floats, y: Floats, z: Floats, curvature: Floats, bank: Floats, ds: float) -> None:
+        self.x, self.y, self.z = x, y, z
+        self.curvature, self.bank, self.ds = curvature, bank, ds
+
+    @property
+    def length_m(self) -> float:
+        """Length of the lap along the centre [m]."""
+        return self.ds * len(self.x)
+
+
+def _pieces(circuit: Circuit) -> list[tuple[float, float, float, float, float]]:
+    """(length, curvature at start and end, bank at start and end) of each piece."""
+    pieces: list[tuple[float, float, float, float, float]] = []
+    for segment in circuit.segments:
+        if isinstance(segment, Straight):
+            pieces.append((segment.length_m, 0.0, 0.0, 0.0, 0.0))
+            continue
+        sign = math.copysign(1.0, segment.angle_deg)
+        peak = sign / segment.radius_m
+        bank = sign * math.radians(segment.bank_deg)
+        # each transition turns half of what its length would turn at full curvature
+        arc = abs(math.radians(segment.angle_deg)) * segment.radius_m - segment.transition_m
+        if segment.transition_m > 0:
+            pieces.append((segment.transition_m, 0.0, peak, 0.0, bank))
+        pieces.append((arc, peak, peak, bank, bank))
+        if segment.transition_m > 0:
+            pieces.append((segment.transition_m, peak, 0.0, bank, 0.0))
+    return pieces
+
+
+def _trace(circuit: Circuit, pieces: list[tuple[float, float, float, float, float]], s: Floats) -> tuple[Floats, ...]:
+    lengths = np.array([piece[0] for piece in pieces])
+    starts = np.concatenate([[0.0], np.cumsum(lengths)])
+    index = np.clip(np.searchsorted(starts, s, side="right") - 1, 0, len(pieces) - 1)
+    table = np.array(pieces)
+    u = s - starts[index]
+    length, k0, k1, b0, b1 = (table[index, column] for column in range(5))
+    share = np.divide(u, length, out=np.zeros_like(u), where=length > 0)
+    curvature = k0 + (k1 - k0) * share
+    bank = b0 + (b1 - b0) * share
+    turned = lengths * (table[:, 1] + table[:, 2]) / 2
+    base = math.radians(circuit.heading_deg) + np.concatenate([[0.0], np.cumsum(turned)])
+    heading = base[index] + k0 * u + 0.5 * (k1 - k0) * share * u
+    return heading, curvature, bank
+
+
+def _end(circuit: Circuit, pieces: list[tuple[float, float, float, float, float]], fine: float = 0.25) -> tuple[float, float]:
+    total = sum(piece[0] for piece in pieces)
+    n = max(int(total / fine), 100)
+    s = (np.arange(n) + 0.5) * total / n
+    heading, _, _ = _trace(circuit, pieces, s)
+    return float(np.cos(heading).sum() * total / n), float(np.sin(heading).sum() * total / n)
+
+
+def closed_segments(circuit: Circuit) -> Circuit:
+    """The circuit with its straights lengthened or shortened so that the lap closes.
+
+    The end point is linear in the lengths of the straights, so that the least change (in the sum of squares) solves it.
+
+    :raises InputError: if the corners do not add up to one turn, or no straight can close the gap
+    """
+    turn = sum(segment.angle_deg for segment in circuit.segments if isinstance(segment, Corner))
+    if abs(abs(turn) - 360.0) > 1e-6:
+        raise InputError(f"circuit {circuit.name}", f"{turn:g}°", "corners that add up to 360° or −360°")
+    segments = list(circuit.segments)
+    heading = math.radians(circuit.heading_deg)
+    columns: list[tuple[float, float]] = []
+    places: list[int] = []
+    for place, segment in enumerate(segments):
+        if isinstance(segment, Straight):
+            columns.append((math.cos(heading), math.sin(heading)))
+            places.append(place)
+        else:
+            heading += math.radians(segment.angle_deg)
+    gap = np.array(_end(circuit, _pieces(circuit)))
+    for _ in range(3):
+        change = np.linalg.lstsq(np.array(columns).T, -gap, rcond=None)[0]
+        for place, extra in zip(places, change, strict=True):
+            length = segments[place].length_m + float(extra)  # type: ignore[union-attr]
+            if length < 5.0:
+                raise InputError(f"circuit {circuit.name}, segment {place + 1}", f"{length:.0f} m", "a straight that can close the lap")
+            segments[place] = Straight(length_m=length)
+        circuit = circuit.model_copy(update={"segments": tuple(segments)})
+        gap = np.array(_end(circuit, _pieces(circuit)))
+    if np.hypot(*gap) > 0.5:
+        raise InputError(f"circuit {circuit.name}", f"gap of {np.hypot(*gap):.1f} m", "a lap that closes")
+    return circuit
+
+
+def centre_line(circuit: Circuit, spacing_m: float = 2.0) -> CentreLine:
+    """Stations along the centre, about `spacing_m` apart, closed.
+
+    :raises InputError: if the lap cannot be closed
+    """
+    closed = closed_segments(circuit)
+    pieces = _pieces(closed)
+    total = sum(piece[0] for piece in pieces)
+    n = max(int(round(total / spacing_m)), 32)
+    ds = total / n
+    fine = 8
+    s_fine = (np.arange(n * fine) + 0.5) * ds / fine
+    heading, _, _ = _trace(closed, pieces, s_fine)
+    x = np.concatenate([[0.0], np.cumsum(np.cos(heading)) * ds / fine])[::fine]
+    y = np.concatenate([[0.0], np.cumsum(np.sin(heading)) * ds / fine])[::fine]
+    share = np.arange(n + 1) / n
+    x, y = (x - share * x[-1])[:-1], (y - share * y[-1])[:-1]
+    _, curvature, bank = _trace(closed, pieces, np.arange(n) * ds)
+    return CentreLine(x, y, _heights(closed, n), curvature, bank, ds)
+
+
+def _heights(circuit: Circuit, n: int) -> Floats:
+    if len(circuit.heights_m) < 2:
+        return np.zeros(n)
+    from scipy.interpolate import CubicSpline
+
+    points = sorted(circuit.heights_m)
+    at = np.array([share for share, _ in points])
+    height = np.array([value for _, value in points])
+    if np.any(np.diff(at) <= 0) or at[0] < 0 or at[-1] >= 1:
+        raise InputError(f"circuit {circuit.name}, heights", [*at], "rising shares of the lap from 0 to below 1")
+    at, height = np.append(at, at[0] + 1.0), np.append(height, height[0])
+    spline = CubicSpline(at, height, bc_type="periodic")
+    return np.asarray(spline((np.arange(n) / n - at[0]) % 1.0 + at[0]), dtype=np.float64)
+
+
+def mirrored(circuit: Circuit) -> Circuit:
+    """The circuit seen in a mirror: every left is a right. Used by the proof."""
+    segments = tuple(
+        segment.model_copy(update={"angle_deg": -segment.angle_deg}) if isinstance(segment, Corner) else segment
+        for segment in circuit.segments
+    )
+    return circuit.model_copy(update={"segments": segments, "heading_deg": -circuit.heading_deg})
