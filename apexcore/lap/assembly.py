@@ -1,0 +1,153 @@
+"""From car, sheet, tyres and conditions to the flat record that the kernel reads."""
+
+import math
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..circuit.conditions import Conditions
+from ..vehicle.car import Axle, Car
+from ..vehicle.tyres import TyreState, hot_pressure_kpa, temperature_grip, wear_grip
+from ..vehicle.weights import Weights, weights
+from .driver import Driver
+from .kernel import CAR, SPEED_POINTS, SPEED_STEP
+
+Floats = NDArray[np.float64]
+
+#: Speeds of the thrust table [m/s].
+TABLE_SPEEDS: Floats = np.arange(SPEED_POINTS) * SPEED_STEP
+
+_RISE_PER_S = 2.0 * math.pi / 60.0  # 1/min to rad/s
+
+
+def torque_nm(car: Car, rpm: Floats) -> Floats:
+    """Rated full-throttle torque [N m]; straight between the points, level below the first, zero beyond the limit."""
+    speeds, torques = zip(*car.powertrain.torque_nm, strict=True)
+    torque = np.interp(rpm, speeds, torques)
+    return np.where(rpm > car.powertrain.limit_rpm + 1e-9, 0.0, torque)
+
+
+def drive_radius_m(car: Car) -> float:
+    """Rolling radius of the driven wheels [m]; both axles weighed by their share of the thrust."""
+    front = car.powertrain.front_drive_share
+    return front * car.tyres.radius_m[0] + (1.0 - front) * car.tyres.radius_m[1]
+
+
+def gear_thrust(car: Car, speeds: Floats, power_factor: float) -> Floats:
+    """Force at the wheels [N] of every gear at every speed, shape [gears, speeds]; zero beyond the rev limit.
+
+    F = T i_g i_0 eta / r at n = v i_g i_0 / r (Milliken & Milliken, Race Car Vehicle Dynamics, ch. 3).
+    """
+    drive = car.powertrain
+    ratios = np.array(drive.gears) * drive.final_drive / drive_radius_m(car)
+    rpm = speeds[None, :] * ratios[:, None] / _RISE_PER_S
+    return torque_nm(car, rpm) * ratios[:, None] * drive.efficiency * power_factor
+
+
+def roll_stiffness(axle: Axle) -> float:
+    """Roll stiffness of one axle [N m/rad]: springs and bar through the links, in series with the tyres.
+
+    K = k t2/2 for two springs of wheel rate k at distance t (Milliken & Milliken, ch. 16).
+    """
+    lever = 0.5 * axle.track_m**2 * 1000.0
+    suspension = (axle.spring_n_per_mm * axle.motion_ratio**2 + axle.bar_n_per_mm) * lever
+    tyre = axle.tyre_n_per_mm * lever
+    return suspension * tyre / (suspension + tyre)
+
+
+def lateral_transfer(car: Car, weight: Weights) -> tuple[float, float, float]:
+    """Front and rear load transfer over m a [-], and roll per lateral acceleration [deg/(m/s2)].
+
+    Geometric through the roll centres, elastic by roll stiffness, unsprung straight across
+    (Milliken & Milliken, ch. 18): dF_f t_f + dF_r t_r = m a h.
+    """
+    length = car.wheelbase_m
+    mass = weight.mass_kg
+    unsprung = (car.mass.unsprung_front_kg, car.mass.unsprung_rear_kg)
+    radius = car.tyres.radius_m
+    sprung_height = (mass * weight.cg_height_m - unsprung[0] * radius[0] - unsprung[1] * radius[1]) / weight.sprung_kg
+    moment = mass * weight.cg_from_front_m - unsprung[1] * length
+    rear_share = moment / (weight.sprung_kg * length)
+    centre = (1.0 - rear_share) * car.front.roll_centre_m + rear_share * car.rear.roll_centre_m
+    arm = sprung_height - centre
+    stiff_front, stiff_rear = roll_stiffness(car.front), roll_stiffness(car.rear)
+    elastic = weight.sprung_kg * arm / (stiff_front + stiff_rear)
+    geometric_front = weight.sprung_kg * (1.0 - rear_share) * car.front.roll_centre_m
+    geometric_rear = weight.sprung_kg * rear_share * car.rear.roll_centre_m
+    front = (stiff_front * elastic + geometric_front + unsprung[0] * radius[0]) / car.front.track_m
+    rear = (stiff_rear * elastic + geometric_rear + unsprung[1] * radius[1]) / car.rear.track_m
+    return front / mass, rear / mass, math.degrees(elastic)
+
+
+def aero_areas(car: Car) -> tuple[float, float, float]:
+    """Drag area, front and rear downforce area [m2] at the car's ride heights and wing position.
+
+    The wing's downforce behind the rear axle is carried by the rear and taken off the front by its lever.
+    """
+    aero = car.aero
+    rake = (aero.ride_rear_mm - aero.ride_front_mm) - (aero.ride_reference_mm[1] - aero.ride_reference_mm[0])
+    drop = 0.5 * (sum(aero.ride_reference_mm) - aero.ride_front_mm - aero.ride_rear_mm)
+    body = aero.lift_area_m2 * max(1.0 + aero.lift_per_mm * drop, 0.0)
+    share = min(max(aero.front_share + aero.share_per_mm * rake, 0.0), 1.0)
+    wing = aero.wing_lift_area_m2 * aero.wing_position
+    lever = aero.wing_behind_rear_m / car.wheelbase_m
+    drag = aero.drag_area_m2 + aero.wing_drag_area_m2 * aero.wing_position
+    return drag, body * share - wing * lever, body * (1.0 - share) + wing * (1.0 + lever)
+
+
+def assemble(car: Car, tyres: TyreState, conditions: Conditions, driver: Driver) -> Any:
+    """The kernel's record of an adjusted car (see `vehicle.sheet.adjusted`) in its present state.
+
+    :raises InputError: if the centre of gravity lies outside the wheelbase
+    """
+    weight = weights(car)
+    record = np.zeros(1, dtype=CAR)
+    c = record[0]
+    c["mass"], c["wheelbase"] = weight.mass_kg, car.wheelbase_m
+    c["cg_behind"], c["cg_height"] = weight.cg_from_front_m, weight.cg_height_m
+    total = sum(weight.static_n)
+    c["static"] = [load / total for load in weight.static_n]
+    c["lateral_front"], c["lateral_rear"], c["roll_deg"] = lateral_transfer(car, weight)
+    c["track_front"], c["track_rear"] = car.front.track_m, car.rear.track_m
+    c["lean_roll_front"] = 1.0 - car.front.camber_recovery
+    c["lean_roll_rear"] = 1.0 - car.rear.camber_recovery
+    camber = car.tyres.camber_deg
+    c["lean"] = [camber[0], -camber[1], camber[2], -camber[3]]
+    c["density"] = conditions.air_density
+    c["drag_area"], c["lift_front"], c["lift_rear"] = aero_areas(car)
+    towards = math.radians(conditions.wind_from_deg + 180.0)
+    c["wind_east"], c["wind_north"] = conditions.wind_ms * math.sin(towards), conditions.wind_ms * math.cos(towards)
+    _put_drive(c, car, conditions)
+    _put_tyres(c, car, tyres, conditions)
+    c["ability"], c["ability_brake"] = driver.ability, driver.braking
+    return c
+
+
+def _put_drive(c: Any, car: Car, conditions: Conditions) -> None:
+    drive = car.powertrain
+    thrust = gear_thrust(car, TABLE_SPEEDS, conditions.power_factor)
+    c["thrust"] = thrust.max(axis=0)
+    best = thrust.argmax(axis=0) + 1
+    best[c["thrust"] <= 0.0] = len(drive.gears)
+    c["gear"] = best
+    c["drive_front"], c["shift_s"], c["efficiency"] = drive.front_drive_share, drive.shift_s, drive.efficiency
+    c["fuel_l_per_j"] = drive.fuel_g_per_kwh / 3.6e6 / 1000.0 / car.mass.fuel_kg_per_l
+    c["brake_front"], c["brake_max"] = car.brakes.front_share, car.brakes.max_force_n
+
+
+def _put_tyres(c: Any, car: Car, tyres: TyreState, conditions: Conditions) -> None:
+    for wheel in range(4):
+        compound = tyres.compound(wheel)
+        heat, wear = tyres.temperature_c[wheel], tyres.wear[wheel]
+        grip = temperature_grip(compound, heat) * wear_grip(compound, wear) * conditions.surface_grip
+        static = car.tyres.camber_deg[wheel]
+        c["mu"][wheel] = compound.mu * grip
+        c["mu_long"][wheel] = compound.mu_long_ratio / (1.0 + compound.inclination_long_loss * static * static)
+        c["load_ref"][wheel], c["load_loss"][wheel] = compound.load_ref_n, compound.load_sensitivity
+        c["lean_opt"][wheel], c["lean_loss"][wheel] = compound.inclination_opt_deg, compound.inclination_loss
+        c["hot_kpa"][wheel] = hot_pressure_kpa(car.tyres.cold_kpa[wheel], car.tyres.cold_at_c, heat)
+        c["best_kpa"][wheel] = compound.pressure_opt_kpa
+        c["best_kpa_per_n"][wheel] = compound.pressure_opt_kpa_per_kn / 1000.0
+        c["kpa_loss"][wheel] = compound.pressure_loss
+        c["stiffness"][wheel], c["rolling"][wheel] = compound.stiffness_per_rad, compound.rolling
