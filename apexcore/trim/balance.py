@@ -1,0 +1,125 @@
+"""Balance of a lap by phase of the corner and by corner speed."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..circuit.line import CornerSpan
+from ..lap.solver import Lap
+
+PHASES = ("entry", "mid", "exit")
+SPEEDS = ("slow", "medium", "fast")
+
+#: Apex speeds that part slow from medium and medium from fast corners [m/s] (about 100 and 145 km/h).
+SPEED_LIMITS_MS = (28.0, 40.0)
+
+#: A station belongs to a corner while it asks for at least this part of the corner's peak lateral acceleration.
+_TURNING = 0.25
+#: Mid-corner is where it asks for at least this part.
+_MID = 0.9
+#: Share of the greatest braking force below which a station does not count as braking.
+_BRAKING = 0.02
+#: A dip of speed smaller than this does not part one braking from the next [m/s].
+_DIP_MS = 0.7
+
+
+@dataclass(frozen=True)
+class CornerResult:
+    """What a lap does in one corner.
+
+    :param speed: its class, one of `SPEEDS`
+    :param apex_ms: least speed [m/s]
+    :param gear: gear there
+    :param brake_start_m: where braking starts, along the lap [m]; None if the corner is taken without
+    :param brake_length_m: length of the braking [m]
+    :param throttle_m: where the throttle is picked up, along the lap [m]
+    :param full_m: where it is wide open, along the lap [m]
+    :param balance: signed margin at entry, mid and exit [%]; None where the phase does not exist
+    :param limits: which axle is nearer its limit at the apex
+    :param use: that axle's use [-]
+    """
+
+    corner: CornerSpan
+    speed: str
+    apex_ms: float
+    gear: int
+    brake_start_m: float | None
+    brake_length_m: float
+    throttle_m: float
+    full_m: float
+    balance: tuple[float | None, float | None, float | None]
+    limits: str
+    use: float
+
+
+def read_corner(lap: Lap, span: CornerSpan, s: "np.ndarray[tuple[int], np.dtype[np.float64]]") -> CornerResult:
+    """Reads one corner from a lap.
+
+    :param s: distance of each station along the lap [m]
+    """
+    n = len(s)
+    length = float(s[-1] + (s[-1] - s[-2]))
+    speed, lateral = lap.column("speed"), np.abs(lap.column("lateral"))
+    brake, throttle = lap.column("brake"), lap.column("throttle")
+    inside = np.arange(span.first, span.last + 1) % n
+    apex = int(inside[np.argmin(speed[inside])])
+    start, fastest = apex, 0.0
+    for k in range(1, n // 3):  # the braking of this corner lies in the run of falling speed before its slowest point
+        place = (apex - k) % n
+        if speed[place] < fastest - _DIP_MS:
+            break
+        fastest = max(fastest, float(speed[place]))
+        if brake[place] > _BRAKING:
+            start = place
+    braked = start != apex
+    pick = _first(throttle, apex, 0.2)
+    full = _first(throttle, apex, 0.98)
+    phases = _phases(lap, inside, apex, lateral)
+    front, rear = float(lap.column("use_front")[apex]), float(lap.column("use_rear")[apex])
+    apex_ms = float(speed[apex])
+    return CornerResult(
+        span,
+        SPEEDS[int(np.searchsorted(SPEED_LIMITS_MS, apex_ms))],
+        apex_ms,
+        int(lap.column("gear")[apex]),
+        float(s[start]) if braked else None,
+        float((s[apex] - s[start]) % length) if braked else 0.0,
+        float(s[pick]),
+        float(s[full]),
+        phases,
+        "front" if front >= rear else "rear",
+        max(front, rear),
+    )
+
+
+def _first(throttle: "np.ndarray[tuple[int], np.dtype[np.float64]]", start: int, share: float) -> int:
+    """First station from `start` on with at least this throttle; the one a quarter lap on if there is none."""
+    n = len(throttle)
+    for k in range(n // 4):
+        if throttle[(start + k) % n] >= share:
+            return (start + k) % n
+    return (start + n // 4) % n
+
+
+def _phases(
+    lap: Lap, inside: "np.ndarray[tuple[int], np.dtype[np.int64]]", apex: int, lateral: "np.ndarray[tuple[int], np.dtype[np.float64]]"
+) -> tuple[float | None, float | None, float | None]:
+    peak = lateral[inside].max()
+    turning = lateral[inside] > _TURNING * peak
+    middle = lateral[inside] > _MID * peak
+    before = np.arange(len(inside)) < int(np.flatnonzero(inside == apex)[0])
+    masks = (turning & ~middle & before, middle, turning & ~middle & ~before)
+    dt, balance = lap.column("time")[inside], lap.column("balance")[inside]
+    found = [float((balance[m] * dt[m]).sum() / dt[m].sum()) if m.any() else None for m in masks]
+    return found[0], found[1], found[2]
+
+
+def balance_grid(results: Sequence[CornerResult]) -> dict[tuple[str, str], float | None]:
+    """Mean balance [%] of each (corner speed, phase); None where the circuit has no such corner."""
+    grid: dict[tuple[str, str], float | None] = {}
+    for speed in SPEEDS:
+        for place, phase in enumerate(PHASES):
+            cells = [r.balance[place] for r in results if r.speed == speed and r.balance[place] is not None]
+            grid[speed, phase] = float(np.mean([cell for cell in cells if cell is not None])) if cells else None
+    return grid

@@ -1,0 +1,46 @@
+"""What one step of an item does."""
+
+from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+from ..lap.solver import Lap, Setting, solve_lap
+from ..vehicle.items import Item
+from ..vehicle.sheet import Sheet
+
+
+@dataclass(frozen=True)
+class StepEffect:
+    """One step of one item, modelled.
+
+    :param steps: -1 or +1
+    :param value: the item's value after it, in its unit; None where the range ends or the item is locked
+    :param lap_s: change of lap time [s], negative is quicker
+    :param top_ms: change of the lap's top speed [m/s]
+    """
+
+    item: Item
+    steps: int
+    value: float | None
+    lap_s: float
+    top_ms: float
+
+
+def step_effects(setting: Setting, sheet: Sheet, items: Iterable[Item], base: Lap | None = None) -> list[StepEffect]:
+    """Effects of one step down and one step up of each item.
+
+    Two threads: the kernel lets go of the interpreter while it runs.
+    """
+    reference = base if base is not None else solve_lap(setting, sheet)
+
+    def one(task: tuple[Item, int]) -> StepEffect:
+        item, steps = task
+        moved = sheet.stepped(item, steps)
+        if moved is None:
+            return StepEffect(item, steps, None, 0.0, 0.0)
+        lap = solve_lap(setting, moved)
+        change = lap.top_speed_ms - reference.top_speed_ms
+        return StepEffect(item, steps, moved.values[item.key], lap.time_s - reference.time_s, change)
+
+    with ThreadPoolExecutor(2) as pool:
+        return list(pool.map(one, [(item, steps) for item in items for steps in (-1, 1)]))
