@@ -1,0 +1,96 @@
+"""The virtual car and driver: a car whose true values differ from the book, a driver with scatter, mistakes, traffic."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ..judge.laps import DrivenLap, LapKind
+from ..lap.driver import Driver
+from ..lap.solver import Setting
+from ..lap.stint import solve_stint
+from ..vehicle.car import Car
+from ..vehicle.sheet import Sheet
+
+#: Standard deviations by which a virtual car's true values differ from its book (relative unless named).
+_GRIP, _DRAG, _DOWNFORCE, _POWER, _FUEL, _WEAR = 0.010, 0.025, 0.04, 0.012, 0.025, 0.12
+_BEST_PRESSURE_KPA = 4.0
+_BEST_LEAN_DEG = 0.25
+
+#: Time that an out-lap and an in-lap lose in the pit lane [s].
+OUT_LAP_LOSS_S, IN_LAP_LOSS_S = 9.0, 7.0
+
+
+@dataclass(frozen=True)
+class VirtualDriver:
+    """How the virtual driver drives.
+
+    :param level: share of the envelope
+    :param scatter_s: scale of the lap scatter (Student t, 4 degrees of freedom) [s]
+    :param run_shift_s: spread from run to run [s]
+    :param mistakes: chance of a mistake on a lap [-]
+    :param traffic: chance of being held up on a lap [-]
+    """
+
+    level: Driver = Driver(0.97, 0.94)
+    scatter_s: float = 0.11
+    run_shift_s: float = 0.07
+    mistakes: float = 0.04
+    traffic: float = 0.05
+
+
+def true_car(book: Car, seed: int) -> Car:
+    """The car as it really is: the same items, other physical values behind them."""
+    rng = np.random.default_rng([seed, 1])
+    grip, drag, lift, power, fuel, wear = 1.0 + rng.normal(0, (_GRIP, _DRAG, _DOWNFORCE, _POWER, _FUEL, _WEAR))
+    pressure, lean = rng.normal(0, _BEST_PRESSURE_KPA), rng.normal(0, _BEST_LEAN_DEG)
+    compounds = tuple(
+        c.model_copy(
+            update={
+                "mu": c.mu * grip,
+                "wear_per_mj": c.wear_per_mj * max(wear, 0.5),
+                "pressure_opt_kpa": c.pressure_opt_kpa + pressure,
+                "inclination_opt_deg": c.inclination_opt_deg + lean,
+            }
+        )
+        for c in book.tyres.compounds
+    )
+    aero, drive = book.aero, book.powertrain
+    torque = tuple((speed, value * power) for speed, value in drive.torque_nm)
+    return book.model_copy(
+        update={
+            "tyres": book.tyres.model_copy(update={"compounds": compounds}),
+            "aero": aero.model_copy(update={"drag_area_m2": aero.drag_area_m2 * drag, "lift_area_m2": aero.lift_area_m2 * lift}),
+            "powertrain": drive.model_copy(update={"torque_nm": torque, "fuel_g_per_kwh": drive.fuel_g_per_kwh * fuel}),
+        }
+    )
+
+
+def drive_run(setting: Setting, sheet: Sheet, fuel_l: float, laps: int, seed: int, driver: VirtualDriver | None = None) -> list[DrivenLap]:
+    """A run of the virtual car: out-lap, timed laps, in-lap.
+
+    :param setting: with the *book* car; the true one is made of it and the seed's car part
+    :param laps: laps in all, at least 3
+    :param seed: the same seed gives the same laps
+    :raises InputError: if the fuel does not last
+    """
+    who = driver or VirtualDriver()
+    rng = np.random.default_rng([seed, 2])
+    truth = replace(setting, car=true_car(setting.car, 7), driver=who.level)
+    compounds = (truth.car.tyres.compound(setting.compounds[0].key), truth.car.tyres.compound(setting.compounds[1].key))
+    stint = solve_stint(replace(truth, compounds=compounds), sheet, fuel_l, laps)
+    shift = rng.normal(0, who.run_shift_s)
+    driven: list[DrivenLap] = []
+    for number, lap in enumerate(stint, start=1):
+        time = lap.lap.time_s + shift + who.scatter_s * float(rng.standard_t(4))
+        burnt = lap.lap.fuel_l * (1 + rng.normal(0, 0.012))
+        kind: LapKind = "timed"
+        mistake, traffic = rng.random() < who.mistakes, rng.random() < who.traffic
+        loss = rng.uniform(0.8, 3.2) * mistake + rng.uniform(0.5, 2.2) * traffic
+        if number == 1:
+            time, kind = time + OUT_LAP_LOSS_S, "out"
+        elif number == len(stint):
+            time, kind = time + IN_LAP_LOSS_S, "in"
+        elif mistake or traffic:
+            kind = "spoiled"
+        driven.append(DrivenLap(number, round(time + loss, 3), kind, round(burnt, 3)))
+    return driven
