@@ -8,7 +8,20 @@ HERE = Path(__file__).parent
 WHEELS = [("fl", "front left", 0), ("fr", "front right", 1), ("rl", "rear left", 2), ("rr", "rear right", 3)]
 
 
-def item(key: str, name: str, place: str, unit: str, low: float, high: float, step: float, base: float, decimals: int, sets: str, scale: float = 1.0, offset: float = 0.0) -> dict[str, Any]:
+def item(
+    key: str,
+    name: str,
+    place: str,
+    unit: str,
+    low: float,
+    high: float,
+    step: float,
+    base: float,
+    decimals: int,
+    sets: str,
+    scale: float = 1.0,
+    offset: float = 0.0,
+) -> dict[str, Any]:
     return {
         "key": key, "name": name, "place": place, "unit": unit, "low": low, "high": high, "step": step, "base": base,
         "decimals": decimals, "sets": sets, "scale": scale, "offset": offset,
@@ -27,8 +40,14 @@ def compound(key: str, name: str, letter: str, hatch: str, mu: float, wear: floa
 
 
 def coupe() -> dict[str, Any]:
-    items = [item(f"pressure_{w}", f"Cold pressure {words}", w, "kPa", 110, 200, 1, 140 if n < 2 else 136, 0, f"tyres.cold_kpa.{n}") for w, words, n in WHEELS]
-    items += [item(f"camber_{w}", f"Camber {words}", w, "°", -5.0, 0.0, 0.1, -3.2 if n < 2 else -2.4, 1, f"tyres.camber_deg.{n}") for w, words, n in WHEELS]
+    items = [
+        item(f"pressure_{w}", f"Cold pressure {words}", w, "kPa", 110, 200, 1, 140 if n < 2 else 136, 0, f"tyres.cold_kpa.{n}")
+        for w, words, n in WHEELS
+    ]
+    items += [
+        item(f"camber_{w}", f"Camber {words}", w, "°", -5.0, 0.0, 0.1, -3.2 if n < 2 else -2.4, 1, f"tyres.camber_deg.{n}")
+        for w, words, n in WHEELS
+    ]
     items += [
         item("spring_front", "Front springs", "front", "N/mm", 90, 210, 5, 150, 0, "front.spring_n_per_mm"),
         item("spring_rear", "Rear springs", "rear", "N/mm", 80, 210, 5, 145, 0, "rear.spring_n_per_mm"),
@@ -63,7 +82,7 @@ def coupe() -> dict[str, Any]:
         "brakes": {"front_share": 0.69, "max_force_n": 30000},
         "tyres": {
             "radius_m": [0.325, 0.335], "cold_kpa": [140, 140, 136, 136], "cold_at_c": 20, "camber_deg": [-3.2, -3.2, -2.4, -2.4],
-            "heat_share": 0.27, "cooling_w_per_k": 24, "cooling_w_per_k_ms": 0.80, "heat_capacity_j_per_k": 11000,
+            "heat_share": 0.20, "cooling_w_per_k": 24, "cooling_w_per_k_ms": 0.80, "heat_capacity_j_per_k": 11000,
             "compounds": [
                 compound("marl", "Marl", "M", "dots", 1.47, 0.041, 86, 0.085),
                 compound("slate", "Slate", "S", "slant", 1.442, 0.0235, 90, 0.062),

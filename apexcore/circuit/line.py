@@ -2,7 +2,7 @@
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -97,9 +97,10 @@ def least_curvature(line: CentreLine, half_width: float, every: int = 2, rounds:
     take = np.arange(0, n, every)
     coarse = CentreLine(line.x[take], line.y[take], line.z[take], line.curvature[take], line.bank[take], line.ds * n / len(take))
     m = len(take)
-    second = diags_array([1.0, 1.0, -2.0, 1.0, 1.0], offsets=[1 - m, -1, 0, 1, m - 1], shape=(m, m))
-    linear = (second + diags_array([coarse.curvature**2 * coarse.ds**2], offsets=[0])).tocsc()
-    ridge = 1e-9 * eye_array(m, format="csc")  # the middle of the road, where curvature does not care
+    second: Any = diags_array([1.0, 1.0, -2.0, 1.0, 1.0], offsets=[1 - m, -1, 0, 1, m - 1], shape=(m, m))
+    turned: Any = diags_array(coarse.curvature**2 * coarse.ds**2)
+    linear = (second + turned).tocsc()
+    ridge: Any = 1e-9 * eye_array(m, format="csc")  # the middle of the road, where curvature does not care
     offset = np.zeros(m)
     for _ in range(rounds):
         _, _, _, curvature = _differences(coarse, offset)
@@ -134,7 +135,8 @@ def _bounded_squares(h: "csc_array", g: Floats, bound: float) -> Floats:
             break
         aim = 0.1 * gap
         off_low, off_high = low * room_low - aim, high * room_high - aim
-        system = (h + diags_array([low / room_low + high / room_high], offsets=[0])).tocsc()
+        push: Any = diags_array(low / room_low + high / room_high)
+        system = (h + push).tocsc()
         dx = splu(system).solve(-residual - off_low / room_low + off_high / room_high)
         d_low, d_high = (-off_low - low * dx) / room_low, (-off_high + high * dx) / room_high
         step = 1.0

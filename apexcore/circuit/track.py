@@ -117,7 +117,7 @@ def _trace(circuit: Circuit, pieces: list[tuple[float, float, float, float, floa
 def _end(circuit: Circuit, pieces: list[tuple[float, float, float, float, float]], fine: float = 0.25) -> tuple[float, float]:
     total = sum(piece[0] for piece in pieces)
     n = max(int(total / fine), 100)
-    s = (np.arange(n) + 0.5) * total / n
+    s = np.asarray((np.arange(n) + 0.5) * total / n, dtype=np.float64)
     heading, _, _ = _trace(circuit, pieces, s)
     return float(np.cos(heading).sum() * total / n), float(np.sin(heading).sum() * total / n)
 
@@ -165,16 +165,16 @@ def centre_line(circuit: Circuit, spacing_m: float = 2.0) -> CentreLine:
     closed = closed_segments(circuit)
     pieces = _pieces(closed)
     total = sum(piece[0] for piece in pieces)
-    n = max(int(round(total / spacing_m)), 32)
+    n = max(round(total / spacing_m), 32)
     ds = total / n
     fine = 8
-    s_fine = (np.arange(n * fine) + 0.5) * ds / fine
+    s_fine = np.asarray((np.arange(n * fine) + 0.5) * ds / fine, dtype=np.float64)
     heading, _, _ = _trace(closed, pieces, s_fine)
     x = np.concatenate([[0.0], np.cumsum(np.cos(heading)) * ds / fine])[::fine]
     y = np.concatenate([[0.0], np.cumsum(np.sin(heading)) * ds / fine])[::fine]
     share = np.arange(n + 1) / n
     x, y = (x - share * x[-1])[:-1], (y - share * y[-1])[:-1]
-    _, curvature, bank = _trace(closed, pieces, np.arange(n) * ds)
+    _, curvature, bank = _trace(closed, pieces, np.asarray(np.arange(n) * ds, dtype=np.float64))
     return CentreLine(x, y, _heights(closed, n), curvature, bank, ds)
 
 

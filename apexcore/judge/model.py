@@ -1,6 +1,6 @@
 """The lap model: what is left of lap times when fuel and tyre age are taken out.
 
-lap time = level of the sheet + fuel x weight + tyre age x fade of its compound + shift of the run + scatter
+lap time = level of the sheet + fuel x weight + compound + tyre age x its fade + cold tyres + shift of the run + scatter
 
 The run's shift is shared by all laps of a run (six laps in one run are not six independent runs); the scatter has heavy
 tails (Student t with four degrees of freedom). Priors for weight and fade come from the vehicle model. The posterior is
@@ -28,6 +28,9 @@ _BURN = 300  #: draws thrown away first
 SCATTER_PRIOR_S = 1.0
 SHIFT_PRIOR_S = 0.15
 
+#: Share of the time lost to cold tyres that is left one lap later. Source: the demo car's modelled stints.
+COLD_STAY = 0.4
+
 #: Prior spread of the difference between two levels [s]: so wide that it never decides.
 LEVEL_PRIOR_S = 5.0
 
@@ -45,6 +48,26 @@ class Prior:
 
 
 @dataclass(frozen=True)
+class Priors:
+    """What the vehicle model says before any lap was driven.
+
+    :param fuel: weight cost [s/kg]
+    :param fade: fade of each compound [s/lap]
+    :param offset: lap time of each compound but the first, new, against the first [s]
+    :param cold: time lost to cold tyres on the first timed lap; it shrinks by `COLD_STAY` a lap [s]
+    """
+
+    fuel: Prior
+    fade: tuple[Prior, ...]
+    offset: tuple[Prior, ...] = ()
+    cold: Prior = Prior(0.0, 0.5)
+
+    def __post_init__(self) -> None:
+        if len(self.offset) != len(self.fade) - 1:
+            raise ValueError("every compound but the first needs a prior of its offset")
+
+
+@dataclass(frozen=True)
 class Observed:
     """One timed lap with what explains it.
 
@@ -54,6 +77,7 @@ class Observed:
     :param fuel_kg: fuel on board at its start [kg]
     :param tyre_age: laps on the tyres before it
     :param time_s: lap time [s]
+    :param since_pit: laps since the pit exit before it; tyres are warm where it is not told
     """
 
     run: int
@@ -62,6 +86,7 @@ class Observed:
     fuel_kg: float
     tyre_age: float
     time_s: float
+    since_pit: int = 99
 
 
 @dataclass(frozen=True)
@@ -71,6 +96,8 @@ class Posterior:
     :param levels: lap time of each level at the reference fuel and age [s]
     :param fuel: [s/kg]
     :param fade: of each compound [s/lap]
+    :param offset: of each compound against the first, which is 0 [s]
+    :param cold: time lost to cold tyres on the first timed lap [s]
     :param shift_sd: spread of the run shifts [s]
     :param scatter: scale of the lap scatter [s]
     :param reference_kg: fuel that `levels` refer to [kg]
@@ -81,6 +108,8 @@ class Posterior:
     levels: Floats
     fuel: Floats
     fade: Floats
+    offset: Floats
+    cold: Floats
     shift_sd: Floats
     scatter: Floats
     reference_kg: float
@@ -168,56 +197,70 @@ def _scale_step(variance: float, square: float, count: int, prior: float) -> flo
     return math.exp(2.0 * log_s)
 
 
-def fit(laps: Sequence[Observed], fuel: Prior, fade: Sequence[Prior], seed: int = 20_261) -> Posterior:
+def design(laps: Sequence[Observed], levels: int, compounds: int, mean_kg: float, mean_age: float) -> Floats:
+    """Columns of the lap model, shape [laps, levels + 1 + compounds + (compounds - 1) + 1].
+
+    Levels, weight, fade of each compound, offset of each compound but the first, cold tyres.
+    """
+    fade = levels + 1
+    offset = fade + compounds - 1  # the first compound has none
+    x = np.zeros((len(laps), levels + 2 * compounds + 1))
+    for row, lap in enumerate(laps):
+        x[row, lap.level] = 1.0
+        x[row, levels] = lap.fuel_kg - mean_kg
+        x[row, fade + lap.compound] = lap.tyre_age - mean_age
+        if lap.compound:
+            x[row, offset + lap.compound] = 1.0
+        x[row, -1] = COLD_STAY ** max(lap.since_pit - 1, 0)
+    return x
+
+
+def prior_columns(priors: Priors, levels: int) -> tuple[Floats, Floats]:
+    """Prior means and standard deviations of the columns of `design`."""
+    rest = [priors.fuel, *priors.fade, *priors.offset, priors.cold]
+    mean = np.array([0.0] * levels + [prior.mean for prior in rest])
+    sd = np.array([LEVEL_PRIOR_S] * levels + [prior.sd for prior in rest])
+    return mean, sd
+
+
+def fit(laps: Sequence[Observed], priors: Priors, seed: int = 20_261) -> Posterior:
     """Posterior of the lap model.
 
     :param laps: timed laps only, of at least one level
-    :param fuel: prior of the weight cost [s/kg]
-    :param fade: prior of each compound's fade [s/lap]
     :raises ValueError: without laps
     """
     if not laps:
         raise ValueError("the lap model needs at least one timed lap")
     levels = max(lap.level for lap in laps) + 1
-    compounds = len(fade)
+    compounds = len(priors.fade)
     order: dict[int, int] = {}
     for lap in laps:
         order.setdefault(lap.run, len(order))
     times = np.array([lap.time_s for lap in laps])
-    kg = np.array([lap.fuel_kg for lap in laps])
-    age = np.array([lap.tyre_age for lap in laps])
-    centre, mean_kg, mean_age = float(np.median(times)), float(kg.mean()), float(age.mean())
-    x = np.zeros((len(laps), levels + 1 + compounds))
-    for row, lap in enumerate(laps):
-        x[row, lap.level] = 1.0
-        x[row, levels + 1 + lap.compound] = lap.tyre_age - mean_age
-    x[:, levels] = kg - mean_kg
-    mean = np.array([0.0] * levels + [fuel.mean] + [prior.mean for prior in fade])
-    sd = np.array([LEVEL_PRIOR_S] * levels + [fuel.sd] + [prior.sd for prior in fade])
+    mean_kg = float(np.mean([lap.fuel_kg for lap in laps]))
+    mean_age = float(np.mean([lap.tyre_age for lap in laps]))
+    centre = float(np.median(times))
+    x = design(laps, levels, compounds, mean_kg, mean_age)
+    mean, sd = prior_columns(priors, levels)
     run = np.array([order[lap.run] for lap in laps], dtype=np.int64)
-    draws, shift, scatter = _gibbs(
-        x, times - centre, run, len(order), mean, sd, seed, _BURN, DRAWS, TAILS, SCATTER_PRIOR_S, SHIFT_PRIOR_S
-    )
-    p = x.shape[1]
+    draws, shift, scatter = _gibbs(x, times - centre, run, len(order), mean, sd, seed, _BURN, DRAWS, TAILS, SCATTER_PRIOR_S, SHIFT_PRIOR_S)
+    fade, p = levels + 1, x.shape[1]
+    offset = np.column_stack([np.zeros(len(draws)), draws[:, fade + compounds : p - 1]])
     return Posterior(
-        draws[:, :levels] + centre, draws[:, levels], draws[:, levels + 1 : p], shift, scatter, mean_kg, mean_age, draws[:, p:]
+        draws[:, :levels] + centre, draws[:, levels], draws[:, fade : fade + compounds], offset, draws[:, p - 1],
+        shift, scatter, mean_kg, mean_age, draws[:, p:],
     )  # fmt: skip
 
 
 def cleaned_times(laps: Sequence[Observed], posterior: Posterior) -> Floats:
-    """Lap times with fuel and tyre age moved to the posterior's reference [s]."""
-    fuel, fade = float(posterior.fuel.mean()), posterior.fade.mean(axis=0)
-    return np.array(
-        [
-            lap.time_s
-            - fuel * (lap.fuel_kg - posterior.reference_kg)
-            - float(fade[lap.compound]) * (lap.tyre_age - posterior.reference_age)
-            for lap in laps
-        ]
-    )
+    """Lap times with fuel, compound, tyre age and cold tyres moved to the posterior's reference [s]."""
+    compounds = posterior.fade.shape[1]
+    x = design(laps, 1, compounds, posterior.reference_kg, posterior.reference_age)
+    rest = [posterior.fuel.mean(), *posterior.fade.mean(axis=0), *posterior.offset.mean(axis=0)[1:], posterior.cold.mean()]
+    return np.asarray(np.array([lap.time_s for lap in laps]) - x[:, 1:] @ np.array(rest), dtype=np.float64)
 
 
 def warm() -> None:
     """Compile, or load from the cache, what a request may need."""
     laps = [Observed(i // 3, i % 2, 0, 30.0 - i, float(i % 3), 70.0 + 0.1 * (i % 3)) for i in range(6)]
-    fit(laps, Prior(0.03, 0.01), [Prior(0.05, 0.05)])
+    fit(laps, Priors(Prior(0.03, 0.01), (Prior(0.05, 0.05),)))

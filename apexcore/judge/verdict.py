@@ -1,5 +1,6 @@
 """Is B better than A? The sentence, the interval, the chance, and what would settle it."""
 
+import itertools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -7,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..quantities.text import format_number
-from .model import LEVEL_PRIOR_S, Observed, Posterior, Prior, cleaned_times, fit
+from .model import Observed, Posterior, Priors, cleaned_times, design, fit, prior_columns
 
 #: How many further runs a racer could still drive; beyond it the answer is "not with the laps of a weekend".
 _MOST_RUNS = 12
@@ -58,7 +59,7 @@ class Verdict:
         return self.low_s > 0.0 or self.high_s < 0.0
 
 
-def judge(laps: Sequence[Observed], fuel: Prior, fade: Sequence[Prior], margin_s: float = 0.1, order: Sequence[int] = ()) -> Verdict:
+def judge(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.1, order: Sequence[int] = ()) -> Verdict:
     """Judges level 1 (B) against level 0 (A).
 
     :param laps: timed laps of both
@@ -70,7 +71,7 @@ def judge(laps: Sequence[Observed], fuel: Prior, fade: Sequence[Prior], margin_s
     if 0 in counts:
         raise ValueError("both sheets need at least one timed lap")
     runs = tuple(len({lap.run for lap in laps if lap.level == level}) for level in (0, 1))
-    posterior = fit(laps, fuel, fade)
+    posterior = fit(laps, priors)
     draws = posterior.levels[:, 1] - posterior.levels[:, 0]
     mean = float(draws.mean())
     low, high = (float(v) for v in np.quantile(draws, (0.025, 0.975)))
@@ -78,7 +79,7 @@ def judge(laps: Sequence[Observed], fuel: Prior, fade: Sequence[Prior], margin_s
     return Verdict(
         mean, low, high, float((draws < 0).mean()), beyond, margin_s,
         (counts[0], counts[1]), (runs[0], runs[1]),
-        _more_runs(laps, posterior, draws, fade, fuel),
+        _more_runs(laps, posterior, draws, priors),
         (float(posterior.fuel.mean()), float(posterior.fuel.std())),
         tuple((float(c.mean()), float(c.std())) for c in posterior.fade.T),
         float(np.median(posterior.shift_sd)), float(np.median(posterior.scatter)),
@@ -88,7 +89,7 @@ def judge(laps: Sequence[Observed], fuel: Prior, fade: Sequence[Prior], margin_s
 
 
 def _more_runs(
-    laps: Sequence[Observed], posterior: Posterior, draws: "np.ndarray[tuple[int], np.dtype[np.float64]]", fade: Sequence[Prior], fuel: Prior
+    laps: Sequence[Observed], posterior: Posterior, draws: "np.ndarray[tuple[int], np.dtype[np.float64]]", priors: Priors
 ) -> int | None:
     """Least number of further runs of each sheet after which a difference as large as found would be settled.
 
@@ -99,7 +100,7 @@ def _more_runs(
     if low > 0.0 or high < 0.0:
         return 0
     size = abs(float(draws.mean()))
-    length = max(int(round(len(laps) / max(len({lap.run for lap in laps}), 1))), 1)
+    length = max(round(len(laps) / max(len({lap.run for lap in laps}), 1)), 1)
     # the t scatter carries (nu+1)/(nu+3) of the information of a normal one of the same scale
     information = 5.0 / 7.0 / float(np.median(posterior.scatter)) ** 2
     shift = float(np.median(posterior.shift_sd))
@@ -108,35 +109,25 @@ def _more_runs(
     for extra in range(1, _MOST_RUNS + 1):
         for level in (0, 1):
             top += 1
-            typical = [lap for lap in laps if lap.level == level][0]
-            observed += [Observed(top, level, typical.compound, typical.fuel_kg - k, typical.tyre_age + k, 0.0) for k in range(length)]
-        if _Z95 * _planned_sd(observed, information, shift, fade, fuel) < size:
+            typical = next(lap for lap in laps if lap.level == level)
+            observed += [
+                Observed(top, level, typical.compound, typical.fuel_kg - k, typical.tyre_age + k, 0.0, 1 + k) for k in range(length)
+            ]
+        if _Z95 * _planned_sd(observed, information, shift, priors) < size:
             return extra
     return None
 
 
-def _planned_sd(laps: Sequence[Observed], information: float, shift: float, fade: Sequence[Prior], fuel: Prior) -> float:
+def _planned_sd(laps: Sequence[Observed], information: float, shift: float, priors: Priors) -> float:
     """Standard deviation of the difference that these laps would leave [s]."""
-    runs = sorted({lap.run for lap in laps})
-    p = 3 + len(fade)
     mean_kg = float(np.mean([lap.fuel_kg for lap in laps]))
     mean_age = float(np.mean([lap.tyre_age for lap in laps]))
-    precision = np.zeros((p, p))
-    for level_prior in (0, 1):
-        precision[level_prior, level_prior] = 1 / LEVEL_PRIOR_S**2
-    precision[2, 2] = 1 / fuel.sd**2
-    for k, prior in enumerate(fade):
-        precision[3 + k, 3 + k] = 1 / prior.sd**2
-    for run in runs:
-        rows = []
-        for lap in laps:
-            if lap.run == run:
-                row = np.zeros(p)
-                row[lap.level], row[2], row[3 + lap.compound] = 1.0, lap.fuel_kg - mean_kg, lap.tyre_age - mean_age
-                rows.append(row)
-        x = np.array(rows)
-        covariance = np.eye(len(rows)) / information + shift**2
-        precision += x.T @ np.linalg.solve(covariance, x)
+    x = design(laps, 2, len(priors.fade), mean_kg, mean_age)
+    precision = np.diag(1 / prior_columns(priors, 2)[1] ** 2)
+    run = np.array([lap.run for lap in laps])
+    for one in np.unique(run):
+        rows = x[run == one]
+        precision += rows.T @ np.linalg.solve(np.eye(len(rows)) / information + shift**2, rows)
     covariance = np.linalg.inv(precision)
     return float(math.sqrt(covariance[0, 0] + covariance[1, 1] - 2 * covariance[0, 1]))
 
@@ -150,7 +141,7 @@ def _warnings(laps: Sequence[Observed], runs: Sequence[int], counts: Sequence[in
         if number < 5:
             found.append(f"{name} has only {number} timed laps.")
     if len(order) > 2:
-        changes = sum(a != b for a, b in zip(order, order[1:], strict=False))
+        changes = sum(a != b for a, b in itertools.pairwise(order))
         if changes == 1:
             found.append("All runs of one sheet came before all of the other: a track that came in would look the same.")
     mixed = [{lap.compound for lap in laps if lap.level == level} for level in (0, 1)]

@@ -16,7 +16,7 @@ from .kernel import CAR, SPEED_POINTS, SPEED_STEP
 Floats = NDArray[np.float64]
 
 #: Speeds of the thrust table [m/s].
-TABLE_SPEEDS: Floats = np.arange(SPEED_POINTS) * SPEED_STEP
+TABLE_SPEEDS: Floats = np.arange(SPEED_POINTS, dtype=np.float64) * SPEED_STEP
 
 _RISE_PER_S = 2.0 * math.pi / 60.0  # 1/min to rad/s
 

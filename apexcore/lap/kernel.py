@@ -299,9 +299,7 @@ def force_limit(
 
 
 @njit(cache=True, nogil=True)
-def _accel(
-    c: Any, v: float, road: Floats, other: Floats, braking: bool, guess: float, fade: float, work: Floats
-) -> tuple[float, float]:
+def _accel(c: Any, v: float, road: Floats, other: Floats, braking: bool, guess: float, fade: float, work: Floats) -> tuple[float, float]:
     """Acceleration along the line at full effort midway between two stations [m/s2], and the tyre force [N]."""
     curvature = 0.5 * (road[0] + other[0])
     bank = 0.5 * (road[1] + other[1])

@@ -119,8 +119,7 @@ def _run(setting: Setting, car: Car, tyres: TyreState, line: Line) -> Lap:
     failed = kernel.solve(record, line.road, line.ds, line.closed, 0.0, top, out)
     if failed >= 0:
         raise SolverError(
-            f"{car.name} cannot hold any speed {line.s[failed]:.0f} m after the start line "
-            f"(curvature {line.road[failed, 0]:.4f} 1/m)."
+            f"{car.name} cannot hold any speed {line.s[failed]:.0f} m after the start line (curvature {line.road[failed, 0]:.4f} 1/m)."
         )
     if not np.isfinite(out).all():
         where = int(np.flatnonzero(~np.isfinite(out).all(axis=1))[0])

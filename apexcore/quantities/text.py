@@ -94,7 +94,7 @@ def parse_lap(text: str, place: str) -> float:
     low, high = LAP_BOUNDS_S
     if not low <= seconds <= high:
         raise InputError(place, text, f"a lap time between {low:.0f} s and {high:.0f} s")
-    return seconds
+    return round(seconds, 6)  # what was typed, free of the sum's last binary digit
 
 
 def format_lap(seconds: float, decimals: int = 3) -> str:

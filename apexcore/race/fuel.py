@@ -25,8 +25,8 @@ class FuelUse:
 
     @property
     def error_l(self) -> float:
-        """Standard error of the mean [l/lap]; a tenth of the mean where nothing was measured."""
-        return self.spread_l / math.sqrt(self.laps) if self.laps else 0.1 * self.mean_l
+        """Standard error of the mean [l/lap]; a twentieth of the mean where nothing was measured."""
+        return self.spread_l / math.sqrt(self.laps) if self.laps else 0.05 * self.mean_l
 
 
 def measured_use(burnt_l: Sequence[float]) -> FuelUse | None:

@@ -75,9 +75,7 @@ def _tyre(setting: Setting, lap: Lap, wheel: int) -> TyreAnswer:
     load = float((lap.column(f"load_{WHEELS[wheel]}") * dt).sum() / dt.sum())
     total = sum(float((lap.column(f"load_{w}") * dt).sum() / dt.sum()) for w in WHEELS)
     best = compound.pressure_opt_kpa + compound.pressure_opt_kpa_per_kn * (load - compound.load_ref_n) / 1000.0
-    return TyreAnswer(
-        WHEELS[wheel], lap.tyres.temperature_c[wheel], lap.hot_kpa[wheel], best, lap.slide_j[wheel] / 1000.0, load / total
-    )
+    return TyreAnswer(WHEELS[wheel], lap.tyres.temperature_c[wheel], lap.hot_kpa[wheel], best, lap.slide_j[wheel] / 1000.0, load / total)
 
 
 def _warnings(setting: Setting, sheet: Sheet, lap: Lap, tyres: Sequence[TyreAnswer]) -> list[str]:
@@ -92,9 +90,13 @@ def _warnings(setting: Setting, sheet: Sheet, lap: Lap, tyres: Sequence[TyreAnsw
     loads = [float(lap.column(f"load_{w}")[hardest]) for w in WHEELS]
     ideal = (loads[0] + loads[1]) / sum(loads)
     if car.brakes.front_share < ideal - _BIAS_WARNING:
-        found.append(f"Rear locks first in the hardest stop: bias {100 * car.brakes.front_share:.1f} % against an ideal {100 * ideal:.1f} %.")
+        found.append(
+            f"Rear locks first in the hardest stop: bias {100 * car.brakes.front_share:.1f} % against an ideal {100 * ideal:.1f} %."
+        )
     elif car.brakes.front_share > ideal + _BIAS_WARNING:
-        found.append(f"Front locks first in the hardest stop: bias {100 * car.brakes.front_share:.1f} % against an ideal {100 * ideal:.1f} %.")
+        found.append(
+            f"Front locks first in the hardest stop: bias {100 * car.brakes.front_share:.1f} % against an ideal {100 * ideal:.1f} %."
+        )
     last = len(car.powertrain.gears)
     limit = limit_speed_ms(car, last)
     if lap.top_speed_ms > 0.985 * limit:

@@ -3,6 +3,7 @@
 Wheels are always in the order front left, front right, rear left, rear right.
 """
 
+import itertools
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
@@ -120,7 +121,7 @@ class Powertrain(Value):
     @model_validator(mode="after")
     def _ordered(self) -> Self:
         speeds = [speed for speed, _ in self.torque_nm]
-        if any(b <= a for a, b in zip(speeds, speeds[1:], strict=False)):
+        if any(b <= a for a, b in itertools.pairwise(speeds)):
             raise ValueError("torque curve: engine speeds must rise from point to point")
         if any(torque <= 0 for _, torque in self.torque_nm):
             raise ValueError("torque curve: every torque must be above 0 N m")

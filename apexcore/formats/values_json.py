@@ -1,0 +1,87 @@
+"""Cars, circuits and sheets to and from JSON. The formats are described in docs/formats.md."""
+
+import json
+from typing import Literal, TypeVar
+
+from pydantic import Field, ValidationError
+
+from ..errors import FileRejected
+from ..vehicle.car import Car, Key
+from ..vehicle.sheet import Sheet, checked_sheet
+from ..vehicle.values import Value
+from .text import decoded, rejected
+
+Kind = TypeVar("Kind", bound=Value)
+
+
+class SheetFile(Value):
+    """A sheet as a file.
+
+    :param car: key of the car it is for
+    :param name: what its owner calls it
+    :param reason: why it was made
+    :param values: value of every item, by key, in the item's unit
+    """
+
+    format: Literal["apex-trim sheet 1"] = "apex-trim sheet 1"
+    car: Key
+    name: str = Field("", max_length=40)
+    reason: str = Field("", max_length=200)
+    values: dict[str, float]
+
+
+def read_value(data: bytes, kind: type[Kind], what: str) -> Kind:
+    """A checked value of a JSON file.
+
+    :param what: what was expected, for the message ("a sheet")
+    :raises FileRejected: with every problem found, each naming its place
+    """
+    text = decoded(data, f"{what} in JSON")
+    try:
+        content = json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as error:
+        place = f"Line {error.lineno}, column {error.colno}" if isinstance(error, json.JSONDecodeError) else "The file"
+        reason = error.msg if isinstance(error, json.JSONDecodeError) else "nested too deeply"
+        raise FileRejected([f"{place}: this is no JSON ({reason}); expected {what}."]) from None
+    if not isinstance(content, dict) or "format" not in content:
+        raise FileRejected([f"The file does not say its format; expected {what} with “format”: “{_format(kind)}”."])
+    if content["format"] != _format(kind):
+        raise FileRejected([f"format: “{str(content['format'])[:60]}” is not usable; expected “{_format(kind)}” ({what})."])
+    try:
+        return kind.model_validate(content)
+    except ValidationError as error:
+        raise rejected([_problem(one) for one in error.errors()]) from None
+
+
+def _format(kind: type[Value]) -> str:
+    return str(kind.model_fields["format"].default)
+
+
+def _problem(error: object) -> str:
+    assert isinstance(error, dict)
+    place = ".".join(str(part) for part in error["loc"]) or "the whole"
+    message = str(error["msg"]).removeprefix("Value error, ")
+    value = error.get("input")
+    shown = "" if isinstance(value, dict | list | tuple) else f" “{str(value)[:40]}” is not usable:"
+    return f"{place}:{shown} {message}."
+
+
+def write_value(value: Value) -> str:
+    """The JSON of a value; `read_value` gives it back."""
+    return json.dumps(value.model_dump(mode="json"), indent=1, ensure_ascii=False) + "\n"
+
+
+def read_sheet(data: bytes, car: Car) -> tuple[SheetFile, Sheet]:
+    """A sheet file and its checked values.
+
+    :raises FileRejected: if it is no sheet, is for another car, or holds a value that the car refuses
+    """
+    file = read_value(data, SheetFile, "a sheet")
+    if file.car != car.key:
+        raise FileRejected([f"car: this sheet is for “{file.car}”; expected one for “{car.key}” ({car.name})."])
+    return file, checked_sheet(car, file.values)
+
+
+def write_sheet(sheet: Sheet, name: str, reason: str) -> str:
+    """The JSON of a sheet; `read_sheet` gives it back."""
+    return write_value(SheetFile(car=sheet.car_key, name=name, reason=reason, values=dict(sheet.values)))

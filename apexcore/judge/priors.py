@@ -1,0 +1,108 @@
+"""Priors of the lap model, taken from the vehicle model for this car, circuit and day."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ..errors import InputError
+from ..lap.solver import Setting, solve_lap
+from ..lap.stint import StintLap, solve_stint
+from ..vehicle.car import Compound
+from ..vehicle.sheet import Sheet
+from .model import Prior, Priors
+
+#: Relative spread of the book's weight cost and fade: what a virtual car's true values show (docs/model.md, "How sure").
+_FUEL_SPREAD, _FADE_SPREAD = 0.2, 0.4
+#: Absolute spreads that remain even where the book says nothing happens [s/lap, s].
+_FADE_LEAST_S, _OFFSET_SD_S, _COLD_SD_S = 0.02, 0.4, 0.4
+
+#: Laps of the modelled stint, and the lap from which its tyres count as warm.
+_STINT_LAPS, _WARM_FROM = 22, 5
+
+
+@dataclass(frozen=True)
+class CompoundBook:
+    """What the model says of one compound at both axles.
+
+    :param key: the compound
+    :param new_s: lap time on new, warm tyres at the stint's mean fuel [s]
+    :param fade_s: lap time added by each lap of age before the cliff [s/lap]
+    :param cold_s: time lost on the first lap after the out-lap [s]
+    :param cliff_age: age at which the first tyre reaches its cliff [laps]
+    :param cliff_s: lap time added per lap beyond the cliff, growing evenly [s/lap2]
+    """
+
+    key: str
+    new_s: float
+    fade_s: float
+    cold_s: float
+    cliff_age: float
+    cliff_s: float
+
+
+@dataclass(frozen=True)
+class Book:
+    """The vehicle model's view of a race distance.
+
+    :param fuel_s_per_kg: lap time added by a kilogram [s/kg]
+    :param fuel_l_per_lap: fuel burnt in a lap [l]
+    :param compounds: each compound, in the car's order
+    """
+
+    fuel_s_per_kg: float
+    fuel_l_per_lap: float
+    compounds: tuple[CompoundBook, ...]
+
+    def priors(self) -> Priors:
+        """Priors of the lap model."""
+        first = self.compounds[0]
+        return Priors(
+            Prior(self.fuel_s_per_kg, _FUEL_SPREAD * self.fuel_s_per_kg),
+            tuple(Prior(one.fade_s, max(_FADE_SPREAD * abs(one.fade_s), _FADE_LEAST_S)) for one in self.compounds),
+            tuple(Prior(one.new_s - first.new_s, _OFFSET_SD_S) for one in self.compounds[1:]),
+            Prior(first.cold_s, _COLD_SD_S),
+        )
+
+
+def book(setting: Setting, sheet: Sheet, compounds: Sequence[Compound]) -> Book:
+    """Reads the vehicle model: two laps for the weight of fuel, one stint for each compound.
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    tank = setting.car.tank_l
+    density = setting.car.mass.fuel_kg_per_l
+    light, heavy = solve_lap(setting, sheet, 0.1 * tank), solve_lap(setting, sheet, 0.9 * tank)
+    per_kg = (heavy.time_s - light.time_s) / (0.8 * tank * density)
+    stints = tuple(_compound(setting, sheet, one, per_kg * density) for one in compounds)
+    return Book(per_kg, 0.5 * (light.fuel_l + heavy.fuel_l), stints)
+
+
+def _compound(setting: Setting, sheet: Sheet, compound: Compound, fuel_s_per_l: float) -> CompoundBook:
+    worn = replace(setting, compounds=(compound, compound))
+    tank = setting.car.tank_l
+    stint = _longest(worn, sheet, tank)
+    middle = 0.5 * tank
+    times = np.array([lap.lap.time_s - fuel_s_per_l * (lap.fuel_l - middle) for lap in stint])
+    rate = max(max(lap.wear) for lap in stint[1:]) / (len(stint) - 1)
+    cliff = compound.cliff_wear / max(rate, 1e-6)
+    age = np.arange(len(stint))
+    warm = (age >= _WARM_FROM) & (age <= max(cliff, _WARM_FROM + 2))
+    fade, new = np.polyfit(age[warm], times[warm], 1)
+    cold = float(times[1] - (new + fade)) if len(times) > 1 else 0.0
+    # beyond the cliff grip falls with the square of wear: lap time per relative grip, over one lap of wear
+    slope = (times[-1] - times[warm][0]) / max(stint[-1].wear[2] - stint[_WARM_FROM].wear[2], 1e-6) * compound.cliff_wear
+    per_grip = max(float(slope), 0.0) / max(compound.wear_loss, 1e-6)
+    steep = per_grip * compound.cliff_loss * (rate / (1.0 - compound.cliff_wear)) ** 2 if compound.cliff_wear < 1 else 0.0
+    return CompoundBook(compound.key, float(new), float(fade), max(cold, 0.0), float(cliff), float(steep))
+
+
+def _longest(setting: Setting, sheet: Sheet, tank_l: float) -> list[StintLap]:
+    """A stint on a full tank: `_STINT_LAPS` laps, fewer where the tank does not last."""
+    laps = _STINT_LAPS
+    while laps > _WARM_FROM + 3:
+        try:
+            return solve_stint(setting, sheet, tank_l, laps)
+        except InputError:
+            laps -= 3
+    return solve_stint(setting, sheet, tank_l, _WARM_FROM + 3)

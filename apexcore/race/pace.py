@@ -1,0 +1,122 @@
+"""The pace of a race from the laps driven, with its spread; the vehicle model fills what no lap shows."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..judge.model import Observed, Posterior, fit
+from ..judge.priors import Book
+from .fuel import FuelUse, margin_l
+from .plans import Plan, chances_of_best, plan_time_s
+from .rules import Pace, RaceRules, TyrePace
+
+Floats = NDArray[np.float64]
+
+#: Posterior draws over which plans are compared.
+_DRAWS = 400
+#: Relative spread of the book's cliff age: it is not measured until somebody has driven over it.
+CLIFF_SPREAD = 0.15
+
+
+@dataclass(frozen=True)
+class Estimate:
+    """:param mean: in the unit of the field
+    :param sd: its standard deviation
+    :param laps: laps it was measured on; 0 if it is modelled"""
+
+    mean: float
+    sd: float
+    laps: int
+
+
+@dataclass(frozen=True)
+class RacePace:
+    """What the plans are computed from, and how sure it is.
+
+    :param pace: mean values
+    :param draws: the same drawn from the posterior
+    :param fuel: fuel burnt per lap
+    :param fuel_s_per_l: lap time added by a litre [s/l]
+    :param fade: fade of each compound [s/lap]
+    :param offset: each compound, new, against the fastest [s]
+    """
+
+    pace: Pace
+    draws: tuple[Pace, ...]
+    fuel: FuelUse
+    fuel_s_per_l: Estimate
+    fade: tuple[Estimate, ...]
+    offset: tuple[Estimate, ...]
+
+
+def race_pace(laps: Sequence[Observed], book: Book, fuel: FuelUse | None, kg_per_l: float, race_laps: float, level: int = 0) -> RacePace:
+    """Pace of the sheet `level` from all laps driven.
+
+    :param laps: timed laps of at least one level; may be empty, then all is modelled
+    :param fuel: measured use, None where it was not measured
+    :param race_laps: laps that the fuel margin covers, formation laps included
+    """
+    use = fuel or FuelUse(book.fuel_l_per_lap, 0.02 * book.fuel_l_per_lap, 0)
+    margin = margin_l(use, race_laps)
+    rng = np.random.default_rng(20_261)
+    if laps:
+        posterior = fit(laps, book.priors())
+        base, fuel_kg, fade, offset = _from_posterior(posterior, level)
+        warm = posterior.cold
+    else:
+        base, fuel_kg, fade, offset, warm = _from_book(book, kg_per_l, rng)
+    cliff = np.array([one.cliff_age for one in book.compounds])
+    counts = [sum(lap.compound == c for lap in laps) for c in range(len(book.compounds))]
+
+    def pace(pick: "int | None", cliffs: Floats) -> Pace:
+        def at(values: Floats) -> Floats:
+            return np.asarray(values.mean(axis=0) if pick is None else values[pick])
+
+        steps = at(offset)
+        fastest = float(steps.min())
+        tyres = tuple(
+            TyrePace(one.key, float(steps[c]) - fastest, float(at(fade)[c]), max(float(at(warm)), 0.0), float(cliffs[c]), one.cliff_s)
+            for c, one in enumerate(book.compounds)
+        )
+        return Pace(float(at(base)) + fastest, tyres, use.mean_l, float(at(fuel_kg)) * kg_per_l, margin)
+
+    take = np.linspace(0, len(base) - 1, _DRAWS).astype(int)
+    draws = tuple(pace(int(k), cliff * (1 + CLIFF_SPREAD * rng.standard_normal(len(cliff)))) for k in take)
+    return RacePace(
+        pace(None, cliff), draws, use,
+        Estimate(float(fuel_kg.mean()) * kg_per_l, float(fuel_kg.std()) * kg_per_l, len(laps)),
+        tuple(Estimate(float(f.mean()), float(f.std()), n) for f, n in zip(fade.T, counts, strict=True)),
+        tuple(Estimate(float(o.mean()), float(o.std()), n) for o, n in zip(offset.T, counts, strict=True)),
+    )  # fmt: skip
+
+
+def _from_posterior(posterior: Posterior, level: int) -> tuple[Floats, Floats, Floats, Floats]:
+    base = posterior.levels[:, level] - posterior.fuel * posterior.reference_kg
+    # each compound's own fade takes it back to new tyres
+    offset = posterior.offset - posterior.fade * posterior.reference_age
+    base = base + offset[:, 0]
+    return base, posterior.fuel, posterior.fade, offset - offset[:, :1]
+
+
+def _from_book(book: Book, kg_per_l: float, rng: np.random.Generator) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+    priors, first, n = book.priors(), book.compounds[0], _DRAWS
+    base = first.new_s - rng.normal(0, 0.01, n)
+    fade = np.column_stack([rng.normal(one.mean, one.sd, n) for one in priors.fade])
+    offset = np.column_stack([np.zeros(n), *[rng.normal(one.mean, one.sd, n) for one in priors.offset]])
+    fuel = rng.normal(priors.fuel.mean, priors.fuel.sd, n)
+    return base, fuel, fade, offset, rng.normal(priors.cold.mean, 0.1, n)
+
+
+def best_chances(rules: RaceRules, pace: RacePace, plans: Sequence[Plan]) -> list[float]:
+    """Chance of each plan to be the quickest of them when the pace is as unsure as the laps leave it [-]."""
+    times = np.array([[plan_time_s(rules, draw, plan) for plan in plans] for draw in pace.draws])
+    return [float(chance) for chance in chances_of_best(times)]
+
+
+def gap_spread_s(rules: RaceRules, pace: RacePace, plan: Plan, best: Plan) -> tuple[float, float]:
+    """95 % interval of a plan's gap to the best [s]."""
+    gaps = [plan_time_s(rules, draw, plan) - plan_time_s(rules, draw, best) for draw in pace.draws]
+    low, high = np.quantile(gaps, (0.025, 0.975))
+    return float(low), float(high)

@@ -1,0 +1,108 @@
+"""The verdict by simulation with known truth, and the plain figures of a run."""
+
+import numpy as np
+import pytest
+
+from apexcore.judge.laps import DrivenLap, figures, proposed_kinds
+from apexcore.judge.model import Observed, Prior, Priors, cleaned_times, fit
+from apexcore.judge.verdict import judge, sentence
+
+PRIORS = Priors(Prior(0.012, 0.003), (Prior(0.06, 0.03), Prior(0.03, 0.03)), (Prior(0.4, 0.4),), Prior(0.5, 0.4))
+
+
+def simulated(seed: int, gap_s: float, runs: int = 6, laps: int = 7) -> list[Observed]:
+    """Alternating runs of A and B with run shift, heavy-tailed scatter, fuel, fade, cold tyres and two compounds."""
+    rng = np.random.default_rng(seed)
+    fuel, fade = rng.normal(0.012, 0.003), [rng.normal(0.06, 0.03), rng.normal(0.03, 0.03)]
+    offset, cold = rng.normal(0.4, 0.4), rng.normal(0.5, 0.4)
+    scatter, shift_sd = rng.uniform(0.08, 0.25), abs(rng.normal(0, 0.15))
+    found = []
+    for run in range(runs):
+        level, compound, shift = run % 2, (run // 2) % 2, rng.normal(0, shift_sd)
+        for k in range(laps):
+            kg, age = 30.0 - 1.4 * k, 1.0 + k + 4 * (run // 4)
+            time = 73.0 + gap_s * level + fuel * kg + fade[compound] * age + offset * compound + cold * 0.4**k
+            found.append(Observed(run, level, compound, kg, age, time + shift + scatter * rng.standard_t(4), 1 + k))
+    return found
+
+
+@pytest.mark.parametrize("block", range(4))
+def test_intervals_cover_and_false_alarms_are_rare(block: int) -> None:
+    """600 tests in four blocks; the bounds of coverage are 3.5 standard errors of a block around 95 %.
+
+    A false alarm is the sentence "B is quicker" where there is no difference.
+    """
+    covered = false_alarms = 0
+    trials = 150
+    for seed in range(block * 1000, block * 1000 + trials):
+        gap = float(np.random.default_rng(seed + 77).normal(0, 0.3))
+        verdict = judge(simulated(seed, gap), PRIORS)
+        covered += verdict.low_s <= gap <= verdict.high_s
+        null = judge(simulated(seed + 500, 0.0), PRIORS)
+        false_alarms += null.settled and null.mean_s < 0
+    assert 0.89 <= covered / trials <= 0.995
+    assert false_alarms / trials <= 0.05
+
+
+def test_a_large_gap_is_settled_and_said() -> None:
+    verdict = judge(simulated(3, -1.5), PRIORS)
+    assert verdict.settled and verdict.quicker > 0.99 and verdict.more_runs == 0
+    text = sentence(verdict, "S1", "S2")
+    assert text.startswith("S2 is quicker than S1 by 1.")
+    assert "over 99 %" in text
+
+
+def test_a_small_gap_says_what_would_settle_it() -> None:
+    verdict = judge(simulated(11, -0.05, runs=4, laps=4), PRIORS)
+    text = sentence(verdict, "S1", "S2")
+    assert not verdict.settled
+    assert text.startswith("Not settled: S2 against S1")
+    assert "further runs of each" in text or "more run" in text
+
+
+def test_the_same_laps_give_the_same_verdict() -> None:
+    assert judge(simulated(5, 0.1), PRIORS) == judge(simulated(5, 0.1), PRIORS)
+
+
+def test_one_long_run_is_not_many_runs() -> None:
+    """Twelve laps in one run each leave a wider interval than the same laps in six runs each."""
+    long = judge(simulated(8, -0.2, runs=2, laps=12), PRIORS)
+    short = judge(simulated(8, -0.2, runs=12, laps=2), PRIORS)
+    assert long.high_s - long.low_s > short.high_s - short.low_s
+    assert any("one run only" in text for text in long.warnings)
+
+
+def test_warnings_name_sequence_and_mixed_tyres() -> None:
+    laps = [Observed(r, r // 2, r // 2, 20.0, 3.0 + k, 73.0 + 0.1 * k) for r in range(4) for k in range(5)]
+    warnings = judge(laps, PRIORS, order=[0, 0, 1, 1]).warnings
+    assert any("came before all" in text for text in warnings)
+    assert any("different compounds" in text for text in warnings)
+    with pytest.raises(ValueError, match="at least one timed lap"):
+        judge([lap for lap in laps if lap.level == 0], PRIORS)
+
+
+def test_cleaned_times_take_fuel_and_age_out() -> None:
+    laps = [Observed(r, 0, 0, 30.0 - 1.5 * k, float(k), 73.0 + 0.012 * (30 - 1.5 * k) + 0.06 * k) for r in range(3) for k in range(8)]
+    cleaned = cleaned_times(laps, fit(laps, PRIORS))
+    raw = np.array([lap.time_s for lap in laps])
+    assert np.ptp(cleaned) < 0.5 * np.ptp(raw)
+
+
+def test_figures_count_timed_laps_only() -> None:
+    laps = [DrivenLap(1, 85.0, "out"), *[DrivenLap(n, 73.0 + 0.1 * n) for n in range(2, 8)], DrivenLap(8, 90.0, "in")]
+    found = figures(laps)
+    assert (found.counted, found.best_s) == (6, pytest.approx(73.2))
+    assert found.last_five_s == pytest.approx(0.4)
+    assert figures([DrivenLap(1, 85.0, "out")]).best_s is None
+
+
+def test_kinds_are_proposed_and_marks_stay() -> None:
+    times = [86.0, 73.5, 73.4, 73.6, 76.9, 73.5, 73.4, 81.0]
+    laps = [DrivenLap(n, t) for n, t in enumerate(times, start=1)]
+    assert proposed_kinds(laps, True, True) == ["out", "timed", "timed", "timed", "spoiled", "timed", "timed", "in"]
+    assert proposed_kinds(laps[:3], False, False) == ["timed"] * 3
+
+
+def test_priors_need_an_offset_for_every_further_compound() -> None:
+    with pytest.raises(ValueError, match="offset"):
+        Priors(Prior(0.01, 0.01), (Prior(0.1, 0.1), Prior(0.1, 0.1)))

@@ -1,0 +1,143 @@
+"""The plan search against brute force, and the sentences when no plan is legal."""
+
+import itertools
+import math
+
+import numpy as np
+import pytest
+
+from apexcore.errors import InputError, NoLegalPlan
+from apexcore.race.fuel import FuelUse, margin_l, measured_use
+from apexcore.race.plans import Plan, best_by_stops, chances_of_best, plan_time_s, ranked_plans
+from apexcore.race.rules import Pace, RaceRules, TyrePace
+
+
+def lap_by_lap_s(rules: RaceRules, pace: Pace, shape: list[tuple[int, int]]) -> float:
+    """Race time by adding up every lap; infinite where the fuel does not last. Shares no code with the search."""
+    use, total = pace.fuel_l_per_lap, 0.0
+    whole = rules.laps * use + pace.margin_l
+    board = whole
+    if not rules.refuelling and whole + rules.formation_laps * use > rules.tank_l + 1e-9:
+        return math.inf
+    for place, (c, laps) in enumerate(shape):
+        tyre = pace.tyres[c]
+        if place:
+            fill = laps * use / rules.refuel_l_per_s if rules.refuelling else 0.0
+            total += rules.pit_loss_s + (max(rules.tyre_change_s, fill) if rules.in_parallel else rules.tyre_change_s + fill)
+        if rules.refuelling:
+            board = laps * use + pace.margin_l
+            if board + (0 if place else rules.formation_laps * use) > rules.tank_l + 1e-9:
+                return math.inf
+        for age in range(laps):
+            lap = pace.lap_s + tyre.offset_s + tyre.fade_s * age + tyre.cliff_s * max(age - tyre.cliff_age, 0.0)
+            total += lap + (tyre.warm_s if age == 0 else 0.0) + pace.fuel_s_per_l * board
+            board -= use
+    return total
+
+
+def all_shapes(rules: RaceRules, kinds: int):  # type: ignore[no-untyped-def]
+    for stops in range(rules.least_stops, rules.most_stops + 1):
+        for cuts in itertools.combinations(range(1, rules.laps), stops):
+            lengths = np.diff([0, *cuts, rules.laps])
+            for compounds in itertools.product(range(kinds), repeat=stops + 1):
+                yield [(c, int(n)) for c, n in zip(compounds, lengths, strict=True)]
+
+
+def random_race(seed: int) -> tuple[RaceRules, Pace]:
+    rng = np.random.default_rng(seed)
+    kinds = int(rng.integers(1, 4))
+    tyres = tuple(TyrePace(f"c{c}", *(float(v) for v in rng.uniform([0, 0, 0, 2, 0], [1.5, 0.6, 1.0, 8, 1.0]))) for c in range(kinds))
+    pace = Pace(60.0, tyres, float(rng.uniform(1, 3)), float(rng.uniform(0, 0.05)), float(rng.uniform(0, 2)))
+    compulsory = tuple(t.key for t in tyres if rng.random() < 0.4)
+    rules = RaceRules(
+        laps=int(rng.integers(3, 10)), compulsory=compulsory, least_stops=int(rng.integers(0, 2)), most_stops=int(rng.integers(0, 4)),
+        pit_loss_s=float(rng.uniform(0, 8)), tyre_change_s=float(rng.uniform(0, 6)), refuelling=bool(rng.random() < 0.5),
+        refuel_l_per_s=float(rng.uniform(0.5, 4)), in_parallel=bool(rng.random() < 0.5), tank_l=float(rng.uniform(8, 40)),
+        formation_laps=float(rng.integers(0, 2)),
+    )  # fmt: skip
+    return rules, pace
+
+
+def used_all(rules: RaceRules, pace: Pace, shape: list[tuple[int, int]]) -> bool:
+    return set(rules.compulsory) <= {pace.tyres[c].key for c, _ in shape}
+
+
+@pytest.mark.parametrize("block", range(10))
+def test_search_equals_brute_force_on_random_races(block: int) -> None:
+    legal = 0
+    for seed in range(block * 30, block * 30 + 30):
+        rules, pace = random_race(seed)
+        brute: dict[int, float] = {}
+        for shape in all_shapes(rules, len(pace.tyres)):
+            if used_all(rules, pace, shape):
+                time = lap_by_lap_s(rules, pace, shape)
+                brute[len(shape) - 1] = min(time, brute.get(len(shape) - 1, math.inf))
+        brute = {stops: time for stops, time in brute.items() if math.isfinite(time)}
+        if not brute:
+            with pytest.raises(NoLegalPlan):
+                ranked_plans(rules, pace)
+            continue
+        legal += 1
+        found = {plan.stops: plan.time_s for plan in best_by_stops(ranked_plans(rules, pace))}
+        assert found == pytest.approx(brute, abs=1e-9 * 600), seed
+    assert legal >= 10  # the draw must not be empty of races that can be driven
+
+
+def simple(**changes: object) -> tuple[RaceRules, Pace]:
+    rules = RaceRules(laps=20, pit_loss_s=20, tank_l=60, most_stops=2).model_copy(update=changes)
+    tyres = (TyrePace("marl", 0.0, 0.15, 0.4, 14, 0.2), TyrePace("slate", 0.5, 0.05, 0.6, 30, 0.1))
+    return rules, Pace(70.0, tyres, 2.0, 0.01, 1.0)
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({"least_stops": 3, "most_stops": 1}, ["at most 1 stops", "at least 3 stops"]),
+        ({"compulsory": ("marl", "slate"), "most_stops": 0}, ["at most 0 stops", "compulsory marl and slate"]),
+        ({"tank_l": 30.0}, ["the tank of 30 l", "no refuelling", "need 43.0 l"]),
+    ],
+)
+def test_colliding_rules_are_named(changes: dict[str, object], words: list[str]) -> None:
+    with pytest.raises(NoLegalPlan) as error:
+        ranked_plans(*simple(**changes))
+    for word in words:
+        assert word in str(error.value)
+
+
+def test_a_plan_tells_its_parts(  # the parts of a plan's time add up to it
+) -> None:
+    rules, pace = simple(compulsory=("marl", "slate"))
+    plans = ranked_plans(rules, pace)
+    for plan in plans:
+        assert plan.time_s == pytest.approx(20 * 70.0 + plan.pit_s + plan.tyre_s + plan.fuel_s)
+        assert plan_time_s(rules, pace, plan) == pytest.approx(plan.time_s)
+        assert sum(stint.laps for stint in plan.stints) == 20
+        assert {"marl", "slate"} <= set(plan.compounds)
+    assert [plan.time_s for plan in plans] == sorted(plan.time_s for plan in plans)
+
+
+def test_fuel_on_board_covers_formation_laps_race_and_margin() -> None:
+    rules, pace = simple()
+    plan: Plan = ranked_plans(rules, pace)[0]
+    assert plan.stints[0].fuel_l == pytest.approx(20 * 2.0 + 2.0 + 1.0)
+
+
+def test_unknown_compulsory_compound_is_named() -> None:
+    with pytest.raises(InputError, match="compulsory compound: “flint”"):
+        ranked_plans(*simple(compulsory=("flint",)))
+
+
+def test_margin_covers_99_of_100_races() -> None:
+    rng = np.random.default_rng(5)
+    dry = 0
+    for _ in range(2000):
+        use = measured_use(list(rng.normal(2.0, 0.05, 25)))
+        assert use is not None
+        dry += rng.normal(2.0, 0.05, 30).sum() > 30 * use.mean_l + margin_l(use, 30)
+    assert dry / 2000 < 0.02
+    assert measured_use([2.0, 2.1]) is None
+    assert FuelUse(2.0, 0.0, 0).error_l == 0.1
+
+
+def test_chances_count_the_quickest() -> None:
+    assert list(chances_of_best(np.array([[1.0, 2.0], [3.0, 2.0], [1.0, 5.0], [1.0, 9.0]]))) == [0.75, 0.25]

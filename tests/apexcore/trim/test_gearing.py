@@ -1,0 +1,56 @@
+import itertools
+
+import numpy as np
+import pytest
+
+from apexcore.circuit.conditions import Conditions
+from apexcore.lap.assembly import aero_areas, gear_thrust
+from apexcore.lap.solver import Setting, solve_lap
+from apexcore.trim.effects import step_effects
+from apexcore.trim.gearing import limit_speed_ms, shifts
+from apexcore.vehicle.car import Car
+from apexcore.vehicle.sheet import Sheet
+from apexcore.vehicle.weights import weights
+
+
+def time_to(car: Car, shift_ms: list[float], top_ms: float) -> float:
+    """Time from 12 m/s to `top_ms` with these shift speeds, by direct summation."""
+    speeds = np.arange(12.0, top_ms, 0.02)
+    gear = np.searchsorted(shift_ms, speeds, side="right")
+    thrust = gear_thrust(car, speeds, 1.0)[gear, np.arange(len(speeds))]
+    drag = 0.5 * Conditions().air_density * speeds**2 * aero_areas(car)[0]
+    force = np.maximum(thrust - drag, 1e-3)
+    return float((0.02 * weights(car).mass_kg / force).sum())
+
+
+def test_no_other_shift_speeds_are_quicker(car: Car) -> None:
+    found = [shift.speed_ms for shift in shifts(car)]
+    top = 58.0
+    best = time_to(car, found, top)
+    rpm_factors = (0.82, 0.88, 0.94, 0.97, 1.0)
+    limits = [limit_speed_ms(car, gear) for gear in range(1, len(car.powertrain.gears))]
+    for factors in itertools.product(rpm_factors, repeat=len(limits)):
+        other = [limit * factor - 0.01 for limit, factor in zip(limits, factors, strict=True)]
+        assert best <= time_to(car, other, top) * 1.001
+
+
+def test_a_falling_power_curve_is_shifted_before_the_limiter(car: Car) -> None:
+    curve = ((2000.0, 450.0), (5000.0, 480.0), (6000.0, 300.0), (7500.0, 150.0))
+    peaky = car.model_copy(update={"powertrain": car.powertrain.model_copy(update={"torque_nm": curve})})
+    assert not any(shift.at_limiter for shift in shifts(peaky))
+    assert all(shift.rpm < car.powertrain.limit_rpm for shift in shifts(peaky))
+
+
+def test_step_effects_are_the_difference_of_two_laps(setting: Setting, sheet: Sheet) -> None:
+    item = setting.car.item("bar_front")
+    down, up = step_effects(setting, sheet, [item])
+    stepped = sheet.stepped(item, 1)
+    assert stepped is not None
+    assert up.lap_s == pytest.approx(solve_lap(setting, stepped).time_s - solve_lap(setting, sheet).time_s, abs=1e-9)
+    assert (down.value, up.value) == (4, 6)
+
+
+def test_an_item_at_its_end_has_no_step_further(setting: Setting, sheet: Sheet) -> None:
+    item = setting.car.item("bar_front")
+    end = Sheet(sheet.car_key, {**sheet.values, "bar_front": item.high})
+    assert step_effects(setting, end, [item])[1].value is None

@@ -1,0 +1,70 @@
+"""The demo's car and circuit, and cars stripped down to what a closed form knows."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from apexcore.circuit.conditions import Conditions
+from apexcore.circuit.line import CornerSpan, Line, corners, racing_line
+from apexcore.circuit.track import Circuit
+from apexcore.lap.solver import Setting
+from apexcore.vehicle.car import Car
+from apexcore.vehicle.sheet import Sheet, base_sheet
+
+DEMO = Path(__file__).parents[1] / "demo"
+
+
+@pytest.fixture(scope="session")
+def car() -> Car:
+    return Car.model_validate_json((DEMO / "cars" / "brackendale_gt.json").read_text())
+
+
+@pytest.fixture(scope="session")
+def circuit() -> Circuit:
+    return Circuit.model_validate_json((DEMO / "circuits" / "sallowmere_fen.json").read_text())
+
+
+@pytest.fixture(scope="session")
+def line(circuit: Circuit) -> Line:
+    return racing_line(circuit)
+
+
+@pytest.fixture(scope="session")
+def spans(circuit: Circuit, line: Line) -> list[CornerSpan]:
+    return corners(circuit, line)
+
+
+@pytest.fixture(scope="session")
+def setting(car: Car, line: Line) -> Setting:
+    marl = car.tyres.compound("marl")
+    return Setting(car, line, Conditions(), (marl, marl))
+
+
+@pytest.fixture(scope="session")
+def sheet(car: Car) -> Sheet:
+    return base_sheet(car)
+
+
+@pytest.fixture(scope="session")
+def plain_car(car: Car) -> Car:
+    """A balanced car without aero, load sensitivity, lean, pressure and temperature effects, slip or rolling loss."""
+    compound = car.tyres.compounds[0].model_copy(
+        update={
+            "mu": 1.3, "mu_long_ratio": 1.0, "load_sensitivity": 0.0, "stiffness_per_rad": 1e9, "inclination_loss": 0.0,
+            "inclination_long_loss": 0.0, "pressure_loss": 0.0, "temperature_loss": 0.0, "rolling": 0.0, "wear_loss": 0.0,
+        }
+    )  # fmt: skip
+    aero = car.aero.model_copy(update={"drag_area_m2": 1e-9, "lift_area_m2": 0.0, "wing_position": 0.0})
+    return car.model_copy(
+        update={"tyres": car.tyres.model_copy(update={"compounds": (compound,)}), "aero": aero, "items": (car.item("brake_bias"),)}
+    )
+
+
+def ring(radius_m: float, bank_rad: float = 0.0, stations: int = 200) -> Line:
+    """A circle to the left."""
+    angle = np.arange(stations) * 2 * np.pi / stations
+    ds = np.full(stations, 2 * np.pi * radius_m / stations)
+    road = np.column_stack([np.full(stations, 1 / radius_m), np.full(stations, bank_rad), *np.zeros((2, stations)), angle])
+    x, y = radius_m * np.sin(angle), -radius_m * np.cos(angle)
+    return Line(x, y, np.zeros(stations), np.zeros(stations), np.ascontiguousarray(road), ds, np.cumsum(ds) - ds)
