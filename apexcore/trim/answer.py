@@ -11,10 +11,6 @@ from ..vehicle.sheet import Sheet, adjusted
 from .balance import CornerResult, balance_grid, read_corner
 from .gearing import Shift, limit_speed_ms, shifts
 
-#: Relative spread of a modelled difference between two sheets: what an uncalibrated book car is usually off.
-#: Source: the spread of one-step effects over the virtual cars' true values (docs/model.md, "How sure").
-MODEL_SPREAD = 0.35
-
 #: Pressure error at which a warning is worth reading [kPa], and the share of use at which a braking axle locks.
 _PRESSURE_WARNING_KPA = 12.0
 _BIAS_WARNING = 0.03

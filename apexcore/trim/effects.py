@@ -8,6 +8,17 @@ from ..lap.solver import Lap, Setting, solve_lap
 from ..vehicle.items import Item
 from ..vehicle.sheet import Sheet
 
+#: Relative spread of a modelled difference between two sheets: what an uncalibrated book car is usually off.
+#: Source: the spread of one-step effects over the virtual cars' true values (docs/model.md, "How sure").
+MODEL_SPREAD = 0.35
+#: The least spread worth showing: the lap's own numerical noise [s].
+_LEAST_SPREAD_S = 0.002
+
+
+def difference_spread_s(change_s: float) -> float:
+    """Spread of a modelled difference of lap time [s]."""
+    return max(MODEL_SPREAD * abs(change_s), _LEAST_SPREAD_S)
+
 
 @dataclass(frozen=True)
 class StepEffect:
@@ -24,6 +35,11 @@ class StepEffect:
     value: float | None
     lap_s: float
     top_ms: float
+
+    @property
+    def spread_s(self) -> float:
+        """How far the change of lap time is usually off [s]."""
+        return difference_spread_s(self.lap_s)
 
 
 def step_effects(setting: Setting, sheet: Sheet, items: Iterable[Item], base: Lap | None = None) -> list[StepEffect]:

@@ -7,7 +7,7 @@ import numpy as np
 from ..judge.laps import DrivenLap, LapKind
 from ..lap.driver import Driver
 from ..lap.solver import Setting
-from ..lap.stint import solve_stint
+from ..lap.stint import solve_stint, worn
 from ..vehicle.car import Car
 from ..vehicle.sheet import Sheet
 
@@ -65,19 +65,27 @@ def true_car(book: Car, seed: int) -> Car:
     )
 
 
-def drive_run(setting: Setting, sheet: Sheet, fuel_l: float, laps: int, seed: int, driver: VirtualDriver | None = None) -> list[DrivenLap]:
+def drive_run(
+    setting: Setting, sheet: Sheet, fuel_l: float, laps: int, seed: int, driver: VirtualDriver | None = None, tyre_age: float = 0.0
+) -> list[DrivenLap]:
     """A run of the virtual car: out-lap, timed laps, in-lap.
 
     :param setting: with the *book* car; the true one is made of it and the seed's car part
     :param laps: laps in all, at least 3
     :param seed: the same seed gives the same laps
+    :param tyre_age: laps on the tyres before; they are worn as that many laps of this stint wear them [laps]
     :raises InputError: if the fuel does not last
     """
     who = driver or VirtualDriver()
     rng = np.random.default_rng([seed, 2])
     truth = replace(setting, car=true_car(setting.car, 7), driver=who.level)
     compounds = (truth.car.tyres.compound(setting.compounds[0].key), truth.car.tyres.compound(setting.compounds[1].key))
-    stint = solve_stint(replace(truth, compounds=compounds), sheet, fuel_l, laps)
+    truth = replace(truth, compounds=compounds)
+    if tyre_age > 0:
+        wear = solve_stint(truth, sheet, setting.car.tank_l, 3)[-1].wear
+        used = [min(share / 2 * tyre_age, 1.0) for share in wear]
+        truth = worn(truth, (used[0], used[1], used[2], used[3]))
+    stint = solve_stint(truth, sheet, fuel_l, laps)
     shift = rng.normal(0, who.run_shift_s)
     driven: list[DrivenLap] = []
     for number, lap in enumerate(stint, start=1):

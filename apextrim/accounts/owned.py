@@ -1,0 +1,31 @@
+"""Ownership in one place: a view asks here for rows, so that it cannot forget whose they are."""
+
+from typing import Any, TypeVar
+
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.db.models import Model, QuerySet
+from django.http import Http404
+
+Row = TypeVar("Row", bound=Model)
+Person = AbstractBaseUser | AnonymousUser
+
+
+def owned(model: type[Row], user: Person) -> QuerySet[Row]:
+    """Rows of `model` that `user` owns; the model names the path to its owner in `OWNER`."""
+    path: str = model.OWNER  # type: ignore[attr-defined]
+    if not user.is_authenticated:
+        return model._default_manager.none()
+    return model._default_manager.filter(**{path: user})
+
+
+def owned_or_404(model: type[Row], user: Person, *related: str, **lookup: Any) -> Row:
+    """The one row of `user` that matches.
+
+    :param related: relations to fetch with it
+    :raises Http404: if there is none, also where another user's row would match
+    """
+    rows = owned(model, user)
+    try:
+        return (rows.select_related(*related) if related else rows).get(**lookup)
+    except model.DoesNotExist:  # type: ignore[attr-defined]
+        raise Http404 from None

@@ -1,0 +1,49 @@
+"""Changes to circuits and their notes."""
+
+from collections.abc import Mapping
+
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from apexcore.circuit.line import racing_line
+from apexcore.circuit.track import Circuit as CoreCircuit
+from apexcore.errors import FileRejected
+from apexcore.formats.values_json import read_value, write_value
+
+from .models import Circuit, CornerNote
+
+
+@transaction.atomic
+def add_circuit(owner: User, data: bytes) -> tuple[Circuit, bool]:
+    """A circuit from its file; the same file again adds nothing.
+
+    :returns: the circuit, and whether it is new
+    :raises FileRejected: if the file is no circuit, or another circuit of this owner has its key
+    :raises InputError: if the lap does not close
+    """
+    core = read_value(data, CoreCircuit, "a circuit")
+    racing_line(core)  # a lap that does not close is refused here, not at the first use
+    text = write_value(core)
+    there = Circuit.objects.filter(owner=owner, key=core.key).first()
+    if there is not None:
+        if there.data == text:
+            return there, False
+        raise FileRejected([f"key: “{core.key}” is taken by {there} in your garage; expected a key of its own."])
+    return Circuit.objects.create(owner=owner, key=core.key, name=core.name, layout=core.layout, data=text), True
+
+
+@transaction.atomic
+def save_notes(circuit: Circuit, notes: Mapping[int, tuple[str, str]]) -> int:
+    """Sets the notes of corners; an empty pair takes a note away. Returns how many changed."""
+    there = {note.number: note for note in circuit.notes.all()}
+    changed = 0
+    for number, (qualifying, race) in notes.items():
+        note = there.get(number)
+        if ((note.qualifying, note.race) if note else ("", "")) == (qualifying, race):
+            continue
+        changed += 1
+        if not qualifying and not race:
+            circuit.notes.filter(number=number).delete()
+        else:
+            CornerNote.objects.update_or_create(circuit=circuit, number=number, defaults={"qualifying": qualifying, "race": race})
+    return changed

@@ -1,0 +1,85 @@
+"""Forms of the brief; bounds come from the core's schemas."""
+
+from typing import Any
+
+from django import forms
+from django.contrib.auth.models import User
+
+from apexcore.circuit.conditions import Conditions
+from apexcore.race.rules import RaceRules
+from apexcore.vehicle.car import Car as CoreCar
+from apextrim.accounts.owned import owned
+from apextrim.circuits.models import Circuit
+from apextrim.garage.models import Car
+from apextrim.ui.fields import quantity
+
+from .models import Event, Session
+
+
+class EventForm(forms.Form):
+    """A new event."""
+
+    name = forms.CharField(max_length=80, label="Event")
+    car = forms.ModelChoiceField(Car.objects.none(), label="Car", empty_label=None)
+    circuit = forms.ModelChoiceField(Circuit.objects.none(), label="Circuit", empty_label=None)
+    real_car = forms.TypedChoiceField(
+        choices=[("no", "simulator"), ("yes", "real car")], coerce=lambda word: word == "yes", label="Driven on"
+    )
+
+    def __init__(self, owner: User, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["car"].queryset = owned(Car, owner)  # type: ignore[attr-defined]
+        self.fields["circuit"].queryset = owned(Circuit, owner)  # type: ignore[attr-defined]
+
+
+class ConditionsForm(forms.Form):
+    """Weather and surface now."""
+
+    air_c = quantity(Conditions, "air_c", "Air", "°C")
+    track_c = quantity(Conditions, "track_c", "Track", "°C")
+    humidity_pct = quantity(Conditions, "humidity_pct", "Humidity", "%", decimals=0)
+    pressure_hpa = quantity(Conditions, "pressure_hpa", "Air pressure", "hPa", decimals=0)
+    wind_ms = quantity(Conditions, "wind_ms", "Wind", "m/s")
+    wind_from_deg = quantity(Conditions, "wind_from_deg", "Wind from", "°", decimals=0)
+    rubber_pct = quantity(Conditions, "rubber_pct", "Rubber laid down", "%", decimals=0)
+
+
+class RulesForm(forms.Form):
+    """Race length and rules."""
+
+    laps = quantity(RaceRules, "laps", "Race length", "", whole=True)
+    formation_laps = quantity(RaceRules, "formation_laps", "Formation laps", "")
+    pit_loss_s = quantity(RaceRules, "pit_loss_s", "Pit lane loss", "s")
+    tyre_change_s = quantity(RaceRules, "tyre_change_s", "Tyre change", "s")
+    least_stops = quantity(RaceRules, "least_stops", "Fewest stops", "", whole=True)
+    most_stops = quantity(RaceRules, "most_stops", "Most stops", "", whole=True)
+    compulsory = forms.MultipleChoiceField(required=False, label="Compulsory compounds", widget=forms.CheckboxSelectMultiple)
+    refuelling = forms.BooleanField(required=False, label="Refuelling allowed")
+    refuel_l_per_s = quantity(RaceRules, "refuel_l_per_s", "Refuelling rate, l/s", "")
+    in_parallel = forms.BooleanField(required=False, label="Tyres and fuel at the same time")
+
+    def __init__(self, car: CoreCar, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        choices = [(one.key, f"{one.letter} {one.name}") for one in car.tyres.compounds]
+        self.fields["compulsory"].choices = choices  # type: ignore[attr-defined]
+
+
+class SessionForm(forms.Form):
+    """A further session."""
+
+    name = forms.CharField(max_length=40, label="Session")
+    kind = forms.ChoiceField(choices=Session.KINDS, label="Kind")
+    starts_at = forms.DateTimeField(
+        label="Starts", input_formats=["%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"], widget=forms.DateTimeInput(attrs={"type": "datetime-local"})
+    )
+
+
+class NowForm(forms.Form):
+    """Which session is on, and what is driven."""
+
+    session = forms.ModelChoiceField(Session.objects.none(), label="Session on now", empty_label=None)
+    real_car = EventForm.base_fields["real_car"]
+
+    def __init__(self, event: Event, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["session"].queryset = event.sessions.all()  # type: ignore[attr-defined]

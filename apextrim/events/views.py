@@ -1,0 +1,131 @@
+"""The list of events and the brief."""
+
+from typing import Any
+
+from django import forms
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from apexcore.errors import SolverError
+from apextrim.accounts.owned import owned_or_404
+from apextrim.ui.cautions import CAUTIONS
+
+from . import actions, adapter, queries
+from .forms import ConditionsForm, EventForm, NowForm, RulesForm, SessionForm
+from .models import Event
+
+
+@require_GET
+def home(request: HttpRequest) -> HttpResponse:
+    """Straight to the events."""
+    return redirect("events")
+
+
+@require_http_methods(["GET", "POST"])
+def events(request: HttpRequest) -> HttpResponse:
+    """The events of the racer, and a form for a new one."""
+    form = EventForm(request.user, request.POST or None)  # type: ignore[arg-type]
+    if request.method == "POST" and form.is_valid():
+        event = actions.create_event(request.user, **form.cleaned_data)  # type: ignore[arg-type]
+        return redirect("brief", event.pk)
+    status = 422 if form.errors else 200
+    return render(request, "events/events.html", {"events": queries.events_of(request.user), "form": form}, status=status)
+
+
+def _brief(request: HttpRequest, event: Event, status: int = 200, **forms_given: forms.Form) -> HttpResponse:
+    """The brief, with the forms that came back wrong in place of fresh ones."""
+    car, rules = adapter.car_of(event), adapter.rules_of(event)
+    context: dict[str, Any] = {
+        "event": event,
+        "frame": queries.frame(event, "brief"),
+        "car": car,
+        "sessions": event.sessions.all(),
+        "conditions_form": ConditionsForm(initial=event.conditions),
+        "rules_form": RulesForm(car, initial=rules.model_dump()),
+        "now_form": NowForm(event, initial={"session": event.session, "real_car": "yes" if event.real_car else "no"}),
+        "session_form": SessionForm(),
+        "cautions": CAUTIONS if event.real_car else (),
+        **forms_given,
+    }
+    try:
+        context["expected"] = queries.expected_times(event)
+    except SolverError as error:
+        context["problem"] = str(error)
+    return render(request, "events/brief.html", context, status=status)
+
+
+@require_GET
+def brief(request: HttpRequest, event_id: int) -> HttpResponse:
+    """The brief of an event."""
+    return _brief(request, queries.event_for(request.user, event_id))
+
+
+@require_POST
+def save_conditions(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Sets the weather."""
+    event = queries.event_for(request.user, event_id)
+    form = ConditionsForm(request.POST)
+    if not form.is_valid():
+        return _brief(request, event, 422, conditions_form=form)
+    saved = actions.change_conditions(event, form.cleaned_data)
+    messages.success(request, "Conditions saved; every modelled number now holds for them." if saved else "Nothing changed.")
+    return redirect("brief", event.pk)
+
+
+@require_POST
+def save_rules(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Sets the race rules."""
+    event = queries.event_for(request.user, event_id)
+    form = RulesForm(adapter.car_of(event), request.POST)
+    if not form.is_valid():
+        return _brief(request, event, 422, rules_form=form)
+    saved = actions.change_rules(event, form.cleaned_data)
+    messages.success(request, "Race rules saved." if saved else "Nothing changed.")
+    return redirect("brief", event.pk)
+
+
+@require_POST
+def save_now(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Sets the session that is on."""
+    event = queries.event_for(request.user, event_id)
+    form = NowForm(event, request.POST)
+    if not form.is_valid():
+        return _brief(request, event, 422, now_form=form)
+    actions.change_now(event, **form.cleaned_data)
+    return redirect("brief", event.pk)
+
+
+@require_POST
+def save_session(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Adds a session."""
+    event = queries.event_for(request.user, event_id)
+    form = SessionForm(request.POST)
+    if not form.is_valid():
+        return _brief(request, event, 422, session_form=form)
+    actions.add_session(event, **form.cleaned_data)
+    messages.success(request, f"{form.cleaned_data['name']} added.")
+    return redirect("brief", event.pk)
+
+
+@require_http_methods(["GET", "POST"])
+def delete(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Asks, then takes the event away; the message that follows can bring it back."""
+    event = queries.event_for(request.user, event_id)
+    if request.method == "GET":
+        question = f"Delete the event {event.name} with its sheets, runs, verdicts and plans?"
+        return render(request, "ui/ask.html", {"question": question, "back": reverse("brief", args=[event.pk])})
+    actions.delete_event(event)
+    messages.info(request, f"{event.name} is deleted.", extra_tags=reverse("restore_event", args=[event.pk]))
+    return redirect("events")
+
+
+@require_POST
+def restore(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Brings a deleted event back."""
+    event = owned_or_404(Event, request.user, pk=event_id)
+    actions.restore_event(event)
+    messages.success(request, f"{event.name} is back.")
+    return redirect("brief", event.pk)

@@ -1,0 +1,85 @@
+"""Changes to cars and sheets: each one transaction with its knot."""
+
+from datetime import datetime
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
+
+from apexcore.errors import SolverError
+from apexcore.formats.values_json import read_sheet, read_value, write_value
+from apexcore.vehicle.car import Car as CoreCar
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.events.thread import tie
+
+from .models import Car, Sheet
+
+
+@transaction.atomic
+def add_car(owner: User, data: bytes) -> tuple[Car, bool]:
+    """A car from its file; the same file again adds nothing.
+
+    :returns: the car, and whether it is new
+    :raises FileRejected: if the file is no car, or another car of this owner has its key
+    """
+    from apexcore.errors import FileRejected
+
+    core = read_value(data, CoreCar, "a car")
+    text = write_value(core)
+    there = Car.objects.filter(owner=owner, key=core.key).first()
+    if there is not None:
+        if there.data == text:
+            return there, False
+        raise FileRejected([f"key: “{core.key}” is taken by {there.name} in your garage; expected a key of its own."])
+    return Car.objects.create(owner=owner, key=core.key, name=core.name, data=text), True
+
+
+def _modelled_change(event: Event, parent: Sheet | None, sheet: CoreSheet) -> float | None:
+    """Modelled lap against the parent's [s]; None where there is no parent or no solution."""
+    if parent is None:
+        return None
+    try:
+        before = adapter.answer_of(event, CoreSheet(sheet.car_key, parent.values))
+        return adapter.answer_of(event, sheet).lap.time_s - before.lap.time_s
+    except SolverError:
+        return None
+
+
+@transaction.atomic
+def save_sheet(event: Event, sheet: CoreSheet, parent: Sheet | None, reason: str, at: datetime | None = None) -> Sheet:
+    """Saves a checked sheet as the next of the event; the first one goes into the car at once."""
+    number = (event.sheets.aggregate(last=Max("number"))["last"] or 0) + 1
+    row = Sheet.objects.create(
+        event=event, number=number, parent=parent, reason=reason, values=dict(sheet.values),
+        modelled_s=_modelled_change(event, parent, sheet), made_at=at or timezone.now(),
+    )  # fmt: skip
+    if event.sheet_in_car_id is None:
+        event.sheet_in_car = row
+        event.save(update_fields=["sheet_in_car"])
+    tie(event, "sheet", row.name, reason, row.pk, at)
+    return row
+
+
+@transaction.atomic
+def put_in_car(event: Event, sheet: Sheet) -> None:
+    """Says which sheet is in the car."""
+    event.sheet_in_car = sheet
+    event.save(update_fields=["sheet_in_car"])
+
+
+@transaction.atomic
+def import_sheet(event: Event, data: bytes) -> tuple[Sheet, bool]:
+    """A sheet from its file as the next of the event; one with the same values and reason adds nothing.
+
+    :returns: the sheet, and whether it is new
+    :raises FileRejected: if the file is no sheet, or is not for this car
+    """
+    file, sheet = read_sheet(data, adapter.car_of(event))
+    reason = file.reason or "Imported"
+    for row in event.sheets.all():
+        if row.reason == reason and row.values == dict(sheet.values):
+            return row, False
+    return save_sheet(event, sheet, event.sheet_in_car, reason), True

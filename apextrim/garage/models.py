@@ -1,0 +1,48 @@
+"""Cars and sheets as rows."""
+
+from django.conf import settings
+from django.db import models
+
+
+class Car(models.Model):
+    """A car of one owner: the file of `apexcore.vehicle.car.Car`."""
+
+    OWNER = "owner"
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="cars")
+    key = models.CharField(max_length=40)
+    name = models.CharField(max_length=60)
+    data = models.TextField()
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["owner", "key"], name="one_car_per_key")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Sheet(models.Model):
+    """A saved sheet of an event; never changed once saved."""
+
+    OWNER = "event__owner"
+
+    event = models.ForeignKey("events.Event", models.CASCADE, related_name="sheets")
+    number = models.PositiveIntegerField()
+    parent = models.ForeignKey("self", models.SET_NULL, null=True, blank=True, related_name="children")
+    reason = models.CharField(max_length=200)
+    values = models.JSONField(help_text="value of every item, by key, in the item's unit")
+    modelled_s = models.FloatField(null=True, help_text="modelled lap against the parent's [s], at the time of saving")
+    made_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["event", "number"], name="one_sheet_per_number")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def name(self) -> str:
+        """What the product calls it."""
+        return f"S{self.number}"

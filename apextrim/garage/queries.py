@@ -1,0 +1,40 @@
+"""Sheets of an event."""
+
+from apexcore.lap.solver import solve_lap
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import base_sheet, differences
+from apextrim.accounts.owned import Person, owned_or_404
+from apextrim.events import adapter
+from apextrim.events.models import Event
+
+from .models import Sheet
+
+
+def sheet_for(user: Person, event: Event, sheet_id: str | None) -> Sheet | None:
+    """The sheet asked for; without a question the one in the car.
+
+    :raises Http404: if there is no such sheet in this event
+    """
+    if not sheet_id:
+        return event.sheet_in_car
+    return owned_or_404(Sheet, user, event=event, pk=int(sheet_id) if sheet_id.isdecimal() and len(sheet_id) < 15 else 0)
+
+
+def core_sheet(event: Event, row: Sheet | None) -> CoreSheet:
+    """The core's sheet of a row; the maker's where there is none."""
+    car = adapter.car_of(event)
+    return base_sheet(car) if row is None else CoreSheet(car.key, row.values)
+
+
+def single_effects(event: Event, first: CoreSheet, second: CoreSheet) -> dict[str, float]:
+    """Modelled change of lap time by each difference alone, on top of the first sheet [s].
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    setting = adapter.setting_of(event)
+    base = adapter.answer_of(event, first).lap.time_s
+    found = {}
+    for one in differences(adapter.car_of(event), first, second):
+        moved = CoreSheet(first.car_key, {**first.values, one.item.key: one.after})
+        found[one.item.key] = solve_lap(setting, moved).time_s - base
+    return found

@@ -1,0 +1,14 @@
+from django.urls import path
+
+from . import sheet_views as views
+
+urlpatterns = [
+    path("", views.bench, name="sheet_bench"),
+    path("answer/", views.answer, name="sheet_answer"),
+    path("save/", views.save, name="save_sheet"),
+    path("in-car/", views.in_car, name="put_in_car"),
+    path("difference/", views.difference, name="sheet_difference"),
+    path("import/", views.import_file, name="import_sheet"),
+    path("<int:sheet_id>/card/", views.card, name="sheet_card"),
+    path("<int:sheet_id>/file/", views.export_file, name="export_sheet"),
+]

@@ -1,0 +1,177 @@
+"""The sheet bench."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from apexcore.errors import ApexError, FileRejected, InputError, SolverError
+from apexcore.formats.values_json import write_sheet
+from apexcore.trim.effects import StepEffect, step_effects
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import base_sheet, differences
+from apextrim.accounts.owned import owned_or_404
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+from apextrim.ui.uploads import uploaded
+
+from . import actions, presenters, queries
+from .models import Sheet
+from .sheet_form import SheetForm, reason_of
+
+
+def _answered(event: Event, saved: CoreSheet, now: CoreSheet, focused: str) -> presenters.AnswerView:
+    effects: list[StepEffect] = []
+    answer = adapter.answer_of(event, now)
+    items = [item for item in adapter.car_of(event).items if item.key == focused]
+    if items:
+        effects = step_effects(adapter.setting_of(event), now, items, answer.lap)
+    return presenters.answer_view(answer, adapter.answer_of(event, saved), effects)
+
+
+def _bench(
+    request: HttpRequest, event: Event, row: Sheet | None, form: SheetForm | None = None, errors: list[str] | None = None
+) -> HttpResponse:
+    """The bench; with what was typed where a form came back wrong."""
+    car, saved = adapter.car_of(event), queries.core_sheet(event, row)
+    typed, wrong = (form.typed, form.errors) if form else ({}, {})
+    context: dict[str, Any] = {
+        "event": event,
+        "frame": frame(event, "sheet"),
+        "car": car,
+        "row": row,
+        "sheets": event.sheets.select_related("parent").order_by("-number"),
+        "groups": presenters.item_groups(car, saved.values, typed, wrong),
+        "reason": request.POST.get("reason", ""),
+        "errors": errors or [],
+        "phases": ("entry", "mid", "exit"),
+    }
+    now = form.sheet if form and form.sheet else saved
+    try:
+        context["view"] = _answered(event, saved, now, "")
+    except SolverError as error:
+        context["problem"] = str(error)
+    return render(request, "garage/sheet_bench.html", context, status=422 if errors else 200)
+
+
+@require_GET
+def bench(request: HttpRequest, event_id: int) -> HttpResponse:
+    """The bench with one sheet on it."""
+    event = event_for(request.user, event_id)
+    return _bench(request, event, queries.sheet_for(request.user, event, request.GET.get("sheet")))
+
+
+@require_POST
+def answer(request: HttpRequest, event_id: int) -> HttpResponse:
+    """What the values typed would do; changes nothing."""
+    event = event_for(request.user, event_id)
+    row = queries.sheet_for(request.user, event, request.POST.get("sheet"))
+    form = SheetForm(adapter.car_of(event), request.POST)
+    context: dict[str, Any] = {"errors": list(form.errors.values()), "phases": ("entry", "mid", "exit")}
+    if form.sheet is not None:
+        try:
+            context["view"] = _answered(event, queries.core_sheet(event, row), form.sheet, request.POST.get("focused", ""))
+        except SolverError as error:
+            context["problem"] = str(error)
+    return render(request, "garage/_answer.html", context)
+
+
+@require_POST
+def save(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Saves what was typed as a new sheet."""
+    event = event_for(request.user, event_id)
+    row = queries.sheet_for(request.user, event, request.POST.get("sheet"))
+    form = SheetForm(adapter.car_of(event), request.POST)
+    errors = list(form.errors.values())
+    reason = ""
+    try:
+        reason = reason_of(request.POST)
+    except InputError as error:
+        errors.append(str(error))
+    if form.sheet is None or errors:
+        return _bench(request, event, row, form, errors)
+    if row is not None and not differences(form.car, queries.core_sheet(event, row), form.sheet):
+        return _bench(request, event, row, form, [f"Nothing differs from {row.name}: there is nothing to save."])
+    saved = actions.save_sheet(event, form.sheet, row, reason)
+    messages.success(request, f"{saved.name} is saved. It is not in the car until you put it there.")
+    return redirect(f"{reverse('sheet_bench', args=[event.pk])}?sheet={saved.pk}")
+
+
+@require_POST
+def in_car(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Puts a saved sheet into the car."""
+    event = event_for(request.user, event_id)
+    row = owned_or_404(Sheet, request.user, event=event, pk=request.POST.get("sheet") or 0)
+    actions.put_in_car(event, row)
+    messages.success(request, f"{row.name} is in the car.")
+    return redirect(f"{reverse('sheet_bench', args=[event.pk])}?sheet={row.pk}")
+
+
+@require_GET
+def difference(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Two sheets item by item, with the modelled effect of each difference and of all together."""
+    event = event_for(request.user, event_id)
+    first = queries.sheet_for(request.user, event, request.GET.get("a"))
+    second = queries.sheet_for(request.user, event, request.GET.get("b"))
+    car = adapter.car_of(event)
+    context: dict[str, Any] = {
+        "event": event,
+        "frame": frame(event, "sheet"),
+        "first": first,
+        "second": second,
+        "sheets": event.sheets.all(),
+    }
+    if first is not None and second is not None:
+        a, b = queries.core_sheet(event, first), queries.core_sheet(event, second)
+        try:
+            context["rows"] = presenters.difference_rows(differences(car, a, b), queries.single_effects(event, a, b))
+            context["view"] = _answered(event, a, b, "")
+        except SolverError as error:
+            context["problem"] = str(error)
+    return render(request, "garage/difference.html", context)
+
+
+@require_POST
+def import_file(request: HttpRequest, event_id: int) -> HttpResponse:
+    """A sheet from a JSON file."""
+    event = event_for(request.user, event_id)
+    try:
+        saved, new = actions.import_sheet(event, uploaded(request, "a sheet in JSON"))
+    except FileRejected as error:
+        return _bench(request, event, event.sheet_in_car, None, error.problems)
+    except ApexError as error:
+        return _bench(request, event, event.sheet_in_car, None, [str(error)])
+    messages.success(request, f"{saved.name} is imported." if new else f"This sheet is there already as {saved.name}; nothing was added.")
+    return redirect(f"{reverse('sheet_bench', args=[event.pk])}?sheet={saved.pk}")
+
+
+@require_GET
+def export_file(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
+    """The sheet as JSON."""
+    event = event_for(request.user, event_id)
+    row = owned_or_404(Sheet, request.user, event=event, pk=sheet_id)
+    text = write_sheet(queries.core_sheet(event, row), row.name, row.reason)
+    return HttpResponse(
+        text, content_type="application/json", headers={"Content-Disposition": f'attachment; filename="{event.car.key}-{row.name}.json"'}
+    )
+
+
+@require_GET
+def card(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
+    """The sheet as one page to print and take to the car."""
+    event = event_for(request.user, event_id)
+    row = owned_or_404(Sheet, request.user, event=event, pk=sheet_id)
+    car = adapter.car_of(event)
+    changed = (
+        {}
+        if row.parent is None
+        else {d.item.key for d in differences(car, queries.core_sheet(event, row.parent), queries.core_sheet(event, row))}
+    )
+    base = base_sheet(car)
+    groups = presenters.item_groups(car, row.values, {}, {})
+    context = {"event": event, "row": row, "groups": groups, "changed": changed, "base": base, "frame": frame(event, "sheet")}
+    return render(request, "garage/card.html", context)

@@ -1,0 +1,11 @@
+from django.urls import path
+
+from . import views
+
+urlpatterns = [
+    path("", views.garage, name="garage"),
+    path("cars/import/", views.import_car, name="import_car"),
+    path("cars/<int:car_id>/file/", views.export_car, name="export_car"),
+    path("circuits/import/", views.import_circuit, name="import_circuit"),
+    path("circuits/<int:circuit_id>/file/", views.export_circuit, name="export_circuit"),
+]

@@ -1,0 +1,88 @@
+"""The race of an event: pace from its runs, plans from its rules."""
+
+from dataclasses import dataclass
+
+from apexcore.race.fuel import measured_use
+from apexcore.race.pace import RacePace, best_chances, gap_spread_s, race_pace
+from apexcore.race.plans import Plan, best_by_stops, ranked_plans
+from apexcore.race.rules import RaceRules
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.garage.queries import core_sheet
+from apextrim.runs.queries import burnt_l, observed
+
+
+@dataclass(frozen=True)
+class RankedPlan:
+    """A plan beside the best.
+
+    :param gap_s: race time behind the best [s]
+    :param low_s: lower end of the gap's 95 % interval [s]
+    :param high_s: upper end [s]
+    :param chance: chance to be the quickest of the plans shown [-]; None where it is not among the best of a stop number
+    """
+
+    plan: Plan
+    gap_s: float
+    low_s: float
+    high_s: float
+    chance: float | None
+
+
+@dataclass(frozen=True)
+class RaceView:
+    """What the race bench computes.
+
+    :param by_stops: the best plan of each number of stops, quickest first
+    :param others: further plans, quickest first
+    :param start_l: fuel to start the best plan with [l]
+    :param margin_l: part of it that is margin [l]
+    """
+
+    rules: RaceRules
+    pace: RacePace
+    by_stops: list[RankedPlan]
+    others: list[RankedPlan]
+    start_l: float
+    margin_l: float
+
+
+def race_view(event: Event) -> RaceView:
+    """Plans of the event's race with the sheet in the car.
+
+    :raises SolverError: if the vehicle model has no lap
+    :raises NoLegalPlan: naming the rules that exclude each other
+    :raises InputError: if a rule names a compound that the car does not have
+    """
+    rules = adapter.rules_of(event)
+    pace = pace_of(event, rules)
+    plans = ranked_plans(rules, pace.pace)
+    best = sorted(best_by_stops(plans), key=lambda plan: plan.time_s)
+    chances = best_chances(rules, pace, best)
+
+    def ranked(plan: Plan, chance: float | None) -> RankedPlan:
+        return RankedPlan(plan, plan.time_s - best[0].time_s, *gap_spread_s(rules, pace, plan, best[0]), chance)
+
+    first = [ranked(plan, chance) for plan, chance in zip(best, chances, strict=True)]
+    others = [ranked(plan, None) for plan in plans if plan not in best][:4]
+    return RaceView(rules, pace, first, others, best[0].stints[0].fuel_l, pace.pace.margin_l)
+
+
+def pace_of(event: Event, rules: RaceRules) -> RacePace:
+    """Pace from all timed laps of the event; the sheet in the car is the level raced with."""
+    car = adapter.car_of(event)
+    book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
+    use = measured_use(burnt_l(event))
+    sheets = list(event.sheets.order_by("number"))
+    raced = event.sheet_in_car_id
+    # the sheet raced with is level 0; where it was never driven, the nearest is the one driven last
+    runs = observed(event, {sheet.pk: k for k, sheet in enumerate(sheets)}, use.mean_l if use else book.fuel_l_per_lap)
+    driven = list(dict.fromkeys(one.run.sheet_id for one in runs))
+    if raced in driven:
+        driven.sort(key=lambda key: key != raced)
+    else:
+        driven.reverse()
+    levels = {key: place for place, key in enumerate(driven)}
+    runs = observed(event, levels, use.mean_l if use else book.fuel_l_per_lap)
+    laps = [lap for one in runs for lap in one.laps]
+    return race_pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps)

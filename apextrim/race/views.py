@@ -1,0 +1,76 @@
+"""The race bench."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from apexcore.errors import ApexError, NoLegalPlan
+from apextrim.accounts.owned import owned_or_404
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+
+from . import actions, presenters, queries
+from .models import KeptPlan
+
+
+def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpResponse:
+    car = adapter.car_of(event)
+    context: dict[str, Any] = {
+        "event": event,
+        "frame": frame(event, "race"),
+        "car": car,
+        "rules": adapter.rules_of(event),
+        "problem": problem,
+    }
+    try:
+        view = queries.race_view(event)
+    except NoLegalPlan as error:
+        context["collisions"] = error.collisions
+    except ApexError as error:
+        context["problem"] = str(error)
+    else:
+        context |= {
+            "view": view,
+            "plans": presenters.plan_views(view, view.by_stops, car),
+            "others": presenters.plan_views(view, view.others, car),
+            "axis": presenters.lap_axis(view.rules.laps),
+            "estimates": presenters.estimate_rows(view, car),
+            "kept_list": event.plans.order_by("-made_at"),
+        }
+    return render(request, "race/bench.html", context, status=422 if problem else 200)
+
+
+@require_GET
+def bench(request: HttpRequest, event_id: int) -> HttpResponse:
+    """The best plan of each number of stops."""
+    return _bench(request, event_for(request.user, event_id))
+
+
+@require_POST
+def keep(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Keeps the best plan with a given number of stops."""
+    event = event_for(request.user, event_id)
+    try:
+        plans = {str(ranked.plan.stops): ranked.plan for ranked in queries.race_view(event).by_stops}
+    except ApexError:
+        return _bench(request, event)
+    plan = plans.get(request.POST.get("stops", ""))
+    if plan is None:
+        return _bench(request, event, f"stops: there is no such plan; expected one of {', '.join(sorted(plans))}.")
+    row = actions.keep_plan(event, plan)
+    messages.success(request, "The plan is kept on the thread.")
+    return redirect("kept_plan", event.pk, row.pk)
+
+
+@require_GET
+def kept(request: HttpRequest, event_id: int, plan_id: int) -> HttpResponse:
+    """A plan as it was kept."""
+    event = event_for(request.user, event_id)
+    row = owned_or_404(KeptPlan, request.user, event=event, pk=plan_id)
+    car = adapter.car_of(event)
+    stints = [(car.tyres.compound(key), laps, fuel) for key, laps, fuel in row.stints]
+    return render(request, "race/kept.html", {"event": event, "frame": frame(event, "race"), "row": row, "stints": stints})

@@ -1,0 +1,110 @@
+"""Changes to runs and laps: each one transaction with its knot. Every lap, typed, from a file or driven, enters by one door."""
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+
+from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
+
+from apexcore.circuit.conditions import Conditions
+from apexcore.errors import FileRejected
+from apexcore.formats.laps_csv import read_laps, write_laps
+from apexcore.judge.laps import DrivenLap, LapKind, proposed_kinds
+from apexcore.quantities import format_lap
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.virtual.world import drive_run
+from apextrim.events import adapter, thread
+from apextrim.events.models import Event
+
+from .models import Lap, Run
+
+
+@transaction.atomic
+def add_run(event: Event, values: dict[str, Any], virtual: bool = False, at: datetime | None = None) -> Run:
+    """A run without laps, under the conditions of now.
+
+    :param values: the cleaned fields of `forms.RunForm`
+    """
+    number = (event.runs.aggregate(last=Max("number"))["last"] or 0) + 1
+    run = Run.objects.create(
+        event=event, number=number, conditions=event.conditions, by_virtual_driver=virtual, made_at=at or timezone.now(), **values
+    )
+    thread.tie(event, "run", run.name, f"{run.sheet.name} on {run.front}/{run.rear}, {run.fuel_l:.0f} l", run.pk, at)
+    return run
+
+
+@transaction.atomic
+def add_laps(run: Run, laps: Sequence[DrivenLap], from_pit: bool = True) -> int:
+    """Adds laps to a run; all or nothing. Laps that are there already, unchanged, are passed over.
+
+    :param from_pit: whether the first and last lap may be out- and in-lap
+    :returns: how many are new
+    :raises FileRejected: naming each lap that is there with another time
+    """
+    there = {lap.number: lap for lap in run.laps.all()}
+    problems = [
+        f"Lap {lap.number}: {format_lap(lap.time_s)} is not usable; this run has it already with {format_lap(there[lap.number].time_s)}."
+        for lap in laps
+        if lap.number in there and abs(there[lap.number].time_s - lap.time_s) > 5e-4
+    ]
+    if problems:
+        raise FileRejected(problems)
+    new = [lap for lap in laps if lap.number not in there]
+    marked = any(lap.kind != "timed" for lap in laps)
+    kinds: Sequence[LapKind] = [lap.kind for lap in new]
+    if not marked:
+        kinds = proposed_kinds(new, from_pit and not there, False)
+    Lap.objects.bulk_create(
+        Lap(run=run, number=lap.number, time_s=lap.time_s, kind=kind, fuel_l=lap.fuel_l) for lap, kind in zip(new, kinds, strict=True)
+    )
+    return len(new)
+
+
+@transaction.atomic
+def import_laps(run: Run, data: bytes) -> int:
+    """Adds the laps of a CSV file; returns how many are new.
+
+    :raises FileRejected: if the file is unusable or contradicts laps that are there
+    """
+    return add_laps(run, read_laps(data))
+
+
+@transaction.atomic
+def send_virtual_driver(event: Event, values: dict[str, Any], laps: int, seed: int | None = None, at: datetime | None = None) -> Run:
+    """A run of the virtual car: it writes a file of laps, which comes in as any other file.
+
+    :raises InputError: if the fuel does not last
+    :raises SolverError: if the car cannot take the circuit
+    """
+    run = add_run(event, values, virtual=True, at=at)
+    setting = adapter.setting_of(event, run.front, run.rear, Conditions.model_validate(run.conditions))
+    sheet = CoreSheet(setting.car.key, run.sheet.values)
+    age = run.tyre_age
+    driven = drive_run(setting, sheet, run.fuel_l, laps, seed if seed is not None else 1000 * event.pk + run.number, tyre_age=age)
+    import_laps(run, write_laps(driven).encode())
+    return run
+
+
+@transaction.atomic
+def mark_lap(lap: Lap, kind: LapKind) -> None:
+    """Says what kind of lap it was; any mark can be taken back."""
+    lap.kind = kind
+    lap.save(update_fields=["kind"])
+
+
+@transaction.atomic
+def delete_run(run: Run) -> None:
+    """Takes a run away; `restore_run` brings it back."""
+    run.deleted_at = timezone.now()
+    run.save(update_fields=["deleted_at"])
+    thread.hide(run.event, "run", run.pk, True)
+
+
+@transaction.atomic
+def restore_run(run: Run) -> None:
+    """Undoes `delete_run`."""
+    run.deleted_at = None
+    run.save(update_fields=["deleted_at"])
+    thread.hide(run.event, "run", run.pk, False)

@@ -1,0 +1,61 @@
+"""Laps as a picture."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from apexcore.judge.laps import KIND_WORDS, DrivenLap
+from apexcore.quantities import format_lap
+from apextrim.ui.pictures import Axis, linear_axis
+
+WIDTH, HEIGHT = 620.0, 250.0
+_LEFT, _RIGHT, _TOP, _BOTTOM = 62.0, 14.0, 16.0, 34.0
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A lap in the picture; `beyond` is set where it lies above the scale and is drawn at its edge."""
+
+    x: float
+    y: float
+    kind: str
+    title: str
+    beyond: bool
+
+
+@dataclass(frozen=True)
+class LapPicture:
+    """Lap time over lap number.
+
+    :param line: path through the timed laps
+    :param median_y: height of the median, None without timed laps
+    """
+
+    spots: list[Spot]
+    line: str
+    x: Axis
+    y: Axis
+    median_y: float | None
+
+
+def lap_picture(laps: Sequence[DrivenLap], median_s: float | None) -> LapPicture | None:
+    """The picture; None without laps. The scale is the timed laps': an out-lap must not flatten the rest."""
+    if not laps:
+        return None
+    timed = [lap.time_s for lap in laps if lap.kind == "timed"] or [lap.time_s for lap in laps]
+    low, high = min(timed), max(timed)
+    room = max(0.12 * (high - low), 0.1)
+    numbers = [lap.number for lap in laps]
+    y = linear_axis(low - room, high + 3 * room, HEIGHT - _BOTTOM, _TOP, 5, lambda v: format_lap(v, 1))
+    whole = max(int(np.ceil((max(numbers) - min(numbers)) / 12)), 1)
+    x = linear_axis(min(numbers) - 0.5, max(numbers) + 0.5, _LEFT, WIDTH - _RIGHT, 0, lambda v: f"{v:.0f}", step=float(whole))
+    spots = []
+    for lap in laps:
+        beyond = lap.time_s > high + 3 * room
+        at = _TOP + 4 if beyond else float(y.at(lap.time_s))
+        title = f"Lap {lap.number}: {format_lap(lap.time_s)}, {KIND_WORDS[lap.kind]}"
+        spots.append(Spot(float(x.at(lap.number)), at, lap.kind, title, beyond))
+    points = [f"{spot.x:.1f},{spot.y:.1f}" for spot in spots if spot.kind == "timed"]
+    line = "M" + " ".join(points) if len(points) > 1 else ""
+    return LapPicture(spots, line, x, y, None if median_s is None else float(y.at(median_s)))

@@ -1,0 +1,94 @@
+"""Runs as pages and judgements need them."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from django.db.models import QuerySet
+
+from apexcore.judge.laps import DrivenLap, RunFigures, figures
+from apexcore.judge.model import Observed
+from apextrim.accounts.owned import Person, owned_or_404
+from apextrim.events import adapter
+from apextrim.events.models import Event
+
+from .models import Lap, Run
+
+
+def runs_of(event: Event) -> QuerySet[Run]:
+    """The runs of an event that are not deleted, with what a list shows, in three queries."""
+    return event.runs.filter(deleted_at=None).select_related("sheet", "session").prefetch_related("laps")
+
+
+def run_for(user: Person, event: Event, run_id: int) -> Run:
+    """One run of an event.
+
+    :raises Http404: if there is none, or it is deleted
+    """
+    return owned_or_404(Run, user, "sheet", "session", "event", event=event, pk=run_id, deleted_at=None)
+
+
+def driven(laps: Iterable[Lap]) -> list[DrivenLap]:
+    """Laps as the core knows them."""
+    return [DrivenLap(lap.number, lap.time_s, lap.kind, lap.fuel_l) for lap in laps]  # type: ignore[arg-type]
+
+
+@dataclass(frozen=True)
+class RunLine:
+    """A run in a list."""
+
+    run: Run
+    laps: list[DrivenLap]
+    figures: RunFigures
+
+
+def run_lines(event: Event) -> list[RunLine]:
+    """Every run with its figures."""
+    lines = []
+    for run in runs_of(event):
+        laps = driven(run.laps.all())
+        lines.append(RunLine(run, laps, figures(laps)))
+    return lines
+
+
+def burnt_l(event: Event) -> list[float]:
+    """Fuel burnt on each timed lap of the event where it was measured [l]."""
+    return [lap.fuel_l for run in runs_of(event) for lap in run.laps.all() if lap.kind == "timed" and lap.fuel_l is not None]
+
+
+@dataclass(frozen=True)
+class ObservedRun:
+    """A run's timed laps as the lap model takes them.
+
+    :param laps: as `Observed`, with the level given
+    :param numbers: their lap numbers
+    """
+
+    run: Run
+    laps: list[Observed]
+    numbers: list[int]
+
+
+def observed(event: Event, levels: dict[int, int], fuel_l_per_lap: float) -> list[ObservedRun]:
+    """Timed laps of the runs on given sheets, with fuel and tyre age worked out lap by lap.
+
+    Where a lap's fuel was not measured, the given use is taken; a run on different compounds front and rear counts as its
+    rear compound, which carries the wear.
+
+    :param levels: level of each sheet, by the sheet's key
+    """
+    car = adapter.car_of(event)
+    index = {compound.key: place for place, compound in enumerate(car.tyres.compounds)}
+    found = []
+    for run in runs_of(event):
+        if run.sheet_id not in levels:
+            continue
+        board, laps, numbers = run.fuel_l, [], []
+        for place, lap in enumerate(run.laps.all()):
+            if lap.kind == "timed":
+                kg = max(board, 0.0) * car.mass.fuel_kg_per_l
+                laps.append(Observed(run.pk, levels[run.sheet_id], index[run.rear], kg, run.tyre_age + place, lap.time_s, max(place, 1)))
+                numbers.append(lap.number)
+            board -= lap.fuel_l if lap.fuel_l is not None else fuel_l_per_lap
+        if laps:
+            found.append(ObservedRun(run, laps, numbers))
+    return found

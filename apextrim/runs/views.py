@@ -1,0 +1,177 @@
+"""The runs bench: the logbook."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from apexcore.errors import ApexError, FileRejected
+from apexcore.formats.laps_csv import read_typed, write_laps
+from apexcore.judge.laps import KIND_WORDS, KINDS, figures
+from apextrim.accounts.owned import owned_or_404
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+from apextrim.ui.uploads import uploaded
+
+from . import actions, presenters, queries
+from .forms import RunForm, VirtualForm
+from .models import Lap, Run
+
+
+def problems_of(error: ApexError) -> list[str]:
+    """The sentences of an error, one a line."""
+    return error.problems if isinstance(error, FileRejected) else [str(error)]
+
+
+def _bench(request: HttpRequest, event: Event, run_form: RunForm | None = None, virtual_form: VirtualForm | None = None) -> HttpResponse:
+    lines = queries.run_lines(event)
+    picked = next((line for line in reversed(lines) if line.laps), None)
+    context: dict[str, Any] = {
+        "event": event,
+        "frame": frame(event, "runs"),
+        "lines": lines,
+        "picked": picked,
+        "picture": presenters.lap_picture(picked.laps, picked.figures.median_s) if picked else None,
+        "has_sheets": event.sheets.exists(),
+        "run_form": run_form or RunForm(event, auto_id="run_%s"),
+        "virtual_form": virtual_form or VirtualForm(event, auto_id="virtual_%s"),
+        "virtual_open": virtual_form is not None,
+        "run_open": run_form is not None,
+    }
+    wrong = bool((run_form and run_form.errors) or (virtual_form and virtual_form.errors))
+    return render(request, "runs/bench.html", context, status=422 if wrong else 200)
+
+
+@require_GET
+def bench(request: HttpRequest, event_id: int) -> HttpResponse:
+    """All runs of the event."""
+    return _bench(request, event_for(request.user, event_id))
+
+
+@require_POST
+def add(request: HttpRequest, event_id: int) -> HttpResponse:
+    """A run whose laps are typed or imported next."""
+    event = event_for(request.user, event_id)
+    form = RunForm(event, request.POST, auto_id="run_%s")
+    if not form.is_valid():
+        return _bench(request, event, run_form=form)
+    return redirect("run", event.pk, actions.add_run(event, form.cleaned_data).pk)
+
+
+@require_POST
+def virtual(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Sends the virtual driver out."""
+    event = event_for(request.user, event_id)
+    form = VirtualForm(event, request.POST, auto_id="virtual_%s")
+    if not form.is_valid():
+        return _bench(request, event, virtual_form=form)
+    values = dict(form.cleaned_data)
+    try:
+        run = actions.send_virtual_driver(event, values, values.pop("laps"))
+    except ApexError as error:
+        form.add_error(None, str(error))
+        return _bench(request, event, virtual_form=form)
+    messages.success(request, f"{run.name}: the virtual driver is back.")
+    return redirect("run", event.pk, run.pk)
+
+
+def _run(request: HttpRequest, event: Event, run: Run, errors: list[str] | None = None) -> HttpResponse:
+    rows = list(run.laps.all())
+    laps = queries.driven(rows)
+    found = figures(laps)
+    context: dict[str, Any] = {
+        "event": event,
+        "frame": frame(event, "runs"),
+        "run": run,
+        "rows": rows,
+        "figures": found,
+        "picture": presenters.lap_picture(laps, found.median_s),
+        "kinds": [(kind, KIND_WORDS[kind]) for kind in KINDS],
+        "typed": request.POST.get("laps", "") if errors else "",
+        "errors": errors or [],
+    }
+    return render(request, "runs/run.html", context, status=422 if errors else 200)
+
+
+@require_GET
+def run(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
+    """One run: picture, table, and ways to add laps."""
+    event = event_for(request.user, event_id)
+    return _run(request, event, queries.run_for(request.user, event, run_id))
+
+
+@require_POST
+def type_laps(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
+    """Adds laps typed one a line."""
+    event = event_for(request.user, event_id)
+    row = queries.run_for(request.user, event, run_id)
+    last = row.laps.order_by("-number").first()
+    try:
+        new = actions.add_laps(row, read_typed(request.POST.get("laps", ""), last.number + 1 if last else 1))
+    except ApexError as error:
+        return _run(request, event, row, problems_of(error))
+    messages.success(request, f"{new} lap{'s' if new != 1 else ''} added.")
+    return redirect("run", event.pk, row.pk)
+
+
+@require_POST
+def import_file(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
+    """Adds the laps of a CSV file."""
+    event = event_for(request.user, event_id)
+    row = queries.run_for(request.user, event, run_id)
+    try:
+        new = actions.import_laps(row, uploaded(request, "a CSV of laps"))
+    except ApexError as error:
+        return _run(request, event, row, problems_of(error))
+    done = f"{new} lap{'s' if new != 1 else ''} imported." if new else "Every lap of this file is there already; nothing was added."
+    messages.success(request, done)
+    return redirect("run", event.pk, row.pk)
+
+
+@require_GET
+def export_file(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
+    """The laps as CSV."""
+    event = event_for(request.user, event_id)
+    row = queries.run_for(request.user, event, run_id)
+    headers = {"Content-Disposition": f'attachment; filename="{row.name}-laps.csv"'}
+    return HttpResponse(write_laps(queries.driven(row.laps.all())), content_type="text/csv; charset=utf-8", headers=headers)
+
+
+@require_POST
+def mark(request: HttpRequest, event_id: int, run_id: int, lap_id: int) -> HttpResponse:
+    """Says what kind of lap one was."""
+    event = event_for(request.user, event_id)
+    row = queries.run_for(request.user, event, run_id)
+    lap = owned_or_404(Lap, request.user, run=row, pk=lap_id)
+    for kind in KINDS:
+        if request.POST.get("kind") == kind:
+            actions.mark_lap(lap, kind)
+            return redirect("run", event.pk, row.pk)
+    return _run(request, event, row, [f"Lap {lap.number}: “{request.POST.get('kind', '')[:20]}” is no kind; expected {', '.join(KINDS)}."])
+
+
+@require_http_methods(["GET", "POST"])
+def delete(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
+    """Asks, then takes the run away; the message that follows can bring it back."""
+    event = event_for(request.user, event_id)
+    row = queries.run_for(request.user, event, run_id)
+    if request.method == "GET":
+        question = f"Delete {row.name} with its {row.laps.count()} laps?"
+        context = {"question": question, "back": reverse("run", args=[event.pk, row.pk]), "frame": frame(event, "runs"), "event": event}
+        return render(request, "ui/ask.html", context)
+    actions.delete_run(row)
+    messages.info(request, f"{row.name} is deleted.", extra_tags=reverse("restore_run", args=[event.pk, row.pk]))
+    return redirect("runs_bench", event.pk)
+
+
+@require_POST
+def restore(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
+    """Brings a deleted run back."""
+    event = event_for(request.user, event_id)
+    row = owned_or_404(Run, request.user, event=event, pk=run_id)
+    actions.restore_run(row)
+    messages.success(request, f"{row.name} is back.")
+    return redirect("run", event.pk, row.pk)

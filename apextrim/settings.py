@@ -1,0 +1,134 @@
+"""Settings of the site; what differs between machines comes from the environment."""
+
+import secrets
+from pathlib import Path
+
+import environ
+from csp.constants import SELF
+
+BASE_DIR = Path(__file__).resolve().parent.parent
+env = environ.Env()
+
+VAR = (BASE_DIR / env("APEX_VAR", default="var")).resolve()
+VAR.mkdir(parents=True, exist_ok=True)
+
+#: In demo mode the sign-in page has one button that enters.
+DEMO = env.bool("APEX_DEMO", default=False)
+DEMO_USER, DEMO_PASSWORD = "racer", "sallowmere"
+
+
+def _secret() -> str:
+    """The key of this installation: from the environment, else made once and kept beside the data."""
+    path = VAR / "secret_key"
+    if not path.exists():
+        path.write_text(secrets.token_urlsafe(50))
+        path.chmod(0o600)
+    return str(path.read_text().strip())
+
+
+SECRET_KEY = env.str("APEX_SECRET_KEY", default="") or _secret()
+DEBUG = False
+ALLOWED_HOSTS = env.list("APEX_HOSTS", default=["localhost", "127.0.0.1", "[::1]"])
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "django_htmx",
+    "csp",
+    "apextrim.ui",
+    "apextrim.accounts",
+    "apextrim.garage",
+    "apextrim.circuits",
+    "apextrim.events",
+    "apextrim.runs",
+    "apextrim.verdicts",
+    "apextrim.race",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+]
+
+ROOT_URLCONF = "apextrim.urls"
+WSGI_APPLICATION = "apextrim.wsgi.application"
+
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ],
+            "builtins": ["apextrim.ui.templatetags.apex"],
+        },
+    }
+]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": VAR / "apextrim.sqlite3",
+        "TEST": {"NAME": VAR / "test.sqlite3"},  # a file: threads of a test server must see each other's rows
+        "OPTIONS": {
+            # IMMEDIATE takes the write lock at the start: two windows wait for each other instead of failing half-way
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA foreign_keys=ON; PRAGMA synchronous=NORMAL;",
+        },
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+LOGIN_URL = "sign_in"
+LOGIN_REDIRECT_URL = "home"
+LOGOUT_REDIRECT_URL = "sign_in"
+
+LANGUAGE_CODE = "en-gb"
+TIME_ZONE = "UTC"
+USE_I18N = False
+USE_TZ = True
+
+STATIC_URL = "static/"
+WHITENOISE_USE_FINDERS = True  # straight from the apps: nothing to collect before a start
+WHITENOISE_MAX_AGE = 60
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": ["'none'"],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "font-src": [SELF],
+        "img-src": [SELF],
+        "connect-src": [SELF],
+        "form-action": [SELF],
+        "base-uri": ["'none'"],
+        "frame-ancestors": ["'none'"],
+    }
+}
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+CSRF_FAILURE_VIEW = "apextrim.ui.views.csrf_failure"
+
+DATA_UPLOAD_MAX_MEMORY_SIZE = 6_000_000
+FILE_UPLOAD_MAX_MEMORY_SIZE = 6_000_000

@@ -1,0 +1,70 @@
+"""Form fields that read numbers as people type them, with bounds taken from the core's own schemas."""
+
+from typing import Any
+
+from annotated_types import Ge, Gt, Le, Lt
+from django import forms
+from django.core.exceptions import ValidationError
+
+from apexcore.errors import InputError
+from apexcore.quantities import format_number, parse_number
+from apexcore.vehicle.values import Value
+
+
+def bounds(model: type[Value], field: str) -> tuple[float, float]:
+    """Least and greatest value that the schema of `model` allows."""
+    low, high = -float("inf"), float("inf")
+    for rule in model.model_fields[field].metadata:
+        if isinstance(rule, Ge):
+            low = float(rule.ge)  # type: ignore[arg-type]
+        elif isinstance(rule, Gt):
+            low = float(rule.gt)  # type: ignore[arg-type]
+        elif isinstance(rule, Le):
+            high = float(rule.le)  # type: ignore[arg-type]
+        elif isinstance(rule, Lt):
+            high = float(rule.lt)  # type: ignore[arg-type]
+    return low, high
+
+
+class QuantityField(forms.CharField):
+    """A number with a unit: `92.4`, `92,4`, `27.5psi`.
+
+    :param unit: the unit wanted
+    :param low: least value
+    :param high: greatest value
+    :param whole: whether only whole numbers are allowed
+    """
+
+    def __init__(self, unit: str, low: float, high: float, *, whole: bool = False, decimals: int = 1, **kwargs: Any) -> None:
+        self.unit, self.low, self.high, self.whole, self.decimals = unit, low, high, whole, 0 if whole else decimals
+        kwargs.setdefault("max_length", 40)
+        super().__init__(widget=forms.TextInput(attrs={"inputmode": "decimal", "autocomplete": "off"}), **kwargs)
+
+    @property
+    def range_text(self) -> str:
+        """The allowed range in words."""
+        unit = f" {self.unit}" if self.unit else ""
+        kind = "a whole number from " if self.whole else ""
+        return f"{kind}{self.low:g} to {self.high:g}{unit}"
+
+    def prepare_value(self, value: Any) -> Any:
+        return format_number(value, self.decimals).replace("−", "-") if isinstance(value, float | int) else value
+
+    def clean(self, value: Any) -> float:
+        text = super().clean(value)
+        if not text and not self.required:
+            return None  # type: ignore[return-value]
+        place = str(self.label or "value")
+        try:
+            number = parse_number(text.replace("−", "-"), self.unit, place)
+            if not self.low <= number <= self.high or (self.whole and number != int(number)):
+                raise InputError(place, text, self.range_text)
+        except InputError as error:
+            raise ValidationError(str(error)) from None
+        return int(number) if self.whole else number
+
+
+def quantity(model: type[Value], field: str, label: str, unit: str, **kwargs: Any) -> QuantityField:
+    """A field for one number of a core schema, with that schema's bounds."""
+    low, high = bounds(model, field)
+    return QuantityField(unit, low, high, label=label, **kwargs)

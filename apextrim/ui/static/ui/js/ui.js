@@ -1,0 +1,146 @@
+// Behaviour of the pages. Computation is the server's; here are only steps, drafts and keys.
+
+const parse = (text) => Number(String(text).trim().replace("−", "-").replace(",", "."));
+
+document.addEventListener("alpine:init", () => {
+  // Theme, keys, and the dialog that lists them.
+  Alpine.data("shell", () => ({
+    night: document.documentElement.dataset.theme === "night",
+    get themeWord() {
+      return this.night ? "Day theme" : "Night theme";
+    },
+    toggleTheme() {
+      this.night = !this.night;
+      const name = this.night ? "night" : "day";
+      document.documentElement.dataset.theme = name;
+      localStorage.setItem("apex-theme", name);
+    },
+    showKeys() {
+      this.$refs.keys.showModal();
+    },
+    hideKeys() {
+      this.$refs.keys.close();
+    },
+    key(event) {
+      const typing = event.target.closest("input, select, textarea, dialog");
+      if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+      if (event.key === "?") this.showKeys();
+      const bench = document.querySelector(`[data-bench-key="${CSS.escape(event.key)}"]`);
+      if (bench) bench.click();
+    },
+  }));
+
+  // The thread opens at its newest end.
+  Alpine.data("thread", () => ({
+    init() {
+      this.$el.scrollLeft = this.$el.scrollWidth;
+    },
+  }));
+
+  // One item of a sheet: steps by button and key; its value against the saved one.
+  Alpine.data("item", () => ({
+    changed: false,
+    init() {
+      this.compare();
+    },
+    get box() {
+      return this.$root.querySelector("input");
+    },
+    compare() {
+      const { saved } = this.$root.dataset;
+      this.changed = parse(this.box.value) !== parse(saved);
+      this.$root.classList.toggle("changed", this.changed);
+    },
+    move(steps) {
+      const { low, high, step, decimals, saved } = this.$root.dataset;
+      const size = Number(step);
+      const now = Number.isFinite(parse(this.box.value)) ? parse(this.box.value) : parse(saved);
+      const place = Math.round((now - Number(low)) / size) + steps;
+      const value = Math.min(Math.max(Number(low) + place * size, Number(low)), Number(high));
+      this.box.value = value.toFixed(Number(decimals));
+      this.box.dispatchEvent(new Event("input", { bubbles: true }));
+    },
+    up() {
+      this.move(1);
+    },
+    down() {
+      this.move(-1);
+    },
+    keyed(event) {
+      const steps = { ArrowUp: 1, ArrowDown: -1, PageUp: 5, PageDown: -5 }[event.key];
+      if (!steps) return;
+      event.preventDefault();
+      this.move(steps);
+    },
+    back() {
+      this.box.value = this.$root.dataset.saved;
+      this.box.dispatchEvent(new Event("input", { bubbles: true }));
+      this.box.focus();
+    },
+  }));
+
+  // The sheet bench: counts unsaved changes and keeps a draft until they are saved.
+  Alpine.data("sheetBench", () => ({
+    unsaved: 0,
+    restored: false,
+    init() {
+      this.key = `apex-draft-${this.$root.dataset.draft}`;
+      if (this.$root.dataset.fresh) this.restore();
+      this.$nextTick(() => this.count());
+    },
+    get inputs() {
+      return [...this.$root.querySelectorAll(".item input")];
+    },
+    get words() {
+      return `${this.unsaved} unsaved change${this.unsaved === 1 ? "" : "s"}`;
+    },
+    restore() {
+      const draft = JSON.parse(localStorage.getItem(this.key) || "{}");
+      for (const input of this.inputs) {
+        if (input.name in draft) {
+          input.value = draft[input.name];
+          this.restored = true;
+        }
+      }
+      if (this.restored) this.$nextTick(() => this.inputs[0].dispatchEvent(new Event("input", { bubbles: true })));
+    },
+    count() {
+      const draft = {};
+      for (const input of this.inputs) {
+        const box = input.closest(".item");
+        const changed = parse(input.value) !== parse(box.dataset.saved);
+        box.classList.toggle("changed", changed);
+        if (changed) draft[input.name] = input.value;
+      }
+      this.unsaved = Object.keys(draft).length;
+      if (this.unsaved) localStorage.setItem(this.key, JSON.stringify(draft));
+      else localStorage.removeItem(this.key);
+    },
+    focused(event) {
+      if (event.target.matches(".item input")) this.$refs.focused.value = event.target.name;
+    },
+    saved() {
+      localStorage.removeItem(this.key);
+    },
+    discard() {
+      for (const input of this.inputs) input.value = input.closest(".item").dataset.saved;
+      this.restored = false;
+      this.inputs[0].dispatchEvent(new Event("input", { bubbles: true }));
+      for (const input of this.inputs) Alpine.$data(input.closest(".item")).compare();
+    },
+  }));
+
+  // A select that sends its form as soon as it changes (marking laps, choosing sheets).
+  Alpine.data("autoSend", () => ({
+    send() {
+      this.$root.requestSubmit();
+    },
+  }));
+
+  // The print button of a card.
+  Alpine.data("printer", () => ({
+    print() {
+      window.print();
+    },
+  }));
+});

@@ -1,0 +1,69 @@
+"""Numbers as the product writes them."""
+
+from django import template
+from django.utils.html import format_html
+from django.utils.safestring import SafeString
+
+from apexcore.quantities import format_lap, format_number
+
+register = template.Library()
+
+#: Where a number comes from, in the three words of the product.
+SOURCES = {"modelled": "from the vehicle model", "laps": "measured from your laps", "entered": "typed in by you"}
+_SOURCE_WORDS = {"modelled": "modelled", "laps": "from your laps", "entered": "entered"}
+
+
+@register.filter
+def lap(value: float | None, decimals: int = 3) -> str:
+    """A lap time, `1:13.405`."""
+    return "–" if value is None else format_lap(value, decimals)
+
+
+@register.filter
+def num(value: float | None, decimals: int = 0) -> str:
+    """A number with this many decimals and a true minus sign."""
+    return "–" if value is None else format_number(value, decimals)
+
+
+@register.filter
+def signed(value: float | None, decimals: int = 2) -> str:
+    """A difference, always with its sign."""
+    return "–" if value is None else format_number(value, decimals, signed=True)
+
+
+@register.filter
+def kmh(value: float | None) -> float | None:
+    """m/s to km/h."""
+    return None if value is None else 3.6 * value
+
+
+@register.filter
+def times(value: float | None, factor: float) -> float | None:
+    """The value times a factor."""
+    return None if value is None else value * float(factor)
+
+
+@register.filter
+def chance(value: float | None) -> str:
+    """A chance that does not claim more than simulation can show."""
+    if value is None:
+        return "–"
+    if value > 0.995:
+        return "over 99 %"
+    return "under 1 %" if value < 0.005 else f"{100 * value:.0f} %"
+
+
+@register.simple_tag
+def source(kind: str) -> SafeString:
+    """The mark that says where a number comes from."""
+    return format_html('<span class="source source-{}" title="{}">{}</span>', kind, SOURCES[kind], _SOURCE_WORDS[kind])
+
+
+@register.simple_tag
+def change(value: float, decimals: int = 3, unit: str = "s") -> SafeString:
+    """A lap time difference with sign, words and the colour of gain or loss."""
+    text = format_number(value, decimals, signed=True)
+    if float(f"{value:.{decimals}f}") == 0:
+        return format_html('<span class="num">{} {}</span> <span class="said">no change</span>', text, unit)
+    word, css = ("quicker", "gain") if value < 0 else ("slower", "loss")
+    return format_html('<span class="num {}">{} {}</span> <span class="said {}">{}</span>', css, text, unit, css, word)

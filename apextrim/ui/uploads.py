@@ -1,0 +1,22 @@
+"""The one file of an upload."""
+
+from django.http import HttpRequest
+
+from apexcore.errors import FileRejected
+from apexcore.formats.text import MOST_BYTES
+
+
+def uploaded(request: HttpRequest, what: str) -> bytes:
+    """The bytes of the file in the field `file`.
+
+    :param what: what was expected, for the message
+    :raises FileRejected: if none was chosen, or it is too large to be read
+    """
+    file = request.FILES.get("file")
+    if file is None:
+        raise FileRejected([f"No file was chosen; expected {what}."])
+    if (file.size or 0) > MOST_BYTES:
+        raise FileRejected(
+            [f"{file.name}: the file has {(file.size or 0) / 1e6:.1f} MB; expected {what} of at most {MOST_BYTES / 1e6:.0f} MB."]
+        )
+    return bytes(file.read())

@@ -1,0 +1,105 @@
+"""The interval and the evidence as pictures."""
+
+from dataclasses import dataclass
+
+from apexcore.judge.verdict import Verdict
+from apexcore.quantities import format_lap, format_number
+from apextrim.ui.pictures import Axis, linear_axis
+
+from .queries import Judged
+
+WIDTH = 640.0
+_LEFT, _RIGHT = 62.0, 16.0
+
+
+@dataclass(frozen=True)
+class IntervalPicture:
+    """The interval on a number line; quicker for B lies left."""
+
+    axis: Axis
+    zero: float
+    low: float
+    high: float
+    mean: float
+    margin: tuple[float, float]
+
+    @property
+    def margin_width(self) -> float:
+        """Width of the band that does not matter [px]."""
+        return self.margin[1] - self.margin[0]
+
+
+def interval_picture(verdict: Verdict) -> IntervalPicture:
+    """The 95 % interval beside zero and the margin."""
+    reach = 1.25 * max(abs(verdict.low_s), abs(verdict.high_s), 2 * verdict.margin_s, 0.1)
+    axis = linear_axis(-reach, reach, 20, WIDTH - 20, 6, lambda v: format_number(v, 2, signed=True))
+    band = (axis.at(-verdict.margin_s), axis.at(verdict.margin_s))
+    return IntervalPicture(axis, axis.at(0.0), axis.at(verdict.low_s), axis.at(verdict.high_s), axis.at(verdict.mean_s), band)
+
+
+@dataclass(frozen=True)
+class EvidenceSpot:
+    x: float
+    y: float
+    title: str
+
+
+@dataclass(frozen=True)
+class EvidenceRun:
+    """A run in the evidence: its laps side by side, its mean as a bar."""
+
+    name: str
+    url_id: int
+    side: str
+    left: float
+    right: float
+    middle: float
+    mean_y: float
+    spots: list[EvidenceSpot]
+
+
+@dataclass(frozen=True)
+class EvidencePicture:
+    runs: list[EvidenceRun]
+    y: Axis
+    height: float
+
+
+def evidence_picture(judged: Judged) -> EvidencePicture:
+    """Laps with fuel, tyre age and cold tyres taken out, run by run in the order driven."""
+    height, top, bottom = 260.0, 14.0, 40.0
+    cleaned = judged.verdict.cleaned_s
+    room = max(0.08 * (max(cleaned) - min(cleaned)), 0.03)
+    y = linear_axis(min(cleaned) - room, max(cleaned) + room, height - bottom, top, 5, lambda v: format_lap(v, 1))
+    gap, place = 18.0, 0
+    total = sum(len(one.laps) for one in judged.runs)
+    unit = (WIDTH - _LEFT - _RIGHT - gap * len(judged.runs)) / max(total, 1)
+    x, found = _LEFT + gap / 2, []
+    for one in judged.runs:
+        times = cleaned[place : place + len(one.laps)]
+        place += len(one.laps)
+        spots = [
+            EvidenceSpot(x + (k + 0.5) * unit, y.at(t), f"{one.run.name} lap {n}: {format_lap(t)} cleaned, {format_lap(lap.time_s)} driven")
+            for k, (t, n, lap) in enumerate(zip(times, one.numbers, one.laps, strict=True))
+        ]
+        right = x + unit * len(times)
+        side = "b" if one.laps[0].level else "a"
+        found.append(EvidenceRun(one.run.name, one.run.pk, side, x, right, (x + right) / 2, y.at(sum(times) / len(times)), spots))
+        x = right + gap
+    return EvidencePicture(found, y, height)
+
+
+def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str]]:
+    """(what, size, spread) of everything the model takes out."""
+    verdict = judged.verdict
+    fuel, fuel_sd = verdict.fuel_s_per_kg
+    rows = [("fuel weight", f"{format_number(1000 * fuel, 1, True)} ms per kg", f"± {2000 * fuel_sd:.1f}")]
+    used = {lap.compound for one in judged.runs for lap in one.laps}
+    for place, (fade, sd) in enumerate(verdict.fade_s_per_lap):
+        if place in used:
+            rows.append(
+                (f"tyre fade, {compounds[place]}", f"{format_number(1000 * fade, 0, True)} ms per lap of age", f"± {2000 * sd:.0f}")
+            )
+    rows.append(("shift from run to run", f"{verdict.shift_s:.2f} s", "spread of the runs"))
+    rows.append(("scatter from lap to lap", f"{verdict.scatter_s:.2f} s", "spread of the laps"))
+    return rows

@@ -1,0 +1,89 @@
+"""The verdicts bench: the sentence first, then the evidence."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from apexcore.errors import SolverError
+from apextrim.accounts.owned import owned_or_404
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+from apextrim.runs.queries import runs_of
+
+from . import actions, presenters, queries
+from .forms import JudgeForm
+from .models import KeptVerdict
+
+
+def _first_choice(event: Event) -> dict[str, Any] | None:
+    """The two sheets driven last, the older as A; None with fewer than two driven sheets."""
+    driven = list(dict.fromkeys(run.sheet_id for run in runs_of(event).order_by("-number")))
+    if len(driven) < 2:
+        return None
+    a, b = sorted(driven[:2])
+    return {"a": a, "b": b, "margin": "0.10"}
+
+
+def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any], int]:
+    """The bench's context for a choice of sheets, and the status."""
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "verdicts"), "kept_list": event.verdicts.order_by("-made_at")}
+    choice = data if "a" in data else _first_choice(event)
+    if choice is None:
+        context["too_few"] = True
+        context["form"] = JudgeForm(event, initial={"margin": 0.1})
+        return context, 200
+    form = JudgeForm(event, choice)
+    context["form"] = form
+    if not form.is_valid():
+        return context, 422
+    a, b, margin = form.cleaned_data["a"], form.cleaned_data["b"], form.cleaned_data["margin"]
+    try:
+        judged = queries.judged(event, a, b, margin)
+    except SolverError as error:
+        context["problem"] = str(error)
+        return context, 200
+    context |= {"a": a, "b": b, "margin": margin}
+    if isinstance(judged, str):
+        context["missing"] = judged
+        return context, 200
+    compounds = [one.name for one in adapter.car_of(event).tyres.compounds]
+    context |= {
+        "judged": judged,
+        "interval": presenters.interval_picture(judged.verdict),
+        "evidence": presenters.evidence_picture(judged),
+        "taken_out": presenters.taken_out(judged, compounds),
+    }
+    return context, 200
+
+
+@require_GET
+def bench(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Judges two sheets."""
+    event = event_for(request.user, event_id)
+    context, status = _judge(request, event, request.GET)
+    return render(request, "verdicts/bench.html", context, status=status)
+
+
+@require_POST
+def keep(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Keeps the verdict of two sheets."""
+    event = event_for(request.user, event_id)
+    context, status = _judge(request, event, request.POST)
+    judged = context.get("judged")
+    if judged is None:
+        return render(request, "verdicts/bench.html", context, status=422 if status == 200 else status)
+    row = actions.keep_verdict(event, context["a"], context["b"], judged)
+    messages.success(request, "The verdict is kept on the thread.")
+    return redirect("kept_verdict", event.pk, row.pk)
+
+
+@require_GET
+def kept(request: HttpRequest, event_id: int, verdict_id: int) -> HttpResponse:
+    """A verdict as it was kept."""
+    event = event_for(request.user, event_id)
+    row = owned_or_404(KeptVerdict, request.user, event=event, pk=verdict_id)
+    return render(request, "verdicts/kept.html", {"event": event, "frame": frame(event, "verdicts"), "row": row})

@@ -1,0 +1,128 @@
+"""Loads the demo scenario through the product's own actions: nothing here can do what a racer cannot."""
+
+from collections.abc import Mapping
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import base_sheet
+from apextrim.circuits.actions import add_circuit, save_notes
+from apextrim.events import actions as events
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.garage.actions import add_car, put_in_car, save_sheet
+from apextrim.garage.models import Sheet
+from apextrim.race.actions import keep_plan
+from apextrim.race.queries import race_view
+from apextrim.runs.actions import send_virtual_driver
+from apextrim.verdicts.actions import keep_verdict
+from apextrim.verdicts.queries import Judged, judged
+
+HERE = Path(__file__).parent
+FRIDAY = datetime(2026, 6, 12, 14, 0, tzinfo=UTC)
+SATURDAY = FRIDAY + timedelta(hours=19, minutes=30)
+
+_COOL = {
+    "air_c": 17.0,
+    "track_c": 24.0,
+    "humidity_pct": 62.0,
+    "pressure_hpa": 1009.0,
+    "wind_ms": 2.5,
+    "wind_from_deg": 250.0,
+    "rubber_pct": 35.0,
+}
+_HOT = {**_COOL, "air_c": 26.0, "track_c": 39.0, "humidity_pct": 44.0, "wind_ms": 3.5, "rubber_pct": 60.0}
+
+_NOTES = {
+    1: ("Brake at the second board, turn late, all of the kerb at the exit", "A car's length earlier on full tanks"),
+    3: ("Second gear, wait for the nose, then half throttle to the crest", ""),
+    8: ("A breath of brake before the banking begins", "Lift only: it spares the left front"),
+    9: ("Straight braking, let it roll to the late apex", "Cover the inside, the exit is wide enough"),
+}
+
+
+def load_files(user: User) -> None:
+    """The demo's cars and circuits into a garage."""
+    for path in sorted((HERE / "cars").glob("*.json")):
+        add_car(user, path.read_bytes())
+    for path in sorted((HERE / "circuits").glob("*.json")):
+        add_circuit(user, path.read_bytes())
+
+
+class _Weekend:
+    """The main event as it comes about, with a clock."""
+
+    def __init__(self, event: Event, start: datetime) -> None:
+        self.event, self.at = event, start
+        self.car = adapter.car_of(event)
+
+    def wait(self, minutes: float) -> datetime:
+        self.at += timedelta(minutes=minutes)
+        return self.at
+
+    def sheet(self, parent: Sheet | None, changes: Mapping[str, float], reason: str) -> Sheet:
+        before = parent.values if parent else base_sheet(self.car).values
+        core = CoreSheet(self.car.key, {**before, **changes})
+        return save_sheet(self.event, core, parent, reason, self.wait(6))
+
+    def run(self, sheet: Sheet, compound: str, fuel_l: float, laps: int, seed: int, age: float = 0, note: str = "") -> None:
+        put_in_car(self.event, sheet)
+        values: dict[str, Any] = {
+            "sheet": sheet, "session": self.event.session, "front": compound, "rear": compound, "tyre_age": age, "fuel_l": fuel_l, "note": note,
+        }  # fmt: skip
+        send_virtual_driver(self.event, values, laps, seed, self.wait(10))
+        self.wait(1.25 * laps)
+
+    def verdict(self, a: Sheet, b: Sheet) -> None:
+        found = judged(self.event, a, b, 0.1)
+        assert isinstance(found, Judged), found
+        keep_verdict(self.event, a, b, found, self.wait(2))
+
+
+@transaction.atomic
+def load(user: User) -> Event:
+    """The Sallowmere Trophy, in the middle of its weekend."""
+    load_files(user)
+    car, circuit = user.cars.get(key="brackendale_gt"), user.circuits.get(key="sallowmere_fen")
+    event = events.create_event(user, "The Sallowmere Trophy, round 2", car, circuit, real_car=False, at=FRIDAY)
+    event.sessions.all().delete()
+    friday = events.add_session(event, "Friday practice", "practice", FRIDAY)
+    saturday = events.add_session(event, "Saturday practice", "practice", SATURDAY)
+    events.add_session(event, "Qualifying", "qualifying", SATURDAY + timedelta(hours=5, minutes=30))
+    events.add_session(event, "Race", "race", SATURDAY + timedelta(hours=8))
+    rules = {
+        "laps": 40, "formation_laps": 1.0, "pit_loss_s": 23.0, "tyre_change_s": 9.0, "compulsory": ["marl", "slate"], "least_stops": 1,
+        "most_stops": 3, "refuelling": True, "refuel_l_per_s": 2.5, "in_parallel": True,
+    }  # fmt: skip
+    events.change_rules(event, rules, FRIDAY + timedelta(minutes=2))
+    events.change_conditions(event, _COOL, FRIDAY + timedelta(minutes=4))
+    save_notes(circuit, _NOTES)
+    week = _Weekend(event, FRIDAY + timedelta(minutes=5))
+    events.change_now(event, friday, False)
+    first = week.sheet(None, {"bar_rear": 8, "wing": 4, "brake_bias": 67}, "Last visit's sheet, from a cold spring day")
+    week.run(first, "marl", 30, 9, seed=11, note="Rear steps out wherever I lift")
+    second = week.sheet(first, {"bar_rear": 3}, "Free the rear: it steps out in every corner")
+    for sheet, seed in ((second, 12), (first, 13), (second, 14)):
+        week.run(sheet, "marl", 30, 8, seed)
+    week.at = SATURDAY
+    events.change_now(event, saturday, False)
+    for sheet, seed in ((first, 15), (second, 16), (first, 17), (second, 18)):
+        week.run(sheet, "marl", 30, 8, seed)
+    week.verdict(first, second)
+    third = week.sheet(second, {"spring_front": 140}, "Softer front springs: it may turn in better")
+    for sheet, seed in ((third, 31), (second, 20), (third, 21)):
+        week.run(sheet, "marl", 30, 8, seed)
+    week.verdict(second, third)
+    events.change_conditions(event, _HOT, week.wait(60))
+    fourth = week.sheet(
+        second, {"wing": 7, "brake_bias": 68.5, "fuel": 40}, "Race sheet: more wing for the hot afternoon, bias forward on full tanks"
+    )
+    week.run(fourth, "slate", 45, 17, seed=22, note="Race distance on slate")
+    week.run(fourth, "marl", 45, 17, seed=23, note="Race distance on marl")
+    event.refresh_from_db()
+    keep_plan(event, race_view(event).by_stops[0].plan, week.wait(5))
+    return event
