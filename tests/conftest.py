@@ -12,6 +12,13 @@ from apexcore.lap.solver import Setting
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, base_sheet
 
+
+def pytest_configure() -> None:
+    from django.conf import settings
+
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick; nothing here is secret
+
+
 DEMO = Path(__file__).parents[1] / "demo"
 
 

@@ -83,29 +83,28 @@ def _differences(line: CentreLine, offset: Floats) -> tuple[Floats, Floats, Floa
     return x, y, chord, curvature
 
 
-def least_curvature(line: CentreLine, half_width: float, every: int = 2, rounds: int = 6) -> Floats:
-    """Offset from the centre [m] of the line with the least sum of squared curvature.
+def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds: int = 12) -> Floats:
+    """Offset from the centre [m] of the line with the least integral of squared curvature over its own length.
 
-    The curvature is linearised about the last line and the bounded least-squares problem solved again
-    (after Heilmeier et al., Minimum curvature trajectory planning, Vehicle System Dynamics 58, 2020). Nodes stand at
-    every n-th station; between them the offset runs as a cubic spline.
+    The residual k sqrt(ds) is linearised about the last line and the bounded least-squares problem solved again (after
+    Heilmeier et al., Minimum curvature trajectory planning, Vehicle System Dynamics 58, 2020): moving a line by d along
+    its normal changes its curvature by d'' + k2 d and its length element by -k d ds. Nodes stand at every n-th station;
+    between them the offset runs as a cubic spline.
     """
     from scipy.interpolate import CubicSpline
-    from scipy.sparse import diags_array, eye_array
+    from scipy.sparse import eye_array
 
     n = len(line.x)
     take = np.arange(0, n, every)
     coarse = CentreLine(line.x[take], line.y[take], line.z[take], line.curvature[take], line.bank[take], line.ds * n / len(take))
     m = len(take)
-    second: Any = diags_array([1.0, 1.0, -2.0, 1.0, 1.0], offsets=[1 - m, -1, 0, 1, m - 1], shape=(m, m))
-    turned: Any = diags_array(coarse.curvature**2 * coarse.ds**2)
-    linear = (second + turned).tocsc()
     ridge: Any = 1e-9 * eye_array(m, format="csc")  # the middle of the road, where curvature does not care
     offset = np.zeros(m)
     for _ in range(rounds):
-        _, _, _, curvature = _differences(coarse, offset)
-        aim = curvature * coarse.ds**2 - linear @ offset
-        new = _bounded_squares(linear.T @ linear + ridge, linear.T @ aim, half_width)
+        x, y, _, curvature = _differences(coarse, offset)
+        ds = np.hypot(np.roll(x, -1) - x, np.roll(y, -1) - y)
+        step, residual = _linear_curvature(ds, curvature)
+        new = _bounded_squares(step.T @ step + ridge, step.T @ (residual - step @ offset), half_width)
         moved = float(np.abs(new - offset).max())
         offset = new
         if moved < 0.01:
@@ -113,6 +112,20 @@ def least_curvature(line: CentreLine, half_width: float, every: int = 2, rounds:
     at = np.append(take, n) * line.ds
     spline = CubicSpline(at, np.append(offset, offset[0]), bc_type="periodic")
     return np.asarray(np.clip(spline(np.arange(n) * line.ds), -half_width, half_width), dtype=np.float64)
+
+
+def _linear_curvature(ds: Floats, curvature: Floats) -> tuple[Any, Floats]:
+    """Jacobian and value of k sqrt(ds) of a closed line moved along its normal, scaled by the mean step to be near 1."""
+    from scipy.sparse import diags_array
+
+    m, before = len(ds), np.roll(ds, 1)
+    middle = 0.5 * (ds + before)
+    weight = np.sqrt(middle) * float(ds.mean())
+    left, right = weight / (before * middle), weight / (ds * middle)
+    own = weight * 0.5 * curvature**2 - left - right
+    diagonals = [right[-1:], left[1:], own, right[:-1], left[:1]]
+    jacobian: Any = diags_array(diagonals, offsets=[1 - m, -1, 0, 1, m - 1], shape=(m, m))
+    return jacobian.tocsc(), weight * curvature
 
 
 def _bounded_squares(h: "csc_array", g: Floats, bound: float) -> Floats:
@@ -156,14 +169,9 @@ def offset_line(line: CentreLine, offset: Floats) -> Line:
     slope = np.arctan2(rise, ds)
     before = np.roll(slope, 1)
     bend = (slope - before) / (0.5 * (ds + np.roll(ds, 1)))
-    road = np.column_stack([_smooth(curvature), line.bank, slope, _smooth(bend), heading])
+    road = np.column_stack([curvature, line.bank, slope, bend, heading])
     s = np.concatenate([[0.0], np.cumsum(ds)[:-1]])
     return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s)
-
-
-def _smooth(values: Floats) -> Floats:
-    """One binomial pass: takes the grid's own ripple off second differences, leaves corners of many stations alone."""
-    return np.asarray(0.25 * np.roll(values, 1) + 0.5 * values + 0.25 * np.roll(values, -1), dtype=np.float64)
 
 
 def racing_line(circuit: Circuit, spacing_m: float = 2.0) -> Line:

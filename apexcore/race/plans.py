@@ -227,16 +227,26 @@ def _collisions(rules: RaceRules, pace: Pace) -> list[str]:
         (tank, {"tank_l": 500.0}),
         ("no refuelling", {"refuelling": True}),
     ]
-    guilty = []
+    guilty = _openers(rules, pace, trials)
+    if not guilty:
+        return [f"No plan is legal: {distance} cannot be driven under these rules, even if any single one of them is lifted."]
+    if len(guilty) == 1:
+        found = [f"No plan is legal: {guilty[0]} leaves none over {rules.laps} laps, the other rules as they are. Lifting it opens one."]
+    else:
+        together = "; ".join(guilty)
+        found = [f"No plan is legal: {together} cannot hold together over {rules.laps} laps. Lifting any one of them opens a plan."]
+    if need > rules.tank_l:
+        found.append(f"{distance} need {need:.1f} l in all; the tank holds {rules.tank_l:g} l.")
+    return found
+
+
+def _openers(rules: RaceRules, pace: Pace, trials: Sequence[tuple[str, dict[str, object]]]) -> list[str]:
+    """The rules of which each one's lifting alone opens a plan."""
+    found = []
     for words, change in trials:
         relaxed = rules.model_copy(update=change)
         if relaxed != rules and _search(relaxed, pace):
-            guilty.append(words)
-    if not guilty:
-        return [f"No plan is legal: {distance} cannot be driven under these rules, even if any single one of them is lifted."]
-    found = [f"No plan is legal: {'; '.join(guilty)} cannot hold together over {rules.laps} laps. Lifting any one of them opens a plan."]
-    if tank in guilty:
-        found.append(f"{distance} need {need:.1f} l in all.")
+            found.append(words)
     return found
 
 

@@ -27,5 +27,6 @@ def owned_or_404(model: type[Row], user: Person, *related: str, **lookup: Any) -
     rows = owned(model, user)
     try:
         return (rows.select_related(*related) if related else rows).get(**lookup)
-    except model.DoesNotExist:  # type: ignore[attr-defined]
+    except (model.DoesNotExist, ValueError, OverflowError):  # type: ignore[attr-defined]
+        # a key that is no number, or too large a one, matches nothing either
         raise Http404 from None

@@ -5,10 +5,10 @@ from collections.abc import Mapping
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from apexcore.circuit.line import racing_line
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.errors import FileRejected
 from apexcore.formats.values_json import read_value, write_value
+from apextrim.events.adapter import parsed_circuit
 
 from .models import Circuit, CornerNote
 
@@ -22,8 +22,8 @@ def add_circuit(owner: User, data: bytes) -> tuple[Circuit, bool]:
     :raises InputError: if the lap does not close
     """
     core = read_value(data, CoreCircuit, "a circuit")
-    racing_line(core)  # a lap that does not close is refused here, not at the first use
     text = write_value(core)
+    parsed_circuit(text)  # a lap that does not close is refused here, not at the first use
     there = Circuit.objects.filter(owner=owner, key=core.key).first()
     if there is not None:
         if there.data == text:

@@ -17,7 +17,7 @@ def sheet_for(user: Person, event: Event, sheet_id: str | None) -> Sheet | None:
     """
     if not sheet_id:
         return event.sheet_in_car
-    return owned_or_404(Sheet, user, event=event, pk=int(sheet_id) if sheet_id.isdecimal() and len(sheet_id) < 15 else 0)
+    return owned_or_404(Sheet, user, event=event, pk=sheet_id)
 
 
 def core_sheet(event: Event, row: Sheet | None) -> CoreSheet:

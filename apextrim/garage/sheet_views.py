@@ -105,7 +105,7 @@ def save(request: HttpRequest, event_id: int) -> HttpResponse:
 def in_car(request: HttpRequest, event_id: int) -> HttpResponse:
     """Puts a saved sheet into the car."""
     event = event_for(request.user, event_id)
-    row = owned_or_404(Sheet, request.user, event=event, pk=request.POST.get("sheet") or 0)
+    row = owned_or_404(Sheet, request.user, event=event, pk=request.POST.get("sheet", ""))
     actions.put_in_car(event, row)
     messages.success(request, f"{row.name} is in the car.")
     return redirect(f"{reverse('sheet_bench', args=[event.pk])}?sheet={row.pk}")

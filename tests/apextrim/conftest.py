@@ -1,0 +1,70 @@
+"""A racer with a garage and an event, and a stranger with the same."""
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import base_sheet
+from apextrim.events import adapter
+from apextrim.events.actions import create_event
+from apextrim.events.models import Event
+from apextrim.garage.actions import save_sheet
+from apextrim.garage.models import Sheet
+from apextrim.runs.actions import send_virtual_driver
+from apextrim.runs.models import Run
+from demo.loader import load_files
+
+
+def owner_with_event(name: str) -> tuple[User, Event]:
+    user = User.objects.create_user(name, password="withy-bend-4")
+    load_files(user)
+    event = create_event(user, f"{name}'s weekend", user.cars.get(), user.circuits.get(), False)
+    return user, event
+
+
+@pytest.fixture
+def event(db: None) -> Event:
+    return owner_with_event("racer")[1]
+
+
+@pytest.fixture
+def client_in(event: Event) -> Client:
+    """A browser in which the event's owner is signed in."""
+    client = Client()
+    client.force_login(event.owner)
+    return client
+
+
+@pytest.fixture
+def stranger(event: Event) -> Client:
+    client = Client()
+    client.force_login(owner_with_event("stranger")[0])
+    return client
+
+
+@pytest.fixture
+def first(event: Event) -> Sheet:
+    """The first sheet, in the car."""
+    return save_sheet(event, base_sheet(adapter.car_of(event)), None, "To begin with")
+
+
+@pytest.fixture
+def second(event: Event, first: Sheet) -> Sheet:
+    return save_sheet(event, CoreSheet(event.car.key, {**first.values, "bar_rear": 8, "wing": 2}), first, "A nervous rear on purpose")
+
+
+@pytest.fixture
+def drive(event: Event) -> Callable[..., Run]:
+    """Sends the virtual driver out."""
+
+    def go(sheet: Sheet, seed: int, laps: int = 7, compound: str = "marl", fuel_l: float = 30) -> Run:
+        values: dict[str, Any] = {
+            "sheet": sheet, "session": event.session, "front": compound, "rear": compound, "tyre_age": 0, "fuel_l": fuel_l, "note": "",
+        }  # fmt: skip
+        return send_virtual_driver(event, values, laps, seed)
+
+    return go

@@ -1,0 +1,162 @@
+"""The sheet bench, and cars, circuits and sheets as files."""
+
+import json
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+from django.urls import reverse
+
+from apextrim.events.models import Event
+from apextrim.garage.models import Car, Sheet
+from tests.conftest import DEMO
+
+
+def url(name: str, event: Event, *more: int) -> str:
+    return reverse(name, args=[event.pk, *more])
+
+
+def values(sheet: Sheet, **changes: str) -> dict[str, str]:
+    return {key: f"{value:g}" for key, value in sheet.values.items()} | {"sheet": str(sheet.pk)} | changes
+
+
+def file(data: bytes | str, name: str = "file.json") -> SimpleUploadedFile:
+    return SimpleUploadedFile(name, data.encode() if isinstance(data, str) else data)
+
+
+def test_every_item_stands_in_its_place_with_unit_range_and_step(client_in: Client, event: Event, first: Sheet) -> None:
+    response = client_in.get(url("sheet_bench", event))
+    places = {group["place"]: [one.item.key for one in group["items"]] for group in response.context["groups"]}
+    assert places["fl"] == ["pressure_fl", "camber_fl"]
+    assert sum(len(keys) for keys in places.values()) == 18
+    page = response.content.decode()
+    assert "Front bar, 1 to 9" in page and "step 1" in page
+
+
+def test_the_bench_works_before_anything_is_saved(client_in: Client, event: Event) -> None:
+    page = client_in.get(url("sheet_bench", event)).content.decode()
+    assert "Nothing is saved yet" in page and "1:1" in page
+
+
+def test_one_step_is_answered_without_saving(client_in: Client, event: Event, first: Sheet) -> None:
+    response = client_in.post(url("sheet_answer", event), values(first, bar_front="7", focused="bar_front"))
+    view = response.context["view"]
+    assert view.change_s != 0 and view.spread_s > 0
+    assert [effect.steps for effect in view.effects] == [-1, 1]
+    page = response.content.decode()
+    for words in ("Balance", "The four tyres", "Shift up at", "modelled", "front bar from here"):
+        assert words in page
+    assert event.sheets.count() == 1
+
+
+@pytest.mark.parametrize(
+    ("typed", "words"),
+    [
+        ("99", "expected 1 to 9 in steps of 1"),
+        ("2.5", "in steps of 1"),
+        ("stiff", "“stiff” is not usable"),
+        ("", "Front bar"),
+        ("NaN", "Front bar"),
+    ],
+)
+def test_a_value_off_the_list_is_named(client_in: Client, event: Event, first: Sheet, typed: str, words: str) -> None:
+    page = client_in.post(url("sheet_answer", event), values(first, bar_front=typed)).content.decode()
+    assert words in page
+    response = client_in.post(url("save_sheet", event), values(first, bar_front=typed, wing="9", reason="more wing"))
+    assert response.status_code == 422
+    page = response.content.decode()
+    assert words in page and 'value="more wing"' in page and 'name="wing" value="9"' in page
+    assert event.sheets.count() == 1
+
+
+def test_units_are_taken_inline(client_in: Client, event: Event, first: Sheet) -> None:
+    client_in.post(url("save_sheet", event), values(first, pressure_fl="1,5 bar", camber_fl="−2.8", reason="in bar"))
+    saved = event.sheets.get(number=2)
+    assert (saved.values["pressure_fl"], saved.values["camber_fl"]) == (150, -2.8)
+
+
+def test_saving_needs_a_reason_and_a_difference(client_in: Client, event: Event, first: Sheet) -> None:
+    assert "reason" in client_in.post(url("save_sheet", event), values(first, wing="9", reason=" ")).content.decode()
+    assert "nothing to save" in client_in.post(url("save_sheet", event), values(first, reason="same")).content.decode()
+    response = client_in.post(url("save_sheet", event), values(first, wing="9", reason="calm"), follow=True)
+    saved = event.sheets.get(number=2)
+    assert saved.parent == first and saved.reason == "calm" and saved.modelled_s is not None
+    assert "S2 is saved" in response.content.decode()
+    event.refresh_from_db()
+    assert event.sheet_in_car == first
+
+
+def test_going_back_and_putting_in_the_car(client_in: Client, event: Event, first: Sheet, second: Sheet) -> None:
+    client_in.post(url("put_in_car", event), {"sheet": second.pk})
+    event.refresh_from_db()
+    assert event.sheet_in_car == second
+    assert client_in.get(url("sheet_bench", event), {"sheet": first.pk}).context["row"] == first
+
+
+def test_two_sheets_are_compared_item_by_item(client_in: Client, event: Event, first: Sheet, second: Sheet) -> None:
+    response = client_in.get(url("sheet_difference", event), {"a": first.pk, "b": second.pk})
+    rows = {row["name"]: row for row in response.context["rows"]}
+    assert set(rows) == {"Rear bar", "Rear wing"}
+    assert rows["Rear bar"]["steps"] == "+4" and rows["Rear wing"]["steps"] == "−4"
+    assert "differs from S1 in 2 items" in response.content.decode()
+    same = client_in.get(url("sheet_difference", event), {"a": first.pk, "b": first.pk})
+    assert "hold the same values" in same.content.decode()
+
+
+def test_a_sheet_travels_as_a_file_and_a_repeat_adds_nothing(client_in: Client, event: Event, first: Sheet, second: Sheet) -> None:
+    data = client_in.get(url("export_sheet", event, second.pk)).content
+    assert json.loads(data)["format"] == "apex-trim sheet 1"
+    client_in.post(url("import_sheet", event), {"file": file(data)})
+    assert event.sheets.count() == 2
+    other = json.loads(data) | {"reason": "a friend's"}
+    client_in.post(url("import_sheet", event), {"file": file(json.dumps(other))})
+    assert event.sheets.get(number=3).values == second.values
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"", "No file was chosen"),
+        (b" ", "The file is empty"),
+        (b"\x00\x01\x02", "binary"),
+        (b'{"format": "apex-trim sheet 1", "car": "punt", "values": {}}', "this sheet is for “punt”"),
+        (b'{"format": "other"}', "expected “apex-trim sheet 1”"),
+        (b'{"format": "apex-trim sheet 1", "car": "brackendale_gt", "values": {"wing": 99}}', "Rear wing"),
+        (b"x" * 4_100_000, "4.1 MB"),
+    ],
+)
+def test_unusable_sheet_files_are_refused_whole(client_in: Client, event: Event, first: Sheet, data: bytes, words: str) -> None:
+    response = client_in.post(url("import_sheet", event), {"file": file(data)} if data else {})
+    assert response.status_code == 422
+    assert words in response.content.decode()
+    assert event.sheets.count() == 1
+
+
+def test_the_card_prints_every_value_and_marks_what_changed(client_in: Client, event: Event, second: Sheet) -> None:
+    page = client_in.get(url("sheet_card", event, second.pk)).content.decode()
+    assert page.count("← changed") == 2
+    assert page.count("☐") == 18
+
+
+def test_cars_and_circuits_come_in_and_go_out_as_files(client_in: Client, event: Event) -> None:
+    out = client_in.get(reverse("export_car", args=[event.car.pk])).content
+    assert client_in.post(reverse("import_car"), {"file": file(out)}).status_code == 302
+    assert Car.objects.filter(owner=event.owner).count() == 1
+    changed = json.loads(out) | {"key": "gannet_light", "name": "Gannet light"}
+    client_in.post(reverse("import_car"), {"file": file(json.dumps(changed))})
+    assert Car.objects.filter(owner=event.owner).count() == 2
+    clash = client_in.post(reverse("import_car"), {"file": file(json.dumps(changed | {"name": "Another"}))})
+    assert clash.status_code == 422 and "is taken by Gannet light" in clash.content.decode()
+    broken = json.loads(out)
+    broken["mass"]["dry_kg"] = -5
+    assert "mass.dry_kg" in client_in.post(reverse("import_car"), {"file": file(json.dumps(broken))}).content.decode()
+
+
+def test_a_circuit_that_does_not_close_is_refused(client_in: Client, event: Event) -> None:
+    circuit = json.loads((DEMO / "circuits" / "sallowmere_fen.json").read_text())
+    circuit["key"] = "open"
+    circuit["segments"].pop(1)
+    response = client_in.post(reverse("import_circuit"), {"file": file(json.dumps(circuit))})
+    assert response.status_code == 422
+    assert "corners that add up to 360" in response.content.decode()
+    assert client_in.get(reverse("export_circuit", args=[event.circuit.pk])).status_code == 200
