@@ -85,6 +85,7 @@ DATABASES = {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": VAR / "apextrim.sqlite3",
         "TEST": {"NAME": VAR / "test.sqlite3"},  # a file: threads of a test server must see each other's rows
+        "CONN_MAX_AGE": None,  # a connection per server thread, kept: opening one costs more than a step may
         "OPTIONS": {
             # IMMEDIATE takes the write lock at the start: two windows wait for each other instead of failing half-way
             "transaction_mode": "IMMEDIATE",

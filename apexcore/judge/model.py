@@ -122,61 +122,92 @@ def _gibbs(
     x: Floats, y: Floats, run: Ints, runs: int, mean: Floats, sd: Floats, seed: int, burn: int, draws: int, tails: float,
     scatter_prior: float, shift_prior: float,
 ) -> tuple[Floats, Floats, Floats]:  # fmt: skip
-    """Draws of the coefficients with the run shifts behind them, of the shifts' spread and of the scatter."""
+    """Draws of the coefficients with the run shifts behind them, of the shifts' spread and of the scatter.
+
+    Given the weights, coefficients and shifts are jointly normal with precision [[A, C'], [C, D]], D diagonal: the shifts
+    are integrated out (Schur complement A - C' D^-1 C), the coefficients drawn, then each shift given them.
+    """
     np.random.seed(seed)
     n, p = x.shape
-    q = p + runs
     weight = np.ones(n)
     sigma2, tau2 = 0.09, 0.01
-    out = np.empty((draws, q))
+    out = np.empty((draws, p + runs))
     out_tau, out_sigma = np.empty(draws), np.empty(draws)
-    beta = np.zeros(q)
-    a = np.empty((q, q))
-    b = np.empty(q)
+    a, b, beta = np.empty((p, p)), np.empty(p), np.zeros(p)
+    cross, own, pull, shift = np.empty((runs, p)), np.empty(runs), np.empty(runs), np.zeros(runs)
     for step in range(burn + draws):
-        a[:, :] = 0.0
-        b[:] = 0.0
+        a[:, :], cross[:, :], pull[:] = 0.0, 0.0, 0.0
+        own[:] = 1.0 / tau2
         for k in range(p):
             a[k, k] = 1.0 / (sd[k] * sd[k])
             b[k] = mean[k] / (sd[k] * sd[k])
-        for r in range(runs):
-            a[p + r, p + r] = 1.0 / tau2
         for i in range(n):
             w = weight[i] / sigma2
-            r = p + run[i]
+            r = run[i]
             for k in range(p):
                 wx = w * x[i, k]
                 if wx != 0.0:
                     for m in range(k + 1):
                         a[k, m] += wx * x[i, m]
-                    a[r, k] += wx
+                    cross[r, k] += wx
                     b[k] += wx * y[i]
-            a[r, r] += w
-            b[r] += w * y[i]
-        for k in range(q):
-            for m in range(k):
-                a[m, k] = a[k, m]
-        low = np.linalg.cholesky(a)
-        half = np.linalg.solve(low, b)
-        noise = np.random.standard_normal(q)
-        beta = np.linalg.solve(low.T, half + noise)
-        square, total = 0.0, 0.0
-        for i in range(n):
-            fit = beta[p + run[i]]
+            own[r] += w
+            pull[r] += w * y[i]
+        for r in range(runs):
             for k in range(p):
-                fit += x[i, k] * beta[k]
-            e = y[i] - fit
+                share = cross[r, k] / own[r]
+                b[k] -= share * pull[r]
+                for m in range(k + 1):
+                    a[k, m] -= share * cross[r, m]
+        _draw_normal(a, b, beta)
+        total, square = 0.0, 0.0
+        for r in range(runs):
+            centre = pull[r]
+            for k in range(p):
+                centre -= cross[r, k] * beta[k]
+            shift[r] = centre / own[r] + np.random.standard_normal() / math.sqrt(own[r])
+            total += shift[r] * shift[r]
+        for i in range(n):
+            e = y[i] - shift[run[i]]
+            for k in range(p):
+                e -= x[i, k] * beta[k]
             weight[i] = np.random.gamma(0.5 * (tails + 1.0), 1.0) / (0.5 * (tails + e * e / sigma2))
             square += weight[i] * e * e
-        for r in range(runs):
-            total += beta[p + r] ** 2
-        # half-normal priors on both standard deviations: slice by a random-walk step on the logarithm
+        # half-normal priors on both standard deviations: random-walk steps on the logarithm
         sigma2 = _scale_step(sigma2, square, n, scatter_prior)
         tau2 = _scale_step(tau2, total, runs, shift_prior)
         if step >= burn:
-            out[step - burn] = beta
+            out[step - burn, :p] = beta
+            out[step - burn, p:] = shift
             out_tau[step - burn], out_sigma[step - burn] = math.sqrt(tau2), math.sqrt(sigma2)
     return out, out_tau, out_sigma
+
+
+@njit(cache=True, nogil=True)
+def _draw_normal(a: Floats, b: Floats, out: Floats) -> None:
+    """A draw of N(A^-1 b, A^-1) into `out`; only the lower half of `a` is read, and overwritten by its Cholesky factor L.
+
+    L z = b + noise, then L' out = z: the noise enters between the two triangular solves.
+    """
+    p = b.size
+    for k in range(p):
+        for m in range(k + 1):
+            total = a[k, m]
+            for q in range(m):
+                total -= a[k, q] * a[m, q]
+            a[k, m] = math.sqrt(max(total, 1e-300)) if k == m else total / a[m, m]
+    for k in range(p):
+        total = b[k]
+        for q in range(k):
+            total -= a[k, q] * out[q]
+        out[k] = total / a[k, k]
+    for k in range(p):
+        out[k] += np.random.standard_normal()
+    for k in range(p - 1, -1, -1):
+        total = out[k]
+        for q in range(k + 1, p):
+            total -= a[q, k] * out[q]
+        out[k] = total / a[k, k]
 
 
 @njit(cache=True, nogil=True)

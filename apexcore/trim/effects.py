@@ -1,5 +1,6 @@
 """What one step of an item does."""
 
+import math
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -8,16 +9,17 @@ from ..lap.solver import Lap, Setting, solve_lap
 from ..vehicle.items import Item
 from ..vehicle.sheet import Sheet
 
-#: Relative spread of a modelled difference between two sheets: what an uncalibrated book car is usually off.
-#: Source: the spread of one-step effects over the virtual cars' true values (docs/model.md, "How sure").
-MODEL_SPREAD = 0.35
-#: The least spread worth showing: the lap's own numerical noise [s].
-_LEAST_SPREAD_S = 0.002
+#: Standard deviation of what the book car predicts for a change of the sheet against what it does on the virtual cars,
+#: driven by one who uses 97 % of the envelope and 94 % of that under brakes: a share of the change, and a rest [s].
+#: Source: ten virtual cars, every item, one step either way (docs/model.md, "How sure"; the test of it keeps it true).
+MODEL_SPREAD = 0.42
+MODEL_REST_S = 0.005
+_Z95 = 1.959964
 
 
 def difference_spread_s(change_s: float) -> float:
-    """Spread of a modelled difference of lap time [s]."""
-    return max(MODEL_SPREAD * abs(change_s), _LEAST_SPREAD_S)
+    """Half the width of the 95 % interval of a modelled difference of lap time [s]."""
+    return _Z95 * math.hypot(MODEL_SPREAD * change_s, MODEL_REST_S)
 
 
 @dataclass(frozen=True)
@@ -38,7 +40,7 @@ class StepEffect:
 
     @property
     def spread_s(self) -> float:
-        """How far the change of lap time is usually off [s]."""
+        """Half the width of the 95 % interval of `lap_s` [s]."""
         return difference_spread_s(self.lap_s)
 
 

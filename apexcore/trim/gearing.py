@@ -8,7 +8,7 @@ from ..lap.assembly import drive_radius_m, gear_thrust
 from ..vehicle.car import Car
 
 #: Resolution of the search for the crossing of two gears' thrust [m/s].
-_FINE_MS = 0.02
+_FINE_MS = 0.05
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,10 @@ from apextrim.ui.frame import Bench, Frame
 from . import adapter, thread
 from .models import Event
 
+#: Half the width of the 95 % interval of a book car's lap time, relative: two standard deviations over the virtual cars
+#: (docs/model.md, "How sure").
+LAP_SPREAD = 0.006
+
 _RELATED = ("car", "circuit", "session", "sheet_in_car")
 
 _BENCHES = [
@@ -60,12 +64,10 @@ def sheet_values(event: Event) -> Sheet:
 
 
 def expected_times(event: Event) -> list[tuple[str, float, float]]:
-    """(who, modelled lap time [s], its spread [s]) for the levels of driver, with the sheet in the car.
-
-    The spread is what an uncalibrated book car is off in lap time, 1.2 % (docs/model.md, "How sure").
+    """(who, modelled lap time [s], half its 95 % interval [s]) for the levels of driver, with the sheet in the car.
 
     :raises SolverError: if the car cannot take the circuit
     """
     setting, sheet = adapter.setting_of(event), sheet_values(event)
     times = [(who, solve_lap(replace(setting, driver=driver), sheet).time_s) for who, driver in LEVELS.items()]
-    return [(who, time, 0.012 * time) for who, time in times]
+    return [(who, time, LAP_SPREAD * time) for who, time in times]

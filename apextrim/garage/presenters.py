@@ -114,7 +114,7 @@ class AnswerView:
     """All that the answer panel shows.
 
     :param change_s: modelled lap against the saved sheet [s]
-    :param spread_s: how far that is usually off [s]
+    :param spread_s: half the width of its 95 % interval [s]
     :param rows: (corner speed, three cells)
     """
 

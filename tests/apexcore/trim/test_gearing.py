@@ -1,4 +1,5 @@
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -11,6 +12,7 @@ from apexcore.trim.gearing import limit_speed_ms, shifts
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet
 from apexcore.vehicle.weights import weights
+from apexcore.virtual.world import VirtualDriver, true_car
 
 
 def time_to(car: Car, shift_ms: list[float], top_ms: float) -> float:
@@ -54,3 +56,18 @@ def test_an_item_at_its_end_has_no_step_further(setting: Setting, sheet: Sheet) 
     item = setting.car.item("bar_front")
     end = Sheet(sheet.car_key, {**sheet.values, "bar_front": item.high})
     assert step_effects(setting, end, [item])[1].value is None
+
+
+def test_the_spread_of_effects_covers_the_virtual_cars(setting: Setting, sheet: Sheet) -> None:
+    """What the book says of one step against what it does on cars with other true values and a human driver."""
+    book = {(e.item.key, e.steps): e for e in step_effects(setting, sheet, setting.car.items)}
+    inside = []
+    for seed in range(4):
+        truth = true_car(setting.car, seed)
+        pair = (truth.tyres.compound("marl"),) * 2
+        driven = replace(setting, car=truth, compounds=pair, driver=VirtualDriver().level)
+        for real in step_effects(driven, sheet, truth.items):
+            said = book[real.item.key, real.steps]
+            if said.value is not None:
+                inside.append(abs(real.lap_s - said.lap_s) <= said.spread_s)
+    assert 0.90 <= float(np.mean(inside)) <= 0.995

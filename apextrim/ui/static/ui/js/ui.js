@@ -21,7 +21,7 @@ document.addEventListener("alpine:init", () => {
     hideKeys() {
       this.$refs.keys.close();
     },
-    key(event) {
+    pressed(event) {
       const typing = event.target.closest("input, select, textarea, dialog");
       if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
       if (event.key === "?") this.showKeys();
@@ -83,8 +83,9 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("sheetBench", () => ({
     unsaved: 0,
     restored: false,
+    draftKey: "", // declared here: an undeclared name would be written into the scope around
     init() {
-      this.key = `apex-draft-${this.$root.dataset.draft}`;
+      this.draftKey = `apex-draft-${this.$root.dataset.draft}`;
       if (this.$root.dataset.fresh) this.restore();
       this.$nextTick(() => this.count());
     },
@@ -95,7 +96,7 @@ document.addEventListener("alpine:init", () => {
       return `${this.unsaved} unsaved change${this.unsaved === 1 ? "" : "s"}`;
     },
     restore() {
-      const draft = JSON.parse(localStorage.getItem(this.key) || "{}");
+      const draft = JSON.parse(localStorage.getItem(this.draftKey) || "{}");
       for (const input of this.inputs) {
         if (input.name in draft) {
           input.value = draft[input.name];
@@ -113,14 +114,14 @@ document.addEventListener("alpine:init", () => {
         if (changed) draft[input.name] = input.value;
       }
       this.unsaved = Object.keys(draft).length;
-      if (this.unsaved) localStorage.setItem(this.key, JSON.stringify(draft));
-      else localStorage.removeItem(this.key);
+      if (this.unsaved) localStorage.setItem(this.draftKey, JSON.stringify(draft));
+      else localStorage.removeItem(this.draftKey);
     },
     focused(event) {
       if (event.target.matches(".item input")) this.$refs.focused.value = event.target.name;
     },
     saved() {
-      localStorage.removeItem(this.key);
+      localStorage.removeItem(this.draftKey);
     },
     discard() {
       for (const input of this.inputs) input.value = input.closest(".item").dataset.saved;

@@ -1,0 +1,191 @@
+"""Times of the core, each beside a plain reference in the same run, as a ratio. `make bench` prints them."""
+
+import statistics
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.integrate import solve_ivp
+from scipy.optimize import Bounds, LinearConstraint, brentq, milp
+
+from apexcore.circuit.conditions import Conditions
+from apexcore.circuit.line import racing_line
+from apexcore.judge import model
+from apexcore.judge.model import Observed, Prior, Priors
+from apexcore.judge.verdict import judge
+from apexcore.lap import kernel
+from apexcore.lap.assembly import assemble
+from apexcore.lap.solver import COLUMN, Setting, solve_lap, top_speed_ms
+from apexcore.lap.stint import solve_stint
+from apexcore.race import plans
+from apexcore.race.rules import Pace, RaceRules, TyrePace
+from apexcore.trim.effects import step_effects
+from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
+
+from .demo_files import demo_car, demo_circuit
+
+
+@dataclass(frozen=True)
+class Row:
+    """:param target_s: the time wanted, None where none is set [s]
+    :param note: what both sides agree on"""
+
+    what: str
+    ours_s: float
+    plain_s: float
+    plain: str
+    target_s: float | None
+    note: str
+
+
+def median_s(work: Callable[[], object], rounds: int) -> float:
+    """Median time of `work`, warm [s]."""
+    work()
+    times = []
+    for _ in range(rounds):
+        start = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - start)
+    return statistics.median(times)
+
+
+def plain_lap_s(setting: Setting, sheet: Sheet) -> float:
+    """The same lap by general tools: corner speeds by Brent's method, both passes by SciPy's initial value solver [s]."""
+    solved = solve_lap(setting, sheet)
+    car = adjusted(setting.car, sheet)
+    c = assemble(car, solved.tyres, setting.conditions, setting.driver)
+    road, ds, n = setting.line.road, setting.line.ds, len(setting.line.ds)
+    top, work = top_speed_ms(car, setting.conditions) * 1.25, np.zeros(12)
+
+    def use(v: float, r: np.ndarray) -> float:
+        return float(kernel.corner_use(c, v, r[0], r[1], r[2], r[3], v, work)) - 1.0
+
+    cap = np.array([top if use(top, r) < 0 else brentq(use, 0.5, top, args=(r,), xtol=1e-6) for r in road])
+    start = int(cap.argmin())
+
+    def drive(i: int, v: float, braking: bool) -> float:
+        j = (i + 1) % n
+
+        def slope(_: float, square: np.ndarray) -> list[float]:
+            speed = float(np.sqrt(max(square[0], 0.01)))
+            accel, _ = kernel._accel(c, speed, road[i], road[j], braking, 1e4, 1.0, work)
+            return [2.0 * accel]
+
+        span = (ds[i], 0.0) if braking else (0.0, ds[i])
+        return float(np.sqrt(max(solve_ivp(slope, span, [v * v], rtol=1e-6).y[0, -1], 0.01)))
+
+    v = cap.copy()
+    for k in range(n):
+        i = (start + k) % n
+        j = (i + 1) % n
+        v[j] = min(cap[j], drive(i, v[i], False), v[j])
+    for k in range(n):
+        j = (start - k) % n
+        i = (j - 1) % n
+        if v[i] > v[j]:
+            v[i] = min(v[i], drive(i, v[j], True))
+    return float((ds / (0.5 * (v + np.roll(v, -1)))).sum())
+
+
+def plain_plan_s(rules: RaceRules, pace: Pace) -> float:
+    """Time of the best plan by a general mixed-integer solver [s] (refuelling races: the order of stints is free)."""
+    first, later = plans._tables(rules, pace)
+    kinds, width = first.shape
+    cost = np.concatenate([first.ravel(), later.ravel()])
+    use = np.isfinite(cost)
+    size = len(cost) // 2
+    laps = np.tile(np.arange(width), 2 * kinds)
+    is_first = np.repeat([1.0, 0.0], size)
+    rows = [laps[use], is_first[use], (1 - is_first)[use]]
+    low, high = [rules.laps, 1, rules.least_stops], [rules.laps, 1, rules.most_stops]
+    for key in rules.compulsory:
+        place = [tyre.key for tyre in pace.tyres].index(key)
+        rows.append((np.tile(np.repeat(np.arange(kinds), width), 2) == place)[use].astype(float))
+        low.append(1)
+        high.append(rules.most_stops + 1)
+    found = milp(
+        cost[use], constraints=LinearConstraint(np.array(rows), low, high), integrality=np.ones(use.sum()), bounds=Bounds(0, rules.most_stops)
+    )
+    return float(found.fun)
+
+
+def race() -> tuple[RaceRules, Pace]:
+    """A race of 60 laps, up to four stops, nine kinds of tyres."""
+    tyres = tuple(TyrePace(f"t{k}", 0.12 * k, 0.12 - 0.011 * k, 0.5 + 0.05 * k, 14 + 2.5 * k, 0.05) for k in range(9))
+    rules = RaceRules(
+        laps=60, compulsory=("t0", "t4"), least_stops=1, most_stops=4, pit_loss_s=22, tyre_change_s=8, refuelling=True, tank_l=70
+    )
+    return rules, Pace(72.0, tyres, 1.82, 0.009, 0.6)
+
+
+def laps_300() -> list[Observed]:
+    """300 timed laps in 30 runs of two sheets on two compounds."""
+    rng = np.random.default_rng(3)
+    return [
+        Observed(r, r % 2, (r // 2) % 2, 30.0 - 1.4 * k, 1.0 + k, 73 + 0.06 * k + 0.15 * rng.standard_t(4), 1 + k)
+        for r in range(30)
+        for k in range(10)
+    ]
+
+
+def rows() -> list[Row]:
+    """Every measurement."""
+    car = demo_car()
+    line = racing_line(demo_circuit(), 2.0)
+    first = car.tyres.compounds[0]
+    setting, sheet = Setting(car, line, Conditions(), (first, first)), base_sheet(car)
+    ours = solve_lap(setting, sheet)
+    begin = time.perf_counter()
+    plain_time = plain_lap_s(setting, sheet)
+    plain = time.perf_counter() - begin
+    # the reference knows no shift pauses: the lap without them is compared
+    smooth = car.model_copy(update={"powertrain": car.powertrain.model_copy(update={"shift_s": 0.0})})
+    same = solve_lap(replace(setting, car=smooth), sheet)
+    record = assemble(adjusted(smooth, sheet), ours.tyres, setting.conditions, setting.driver)
+    out = np.zeros((len(line.ds), len(kernel.COLUMNS)))
+    kernel.solve(record, line.road, line.ds, True, 0.0, 120.0, out)
+    agree = f"laps {out[:, COLUMN['time']].sum():.3f} s and {plain_time:.3f} s"
+    assert same.time_s > 0
+    lap = median_s(lambda: solve_lap(setting, sheet), 25)
+    found = [Row(f"one changed sheet to a full lap, {line.length_m:.0f} m at 2 m", lap, plain, "SciPy", 0.005, agree)]
+    effects = median_s(lambda: step_effects(setting, sheet, car.items), 5)
+    found.append(Row(f"single-step effects of {len(car.items)} items", effects, 2 * len(car.items) * plain, "SciPy, per lap", 0.5, ""))
+    stint = median_s(lambda: solve_stint(setting, sheet, 60.0, 30), 5)
+    found.append(Row("a stint of 30 laps", stint, 30 * plain, "SciPy, per lap", 0.2, ""))
+    rules, pace = race()
+    best = plans.ranked_plans(rules, pace)[0].time_s
+    planned = median_s(lambda: plans.ranked_plans(rules, pace), 3)
+    begin = time.perf_counter()
+    general = plain_plan_s(rules, pace)
+    solver = time.perf_counter() - begin
+    found.append(Row("all plans, 60 laps, 9 tyres, 4 stops", planned, solver, "MILP, best only", 0.3, f"best {best:.3f} s and {general:.3f} s"))
+    laps = laps_300()
+    priors = Priors(Prior(0.012, 0.003), (Prior(0.06, 0.03),) * 2, (Prior(0.4, 0.4),))
+    verdict = median_s(lambda: judge(laps, priors), 3)
+    found.append(Row("a verdict on 300 laps", verdict, plain_gibbs_s(laps, priors), "plain Python", 0.3, "same sampler, scaled from 1/50 of it"))
+    return found
+
+
+def plain_gibbs_s(laps: list[Observed], priors: Priors) -> float:
+    """Time of the sampler in plain Python, scaled up from a fiftieth of its draws [s]."""
+    x = model.design(laps, 2, 2, 20.0, 5.0)
+    mean, sd = model.prior_columns(priors, 2)
+    run = np.array([lap.run for lap in laps])
+    times = np.array([lap.time_s for lap in laps])
+    steps = (model.DRAWS + model._BURN) // 50
+    begin = time.perf_counter()
+    model._gibbs.py_func(x, times - times.mean(), run, 30, mean, sd, 1, 0, steps, model.TAILS, model.SCATTER_PRIOR_S, model.SHIFT_PRIOR_S)
+    return 50 * (time.perf_counter() - begin)
+
+
+def main() -> None:
+    print(f"{'what':<48}{'ours ms':>9}{'target':>8}{'plain ms':>11}{'ratio':>8}  plain reference")
+    for row in rows():
+        target = f"{1000 * row.target_s:.0f}" if row.target_s else "-"
+        ratio = row.plain_s / row.ours_s
+        print(f"{row.what:<48}{1000 * row.ours_s:>9.1f}{target:>8}{1000 * row.plain_s:>11.0f}{ratio:>7.0f}x  {row.plain}; {row.note}")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,81 @@
+"""The product as a racer starts it: its own server on its own data, driven by Debian's Chromium."""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from urllib.request import urlopen
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+ROOT = Path(__file__).parents[2]
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@pytest.fixture(scope="session")
+def site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """Address of a running product with the demo scenario."""
+    port = free_port()
+    env = {**os.environ, "APEX_VAR": str(tmp_path_factory.mktemp("site")), "APEX_DEMO": "1"}
+    for command in (["migrate", "-v0"], ["load_demo"]):
+        subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
+    server = subprocess.Popen(
+        [sys.executable, "manage.py", "serve", "--port", str(port)], cwd=ROOT, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
+    address = f"http://127.0.0.1:{port}"
+    try:
+        for _ in range(120):
+            assert server.poll() is None, "the server ended"
+            try:
+                urlopen(f"{address}/sign-in/", timeout=2)
+                break
+            except OSError:
+                time.sleep(0.25)
+        yield address
+    finally:
+        server.terminate()
+        server.wait(20)
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def page(browser: Browser, site: str) -> Iterator[Page]:
+    """A signed-in page; any console error, failed script or request to elsewhere fails the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=site, accept_downloads=True)
+    page = context.new_page()
+    wrong: list[str] = []
+    expected = "the server responded with a status of 422"  # a form that was sent back, on purpose
+    page.on("console", lambda m: wrong.append(m.text) if m.type in ("error", "warning") and expected not in m.text else None)
+    page.on("pageerror", lambda error: wrong.append(str(error)))
+    page.on("request", lambda request: wrong.append(request.url) if not request.url.startswith((site, "blob:")) else None)
+    page.goto("/")
+    page.get_by_role("button", name="Enter the demo").click()
+    page.get_by_role("link", name="The Sallowmere Trophy, round 2").wait_for()
+    yield page
+    context.close()
+    assert not wrong, wrong

@@ -1,0 +1,64 @@
+"""Every main view in both themes: nothing for axe to find, no sideways scroll, and a phone can read it."""
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page
+
+pytestmark = pytest.mark.xdist_group("browser")
+
+AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
+VIEWS = {
+    "events": "/events/", "garage": "/garage/", "brief": "", "circuit": "circuit/", "sheet": "sheet/", "difference": "sheet/difference/?a=1&b=4",
+    "card": "sheet/4/card/", "runs": "runs/", "run": "runs/13/", "verdicts": "verdicts/?a=1&b=2&margin=0.10", "race": "race/", "plan": "race/1/",
+}  # fmt: skip
+
+
+def address(view: str) -> str:
+    return VIEWS[view] if VIEWS[view].startswith("/") else f"/events/1/{VIEWS[view]}"
+
+
+def violations(page: Page) -> list[str]:
+    page.evaluate(AXE)
+    found = page.evaluate("() => axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] })")
+    return [f"{one['id']}: {one['nodes'][0]['html'][:160]} {one['nodes'][0]['failureSummary'][:200]}" for one in found["violations"]]
+
+
+@pytest.mark.parametrize("theme", ["day", "night"])
+def test_axe_finds_nothing(page: Page, theme: str) -> None:
+    page.evaluate("(theme) => localStorage.setItem('apex-theme', theme)", theme)
+    found = {}
+    for view in VIEWS:
+        page.goto(address(view))
+        assert page.evaluate("() => document.documentElement.dataset.theme") == theme
+        if broken := violations(page):
+            found[view] = broken
+    assert not found
+
+
+@pytest.mark.parametrize("width", [1280, 820, 390])
+def test_nothing_scrolls_sideways(page: Page, width: int) -> None:
+    page.set_viewport_size({"width": width, "height": 800})
+    wide = {}
+    for view in VIEWS:
+        page.goto(address(view))
+        if (real := page.evaluate("() => document.documentElement.scrollWidth")) > width:
+            wide[view] = real
+    assert not wide
+
+
+def test_the_theme_is_switched_and_remembered(page: Page) -> None:
+    page.evaluate("() => localStorage.setItem('apex-theme', 'day')")
+    page.goto("/events/")
+    page.get_by_role("button", name="Night theme").click()
+    page.reload()
+    assert page.evaluate("() => document.documentElement.dataset.theme") == "night"
+    page.get_by_role("button", name="Day theme").click()
+    assert page.evaluate("() => document.documentElement.dataset.theme") == "day"
+
+
+def test_the_card_prints_without_the_page_around_it(page: Page) -> None:
+    page.goto(address("card"))
+    page.emulate_media(media="print")
+    assert not page.get_by_role("navigation", name="Benches").is_visible()
+    assert page.get_by_role("heading", name="S4 for Brackendale Gannet").is_visible()
