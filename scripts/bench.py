@@ -105,8 +105,12 @@ def plain_plan_s(rules: RaceRules, pace: Pace) -> float:
         low.append(1)
         high.append(rules.most_stops + 1)
     found = milp(
-        cost[use], constraints=LinearConstraint(np.array(rows), low, high), integrality=np.ones(use.sum()), bounds=Bounds(0, rules.most_stops)
+        cost[use],
+        constraints=LinearConstraint(np.array(rows), low, high),
+        integrality=np.ones(use.sum()),
+        bounds=Bounds(0, rules.most_stops),
     )
+    assert found.fun is not None, found.message
     return float(found.fun)
 
 
@@ -159,11 +163,15 @@ def rows() -> list[Row]:
     begin = time.perf_counter()
     general = plain_plan_s(rules, pace)
     solver = time.perf_counter() - begin
-    found.append(Row("all plans, 60 laps, 9 tyres, 4 stops", planned, solver, "MILP, best only", 0.3, f"best {best:.3f} s and {general:.3f} s"))
+    found.append(
+        Row("all plans, 60 laps, 9 tyres, 4 stops", planned, solver, "MILP, best only", 0.3, f"best {best:.3f} s and {general:.3f} s")
+    )
     laps = laps_300()
     priors = Priors(Prior(0.012, 0.003), (Prior(0.06, 0.03),) * 2, (Prior(0.4, 0.4),))
     verdict = median_s(lambda: judge(laps, priors), 3)
-    found.append(Row("a verdict on 300 laps", verdict, plain_gibbs_s(laps, priors), "plain Python", 0.3, "same sampler, scaled from 1/50 of it"))
+    found.append(
+        Row("a verdict on 300 laps", verdict, plain_gibbs_s(laps, priors), "plain Python", 0.3, "same sampler, scaled from 1/50 of it")
+    )
     return found
 
 

@@ -53,8 +53,7 @@ def sheet(car: Car) -> Sheet:
     return base_sheet(car)
 
 
-@pytest.fixture(scope="session")
-def plain_car(car: Car) -> Car:
+def stripped(car: Car) -> Car:
     """A balanced car without aero, load sensitivity, lean, pressure and temperature effects, slip or rolling loss."""
     compound = car.tyres.compounds[0].model_copy(
         update={
@@ -66,6 +65,11 @@ def plain_car(car: Car) -> Car:
     return car.model_copy(
         update={"tyres": car.tyres.model_copy(update={"compounds": (compound,)}), "aero": aero, "items": (car.item("brake_bias"),)}
     )
+
+
+@pytest.fixture(scope="session")
+def plain_car(car: Car) -> Car:
+    return stripped(car)
 
 
 def ring(radius_m: float, bank_rad: float = 0.0, stations: int = 200) -> Line:

@@ -15,7 +15,7 @@ _R_VAPOUR = 461.5  #: gas constant of water vapour [J/(kg K)]
 RATED_AIR = (25.0, 990.0, 30.0)
 
 #: Share of grip that a fully rubbered surface has over a green one; 50 % is the book surface.
-#: Source: an assumption of this product, to be replaced by calibration to the user's laps.
+#: Source: an assumption of this product (docs/model.md).
 RUBBER_GRIP = 0.03
 
 

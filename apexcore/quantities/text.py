@@ -106,6 +106,13 @@ def format_lap(seconds: float, decimals: int = 3) -> str:
     return f"{int(minutes)}:{rest:0{3 + decimals if decimals else 2}.{decimals}f}"
 
 
+def spread_decimals(spread: float, most: int = 3) -> int:
+    """Decimals that show a spread with two digits; the value beside it gets as many, never more than `most`."""
+    if not math.isfinite(spread) or spread <= 0:
+        return most
+    return min(max(1 - math.floor(math.log10(spread)), 0), most)
+
+
 def format_number(value: float, decimals: int, signed: bool = False) -> str:
     """A number with a true minus sign and no negative zero."""
     rounded = round(value, decimals)

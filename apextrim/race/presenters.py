@@ -19,6 +19,7 @@ class StintBar:
     width: float
     hatch: str
     letter: str
+    name: str
     laps: int
     words: str
 
@@ -54,7 +55,7 @@ def plan_views(view: RaceView, plans: list[RankedPlan], car: Car) -> list[PlanVi
             compound = car.tyres.compound(stint.compound)
             left, right = axis.at(stint.first_lap - 1), axis.at(stint.first_lap - 1 + stint.laps)
             words = f"{stint.laps} laps on {compound.name}, {stint.fuel_l:.1f} l at its start"
-            bars.append(StintBar(left, right - left - 2, compound.hatch, compound.letter, stint.laps, words))
+            bars.append(StintBar(left, right - left - 2, compound.hatch, compound.letter, compound.name, stint.laps, words))
         stops = ranked.plan.stops
         title = "no stop" if not stops else f"{stops} stop{'s' if stops > 1 else ''}"
         said = f"{title.capitalize()}: " + ", then ".join(bar.words for bar in bars) + "."

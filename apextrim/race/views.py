@@ -26,6 +26,7 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
         "rules": adapter.rules_of(event),
         "problem": problem,
     }
+    context["compulsory"] = [one.name for one in car.tyres.compounds if one.key in context["rules"].compulsory]
     try:
         view = queries.race_view(event)
     except NoLegalPlan as error:

@@ -1,6 +1,7 @@
 """Verdicts and the race, from laps that the virtual car drove."""
 
 from collections.abc import Callable
+from typing import Any
 
 import pytest
 from django.test import Client
@@ -15,6 +16,11 @@ from apextrim.verdicts.models import KeptVerdict
 
 def url(name: str, event: Event, *more: int) -> str:
     return reverse(name, args=[event.pk, *more])
+
+
+def choice(a: Sheet, b: Sheet, margin: str = "0.1") -> dict[str, Any]:
+    """The form of two sheets to judge."""
+    return {"a": a.pk, "b": b.pk, "margin": margin}
 
 
 @pytest.fixture
@@ -32,7 +38,7 @@ def test_with_fewer_than_two_driven_sheets_the_bench_says_what_to_do(client_in: 
 
 def test_the_worse_sheet_is_found_and_said_first(client_in: Client, event: Event, weekend: tuple[Sheet, Sheet]) -> None:
     a, b = weekend
-    response = client_in.get(url("verdicts_bench", event), {"a": a.pk, "b": b.pk, "margin": "0.1"})
+    response = client_in.get(url("verdicts_bench", event), choice(a, b))
     verdict = response.context["judged"].verdict
     assert verdict.mean_s > 0.1 and verdict.quicker < 0.05
     assert verdict.runs == (3, 3)
@@ -48,7 +54,7 @@ def test_the_bench_proposes_the_two_sheets_driven_last(client_in: Client, event:
 
 def test_a_sheet_without_laps_is_named(client_in: Client, event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run]) -> None:
     drive(first, 1)
-    page = client_in.get(url("verdicts_bench", event), {"a": first.pk, "b": second.pk, "margin": "0.1"}).content.decode()
+    page = client_in.get(url("verdicts_bench", event), choice(first, second)).content.decode()
     assert "S2 has no timed lap yet" in page
 
 
@@ -63,7 +69,7 @@ def test_a_wrong_choice_is_named(client_in: Client, event: Event, weekend: tuple
 
 def test_a_spoiled_lap_is_left_out(client_in: Client, event: Event, weekend: tuple[Sheet, Sheet]) -> None:
     def used() -> int:
-        query = {"a": weekend[0].pk, "b": weekend[1].pk, "margin": "0.1"}
+        query = choice(*weekend)
         return sum(client_in.get(url("verdicts_bench", event), query).context["judged"].verdict.laps)
 
     before = used()
@@ -74,7 +80,7 @@ def test_a_spoiled_lap_is_left_out(client_in: Client, event: Event, weekend: tup
 
 
 def test_a_verdict_is_kept_as_it_stood(client_in: Client, event: Event, weekend: tuple[Sheet, Sheet], drive: Callable[..., Run]) -> None:
-    data = {"a": weekend[0].pk, "b": weekend[1].pk, "margin": "0.1"}
+    data = choice(*weekend)
     response = client_in.post(url("keep_verdict", event), data)
     kept = KeptVerdict.objects.get()
     assert response["Location"] == url("kept_verdict", event, kept.pk)
@@ -89,7 +95,7 @@ def test_a_hotter_track_weakens_the_verdict(
     drive(first, 1)
     change_conditions(event, {**event.conditions, "track_c": 45.0})
     drive(second, 2)
-    page = client_in.get(url("verdicts_bench", event), {"a": first.pk, "b": second.pk, "margin": "0.1"}).content.decode()
+    page = client_in.get(url("verdicts_bench", event), choice(first, second)).content.decode()
     assert "S2 was driven on a track 15 K hotter" in page
     assert "one run only" in page
 

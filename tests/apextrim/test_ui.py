@@ -13,6 +13,7 @@ from apextrim.ui.templatetags.apex import chance, change, lap, num, signed
 
 def test_a_change_has_sign_words_and_more_than_colour() -> None:
     assert "−0.120" in change(-0.12) and "quicker" in change(-0.12)
+    assert "−0.44" in change(-0.441, 0.363) and "± 0.36" in change(-0.441, 0.363)
     assert "+0.120" in change(0.12) and "slower" in change(0.12)
     assert "no change" in change(-0.0001)
 

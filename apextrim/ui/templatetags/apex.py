@@ -4,7 +4,7 @@ from django import template
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
-from apexcore.quantities import format_lap, format_number
+from apexcore.quantities import format_lap, format_number, spread_decimals
 
 register = template.Library()
 
@@ -60,10 +60,12 @@ def source(kind: str) -> SafeString:
 
 
 @register.simple_tag
-def change(value: float, decimals: int = 3, unit: str = "s") -> SafeString:
-    """A lap time difference with sign, words and the colour of gain or loss."""
+def change(value: float, spread: float = 0.0, unit: str = "s") -> SafeString:
+    """A lap time difference with sign, words and the colour of gain or loss, rounded to its spread, which follows it."""
+    decimals = spread_decimals(spread)
     text = format_number(value, decimals, signed=True)
+    rest = format_html(' <span class="said soft num">± {}</span>', format_number(spread, decimals)) if spread else ""
     if float(f"{value:.{decimals}f}") == 0:
         return format_html('<span class="num">{} {}</span> <span class="said">no change</span>', text, unit)
     word, css = ("quicker", "gain") if value < 0 else ("slower", "loss")
-    return format_html('<span class="num {}">{} {}</span> <span class="said {}">{}</span>', css, text, unit, css, word)
+    return format_html('<span class="num {}">{} {}</span> <span class="said {}">{}</span>{}', css, text, unit, css, word, rest)

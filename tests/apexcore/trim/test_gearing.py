@@ -25,15 +25,16 @@ def time_to(car: Car, shift_ms: list[float], top_ms: float) -> float:
     return float((0.02 * weights(car).mass_kg / force).sum())
 
 
+def best_brute_force(car: Car, top_ms: float) -> float:
+    """Least time over all combinations of five shift speeds in every gear [s]."""
+    limits = [limit_speed_ms(car, gear) for gear in range(1, len(car.powertrain.gears))]
+    sets = itertools.product((0.82, 0.88, 0.94, 0.97, 1.0), repeat=len(limits))
+    return min(time_to(car, [limit * part - 0.01 for limit, part in zip(limits, one, strict=True)], top_ms) for one in sets)
+
+
 def test_no_other_shift_speeds_are_quicker(car: Car) -> None:
     found = [shift.speed_ms for shift in shifts(car)]
-    top = 58.0
-    best = time_to(car, found, top)
-    rpm_factors = (0.82, 0.88, 0.94, 0.97, 1.0)
-    limits = [limit_speed_ms(car, gear) for gear in range(1, len(car.powertrain.gears))]
-    for factors in itertools.product(rpm_factors, repeat=len(limits)):
-        other = [limit * factor - 0.01 for limit, factor in zip(limits, factors, strict=True)]
-        assert best <= time_to(car, other, top) * 1.001
+    assert time_to(car, found, 58.0) <= best_brute_force(car, 58.0) * 1.001
 
 
 def test_a_falling_power_curve_is_shifted_before_the_limiter(car: Car) -> None:

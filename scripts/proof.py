@@ -1,0 +1,169 @@
+"""The proof page: each figure computed by the live code beside an answer known from elsewhere."""
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.optimize import brentq
+
+from apexcore.circuit.conditions import GRAVITY, Conditions
+from apexcore.circuit.line import racing_line
+from apexcore.circuit.track import mirrored
+from apexcore.errors import NoLegalPlan
+from apexcore.judge.verdict import judge
+from apexcore.lap import kernel
+from apexcore.lap.assembly import aero_areas, lateral_transfer
+from apexcore.lap.solver import Setting, solve_lap, top_speed_ms
+from apexcore.race.plans import best_by_stops, ranked_plans
+from apexcore.trim.gearing import shifts
+from apexcore.vehicle.car import Car
+from apexcore.vehicle.sheet import base_sheet
+from apexcore.vehicle.tyres import hot_pressure_kpa
+from apexcore.vehicle.weights import weights
+from tests.apexcore.judge.test_judge import PRIORS, simulated
+from tests.apexcore.lap.test_proof import record
+from tests.apexcore.race.test_plans import all_shapes, lap_by_lap_s, random_race, used_all
+from tests.apexcore.trim.test_gearing import best_brute_force, time_to
+from tests.conftest import stripped
+
+from .demo_files import demo_car, demo_circuit
+
+
+@dataclass(frozen=True)
+class Case:
+    """:param ours: what the code gives
+    :param known: the reference
+    :param error: their distance, in the tolerance's own measure
+    :param bound: largest distance allowed"""
+
+    name: str
+    reference: str
+    ours: str
+    known: str
+    error: float
+    bound: float
+    measure: str = "relative"
+
+
+def relative(name: str, reference: str, ours: float, known: float, bound: float, unit: str, decimals: int = 3) -> Case:
+    """A case judged by its relative error."""
+    error = abs(ours - known) / abs(known)
+    return Case(name, reference, f"{ours:.{decimals}f} {unit}", f"{known:.{decimals}f} {unit}", error, bound)
+
+
+def vehicle_cases() -> Iterator[Case]:
+    """Closed forms of a car on its own."""
+    car, plain = demo_car(), stripped(demo_car())
+    c = record(plain)
+    for radius in (20.0, 140.0):
+        found = kernel.corner_speed(c, 1 / radius, 0.0, 0.0, 0.0, 0.0, 120.0, 30.0, np.zeros(12))
+        yield relative(f"constant radius {radius:.0f} m", "v = √(µ g R)", found, math.sqrt(1.3 * GRAVITY * radius), 1e-3, "m/s")
+    bank = math.radians(12)
+    found = kernel.corner_speed(c, 1 / 70, bank, 0.0, 0.0, 0.0, 130.0, 30.0, np.zeros(12))
+    known = math.sqrt(GRAVITY * 70 * (math.tan(bank) + 1.3) / (1 - 1.3 * math.tan(bank)))
+    yield relative("banked turn, 12°, 70 m", "v² = g R (tan θ + µ)/(1 − µ tan θ)", found, known, 1e-3, "m/s")
+    yield _top_speed(car)
+    yield from _braking(plain)
+    weight = weights(car)
+    square = car.model_copy(update={"rear": car.rear.model_copy(update={"track_m": car.front.track_m})})
+    transfer = sum(lateral_transfer(square, weight)[:2])
+    yield relative("load transfer, equal tracks", "h / t", transfer, weight.cg_height_m / car.front.track_m, 1e-9, "per m a", 9)
+    loads = np.zeros(4)
+    kernel.wheel_loads(record(car), 50.0, -6000.0, 9.0, GRAVITY, loads)
+    down = 0.5 * Conditions().air_density * 50.0**2 * sum(aero_areas(car)[1:])
+    yield relative("sum of wheel loads", "weight + downforce", float(loads.sum()), weight.mass_kg * GRAVITY + down, 1e-9, "N", 6)
+    hot = hot_pressure_kpa(140.0, 20.0, 92.0)
+    yield relative("hot pressure", "ideal gas, absolute", hot, (140 + 101.325) * 365.15 / 293.15 - 101.325, 1e-9, "kPa", 6)
+    own = time_to(car, [one.speed_ms for one in shifts(car)], 58.0)
+    yield relative("shift speeds, 12 to 58 m/s", "brute force over 3,125 sets of shift rpm", own, best_brute_force(car, 58.0), 1e-3, "s")
+
+
+def _top_speed(car: Car) -> Case:
+    long = car.model_copy(update={"powertrain": car.powertrain.model_copy(update={"final_drive": 3.2})})
+    speeds, torques = zip(*car.powertrain.torque_nm, strict=True)
+    ratio = car.powertrain.gears[-1] * 3.2 / car.tyres.radius_m[1]
+    conditions, (drag, front, rear) = Conditions(), aero_areas(long)
+
+    def spare(v: float) -> float:
+        torque = np.interp(v * ratio * 30 / math.pi, speeds, torques) * conditions.power_factor
+        dynamic = 0.5 * conditions.air_density * v * v
+        rolling = car.tyres.compounds[0].rolling * (weights(long).mass_kg * GRAVITY + dynamic * (front + rear))
+        return float(torque * ratio * car.powertrain.efficiency - dynamic * drag - rolling)
+
+    return relative(
+        "top speed", "power = drag + rolling, Brent's method", top_speed_ms(long, conditions), brentq(spare, 30, 84), 1e-3, "m/s"
+    )
+
+
+def _braking(plain: Car) -> Iterator[Case]:
+    weight, mu, length = weights(plain), 1.3, plain.wheelbase_m
+    height, to_rear, to_front = weight.cg_height_m, weight.cg_from_front_m, plain.wheelbase_m - weight.cg_from_front_m
+    ideal = (to_front + mu * height) / length
+    for words, share in (("at the ideal share", ideal), ("rear locks first", 0.5), ("front locks first", 0.88)):
+        braked = plain.model_copy(update={"brakes": plain.brakes.model_copy(update={"front_share": share, "max_force_n": 90_000.0})})
+        front = mu * GRAVITY * to_front / (share * length - mu * height) if share * length > mu * height else math.inf
+        known = min(front, mu * GRAVITY * to_rear / ((1 - share) * length + mu * height))
+        force, _ = kernel.force_limit(record(braked), 40.0, 40.0, 0.0, GRAVITY, True, 1e4, np.zeros(12))
+        yield relative(f"braking, {words} ({100 * share:.1f} %)", "closed form", force / weight.mass_kg, known, 2e-3, "m/s²")
+
+
+def lap_cases() -> Iterator[Case]:
+    """What a whole lap must hold."""
+    car, circuit = demo_car(), demo_circuit()
+    first = car.tyres.compounds[0]
+    setting, sheet = Setting(car, racing_line(circuit), Conditions(), (first, first)), base_sheet(car)
+    lap = solve_lap(setting, sheet)
+    other = solve_lap(replace(setting, line=racing_line(mirrored(circuit))), sheet)
+    yield relative("mirrored car on mirrored circuit", "the same lap", other.time_s, lap.time_s, 1e-6, "s", 6)
+    fine = solve_lap(replace(setting, line=racing_line(circuit, 0.5)), sheet)
+    yield relative("stations 2 m apart", "stations 0.5 m apart", lap.time_s, fine.time_s, 5e-4, "s")
+    dt = lap.column("time")
+    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slide_j)
+    engine = float((lap.column("engine_w") * dt).sum())
+    yield relative("energy of the engine over a lap", "drag + rolling + brakes + sliding", engine / 1e6, spent / 1e6, 5e-3, "MJ")
+
+
+def race_case(races: int = 300) -> Case:
+    """The plan search against brute force."""
+    worst, legal = 0.0, 0
+    for seed in range(races):
+        rules, pace = random_race(seed)
+        brute: dict[int, float] = {}
+        for shape in all_shapes(rules, len(pace.tyres)):
+            time = lap_by_lap_s(rules, pace, shape) if used_all(rules, pace, shape) else math.inf
+            if math.isfinite(time):
+                brute[len(shape) - 1] = min(time, brute.get(len(shape) - 1, math.inf))
+        try:
+            found = {plan.stops: plan.time_s for plan in best_by_stops(ranked_plans(rules, pace))}
+        except NoLegalPlan:
+            found = {}
+        if set(found) != set(brute):
+            worst = math.inf
+        legal += bool(brute)
+        worst = max([worst, *[abs(found[k] - brute[k]) for k in brute if k in found]])
+    words = f"{legal} races that can be driven, {races - legal} that cannot"
+    return Case("race plans", f"brute force over all plans of {races} random small races", words, "the same times", worst, 1e-6, "s")
+
+
+def verdict_cases(trials: int = 600) -> Iterator[Case]:
+    """Coverage and false alarms of the verdict by simulation with known truth."""
+    covered = alarms = 0
+    for seed in range(trials):
+        gap = float(np.random.default_rng(seed + 77).normal(0, 0.3))
+        verdict = judge(simulated(seed, gap), PRIORS)
+        covered += verdict.low_s <= gap <= verdict.high_s
+        null = judge(simulated(seed + 5000, 0.0), PRIORS)
+        alarms += null.settled and null.mean_s < 0
+    share, false = covered / trials, alarms / trials
+    yield Case(
+        "verdict, 95 % interval", f"{trials} simulated tests", f"{100 * share:.1f} % cover", "95 %", abs(share - 0.95), 0.02, "share"
+    )
+    yield Case(
+        "“B is quicker” without a difference", f"{trials} simulated tests", f"{100 * false:.1f} % say so", "≤ 5 %", false, 0.05, "share"
+    )
+
+
+def all_cases() -> list[Case]:
+    """Every case of the page."""
+    return [*vehicle_cases(), *lap_cases(), race_case(), *verdict_cases()]
