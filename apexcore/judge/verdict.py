@@ -127,7 +127,10 @@ def _planned_sd(laps: Sequence[Observed], information: float, shift: float, prio
     run = np.array([lap.run for lap in laps])
     for one in np.unique(run):
         rows = x[run == one]
-        precision += rows.T @ np.linalg.solve(np.eye(len(rows)) / information + shift**2, rows)
+        # inverse of the run's covariance I/information + shift2 11' by Sherman and Morrison
+        total = rows.sum(axis=0)
+        precision += information * rows.T @ rows
+        precision -= information**2 * shift**2 / (1 + len(rows) * information * shift**2) * np.outer(total, total)
     covariance = np.linalg.inv(precision)
     return float(math.sqrt(covariance[0, 0] + covariance[1, 1] - 2 * covariance[0, 1]))
 

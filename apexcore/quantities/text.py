@@ -62,8 +62,9 @@ def parse_number(text: str, unit: str, place: str) -> float:
     :raises InputError: if it is no finite number, or the typed unit does not fit
     """
     match = _NUMBER.match(text)
+    wanted = f"a number in {unit}" if unit else "a number"
     if not match:
-        raise InputError(place, text, f"a number in {unit}" if unit else "a number")
+        raise InputError(place, text, wanted)
     value = float(match.group(1).replace(",", "."))
     if not math.isfinite(value):
         raise InputError(place, text, "a finite number")
@@ -73,8 +74,15 @@ def parse_number(text: str, unit: str, place: str) -> float:
     try:
         scale, offset = linear(typed, unit)
     except (ValueError, KeyError):
-        raise InputError(place, text, f"a number in {unit}; “{typed}” is no unit for it") from None
+        raise InputError(place, text, f"{wanted}; “{typed}” is no unit for it") from None
     return value * scale + offset
+
+
+def has_other_unit(text: str, unit: str) -> bool:
+    """Whether a number was typed with a unit other than the one wanted, so that it was converted."""
+    match = _NUMBER.match(text)
+    typed = (match.group(2) or "").lower() if match else ""
+    return typed not in ("", unit.lower())
 
 
 def parse_lap(text: str, place: str) -> float:

@@ -228,13 +228,14 @@ def _collisions(rules: RaceRules, pace: Pace) -> list[str]:
         ("no refuelling", {"refuelling": True}),
     ]
     guilty = _openers(rules, pace, trials)
+    race = f"{rules.laps} lap{'s' if rules.laps > 1 else ''}"
     if not guilty:
         return [f"No plan is legal: {distance} cannot be driven under these rules, even if any single one of them is lifted."]
     if len(guilty) == 1:
-        found = [f"No plan is legal: {guilty[0]} leaves none over {rules.laps} laps, the other rules as they are. Lifting it opens one."]
+        found = [f"No plan is legal: {guilty[0]} leaves none over {race}, the other rules as they are. Lifting it opens one."]
     else:
         together = "; ".join(guilty)
-        found = [f"No plan is legal: {together} cannot hold together over {rules.laps} laps. Lifting any one of them opens a plan."]
+        found = [f"No plan is legal: {together} cannot hold together over {race}. Lifting any one of them opens a plan."]
     if need > rules.tank_l:
         found.append(f"{distance} need {need:.1f} l in all; the tank holds {rules.tank_l:g} l.")
     return found

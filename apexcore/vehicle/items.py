@@ -84,6 +84,12 @@ class Item(Value):
             raise InputError(self.name, self.text(value), f"{self.text(self.base)}: this item is locked")
         return round(self.low + round((value - self.low) / self.step) * self.step, 9)
 
+    def nearest(self, value: float) -> float:
+        """The value on the nearest step; outside the range it stays as it is, for `check` to refuse."""
+        if not math.isfinite(value) or not self.low <= value <= self.high:
+            return value
+        return round(min(self.low + round((value - self.low) / self.step) * self.step, self.high), 9)
+
     def stepped(self, value: float, steps: int) -> float | None:
         """The value that many steps away, or None where the range ends or the item is locked."""
         moved = value + steps * self.step

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from apexcore.errors import InputError
-from apexcore.quantities import parse_number
+from apexcore.quantities.text import has_other_unit, parse_number
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet
 
@@ -28,7 +28,10 @@ class SheetForm:
             text = str(self.data.get(item.key, ""))
             self.typed[item.key] = text
             try:
-                self.values[item.key] = item.check(parse_number(text.replace("−", "-"), item.unit, item.name))
+                text = text.replace("−", "-")
+                number = parse_number(text, item.unit, item.name)
+                # 20 psi stand on no whole kPa: what was converted goes to the nearest step
+                self.values[item.key] = item.check(item.nearest(number) if has_other_unit(text, item.unit) else number)
             except InputError as error:
                 self.errors[item.key] = str(error)
 

@@ -34,6 +34,7 @@ class PlanView:
 
     ranked: RankedPlan
     title: str
+    verb: str
     bars: list[StintBar]
     why: str
     said: str
@@ -59,7 +60,7 @@ def plan_views(view: RaceView, plans: list[RankedPlan], car: Car) -> list[PlanVi
         stops = ranked.plan.stops
         title = "no stop" if not stops else f"{stops} stop{'s' if stops > 1 else ''}"
         said = f"{title.capitalize()}: " + ", then ".join(bar.words for bar in bars) + "."
-        found.append(PlanView(ranked, title, bars, _why(ranked, best), said))
+        found.append(PlanView(ranked, title, "are" if stops > 1 else "is", bars, _why(ranked, best), said))
     return found
 
 

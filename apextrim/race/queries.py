@@ -1,6 +1,6 @@
 """The race of an event: pace from its runs, plans from its rules."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from apexcore.race.fuel import measured_use
 from apexcore.race.pace import RacePace, best_chances, gap_spread_s, race_pace
@@ -8,6 +8,7 @@ from apexcore.race.plans import Plan, best_by_stops, ranked_plans
 from apexcore.race.rules import RaceRules
 from apextrim.events import adapter
 from apextrim.events.models import Event
+from apextrim.garage.models import Sheet
 from apextrim.garage.queries import core_sheet
 from apextrim.runs.queries import burnt_l, observed
 
@@ -37,6 +38,8 @@ class RaceView:
     :param others: further plans, quickest first
     :param start_l: fuel to start the best plan with [l]
     :param margin_l: part of it that is margin [l]
+    :param raced: the sheet in the car
+    :param driven: the sheet whose laps give the pace; None where nothing was driven
     """
 
     rules: RaceRules
@@ -45,6 +48,8 @@ class RaceView:
     others: list[RankedPlan]
     start_l: float
     margin_l: float
+    raced: Sheet | None
+    driven: Sheet | None
 
 
 def race_view(event: Event) -> RaceView:
@@ -55,7 +60,7 @@ def race_view(event: Event) -> RaceView:
     :raises InputError: if a rule names a compound that the car does not have
     """
     rules = adapter.rules_of(event)
-    pace = pace_of(event, rules)
+    pace, driven = pace_of(event, rules)
     plans = ranked_plans(rules, pace.pace)
     best = sorted(best_by_stops(plans), key=lambda plan: plan.time_s)
     chances = best_chances(rules, pace, best)
@@ -65,24 +70,23 @@ def race_view(event: Event) -> RaceView:
 
     first = [ranked(plan, chance) for plan, chance in zip(best, chances, strict=True)]
     others = [ranked(plan, None) for plan in plans if plan not in best][:4]
-    return RaceView(rules, pace, first, others, best[0].stints[0].fuel_l, pace.pace.margin_l)
+    return RaceView(rules, pace, first, others, best[0].stints[0].fuel_l, pace.pace.margin_l, event.sheet_in_car, driven)
 
 
-def pace_of(event: Event, rules: RaceRules) -> RacePace:
-    """Pace from all timed laps of the event; the sheet in the car is the level raced with."""
+def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
+    """Pace from all timed laps of the event, and the sheet that it is the pace of.
+
+    That is the sheet in the car; where it was never driven, the one driven last stands in.
+    """
     car = adapter.car_of(event)
     book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
     use = measured_use(burnt_l(event))
-    sheets = list(event.sheets.order_by("number"))
-    raced = event.sheet_in_car_id
-    # the sheet raced with is level 0; where it was never driven, the nearest is the one driven last
-    runs = observed(event, {sheet.pk: k for k, sheet in enumerate(sheets)}, use.mean_l if use else book.fuel_l_per_lap)
-    driven = list(dict.fromkeys(one.run.sheet_id for one in runs))
-    if raced in driven:
-        driven.sort(key=lambda key: key != raced)
-    else:
-        driven.reverse()
-    levels = {key: place for place, key in enumerate(driven)}
-    runs = observed(event, levels, use.mean_l if use else book.fuel_l_per_lap)
-    laps = [lap for one in runs for lap in one.laps]
-    return race_pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps)
+    per_lap = use.mean_l if use else book.fuel_l_per_lap
+    sheets = {sheet.pk: sheet for sheet in event.sheets.all()}
+    runs = observed(event, dict.fromkeys(sheets, 0), per_lap)
+    order = list(dict.fromkeys(one.run.sheet_id for one in reversed(runs)))
+    order.sort(key=lambda key: key != event.sheet_in_car_id)  # a stable sort: the rest stay in their order
+    levels = {key: place for place, key in enumerate(order)}
+    laps = [replace(lap, level=levels[one.run.sheet_id]) for one in runs for lap in one.laps]
+    pace = race_pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps)
+    return pace, sheets[order[0]] if order else None

@@ -70,9 +70,9 @@ def test_a_value_off_the_list_is_named(client_in: Client, event: Event, first: S
 
 
 def test_units_are_taken_inline(client_in: Client, event: Event, first: Sheet) -> None:
-    client_in.post(url("save_sheet", event), values(first, pressure_fl="1,5 bar", camber_fl="−2.8", reason="in bar"))
+    client_in.post(url("save_sheet", event), values(first, pressure_fl="1,5 bar", pressure_fr="20psi", camber_fl="−2.8", reason="in bar"))
     saved = event.sheets.get(number=2)
-    assert (saved.values["pressure_fl"], saved.values["camber_fl"]) == (150, -2.8)
+    assert (saved.values["pressure_fl"], saved.values["pressure_fr"], saved.values["camber_fl"]) == (150, 138, -2.8)
 
 
 def test_saving_needs_a_reason_and_a_difference(client_in: Client, event: Event, first: Sheet) -> None:

@@ -106,7 +106,7 @@ RULES = {"laps": 36, "pit_loss_s": 22.0, "tyre_change_s": 8.0, "compulsory": ("m
 def test_the_race_is_planned_from_the_runs(client_in: Client, event: Event, first: Sheet, drive: Callable[..., Run]) -> None:
     change_rules(event, RULES)
     page = client_in.get(url("race_bench", event)).content.decode()
-    assert "from your laps" not in page  # nothing was driven: all is modelled
+    assert "from your laps" not in page and "No lap is driven yet" in page
     drive(first, 61, laps=14)
     drive(first, 62, laps=14, compound="slate")
     response = client_in.get(url("race_bench", event))
@@ -118,6 +118,16 @@ def test_the_race_is_planned_from_the_runs(client_in: Client, event: Event, firs
     assert "from your laps" in page and "Start with" in page
     for ranked in view.by_stops:
         assert {"marl", "slate"} <= set(ranked.plan.compounds)
+
+
+def test_the_pace_of_an_undriven_sheet_is_borrowed_and_said(
+    client_in: Client, event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run]
+) -> None:
+    change_rules(event, RULES)
+    drive(second, 5)
+    assert "S1, the sheet in the car, has no laps yet: the pace is that of S2" in client_in.get(url("race_bench", event)).content.decode()
+    drive(first, 6)
+    assert "Pace of S1, the sheet in the car, from its laps" in client_in.get(url("race_bench", event)).content.decode()
 
 
 def test_a_plan_is_kept_on_the_thread(client_in: Client, event: Event, first: Sheet) -> None:

@@ -5,6 +5,7 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand
+from django.db import transaction
 
 from demo.loader import load
 
@@ -14,6 +15,7 @@ class Command(BaseCommand):
 
     help = "Makes the demo's account and scenario, unless they are there already."
 
+    @transaction.atomic  # an interrupted start must not leave an account without its scenario
     def handle(self, *args: Any, **options: Any) -> None:
         user, new = User.objects.get_or_create(username=settings.DEMO_USER)
         if not new:
