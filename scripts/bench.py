@@ -16,6 +16,7 @@ from apexcore.judge.model import Observed, Prior, Priors
 from apexcore.judge.verdict import judge
 from apexcore.lap import kernel
 from apexcore.lap.assembly import assemble
+from apexcore.lap.record import COLUMNS
 from apexcore.lap.solver import COLUMN, Setting, solve_lap, top_speed_ms
 from apexcore.lap.stint import solve_stint
 from apexcore.race import plans
@@ -108,7 +109,7 @@ def plain_plan_s(rules: RaceRules, pace: Pace) -> float:
         cost[use],
         constraints=LinearConstraint(np.array(rows), low, high),
         integrality=np.ones(use.sum()),
-        bounds=Bounds(0, rules.most_stops),
+        bounds=Bounds(0, rules.most_stops + 1),
     )
     assert found.fun is not None, found.message
     return float(found.fun)
@@ -147,7 +148,7 @@ def rows() -> list[Row]:
     smooth = car.model_copy(update={"powertrain": car.powertrain.model_copy(update={"shift_s": 0.0})})
     same = solve_lap(replace(setting, car=smooth), sheet)
     record = assemble(adjusted(smooth, sheet), ours.tyres, setting.conditions, setting.driver)
-    out = np.zeros((len(line.ds), len(kernel.COLUMNS)))
+    out = np.zeros((len(line.ds), len(COLUMNS)))
     kernel.solve(record, line.road, line.ds, True, 0.0, 120.0, out)
     agree = f"laps {out[:, COLUMN['time']].sum():.3f} s and {plain_time:.3f} s"
     assert same.time_s > 0

@@ -11,7 +11,8 @@ from ..vehicle.car import Axle, Car
 from ..vehicle.tyres import TyreState, hot_pressure_kpa, temperature_grip, wear_grip
 from ..vehicle.weights import Weights, weights
 from .driver import Driver
-from .kernel import CAR, SPEED_POINTS, SPEED_STEP
+from .kernel import SPEED_STEP
+from .record import CAR, SPEED_POINTS
 
 Floats = NDArray[np.float64]
 

@@ -12,67 +12,12 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from .record import CAR, COLUMNS, SPEED_POINTS
+
 Floats = NDArray[np.float64]
 
 GRAVITY = 9.80665
 SPEED_STEP = 0.25  #: spacing of the thrust table [m/s]
-SPEED_POINTS = 560  #: its length: up to 140 m/s
-
-#: What the kernel knows of a car; filled by `lap.assembly`.
-CAR = np.dtype(
-    [
-        ("mass", "f8"),  # [kg]
-        ("wheelbase", "f8"),  # [m]
-        ("cg_behind", "f8"),  # centre of gravity behind the front axle [m]
-        ("cg_height", "f8"),  # [m]
-        ("static", "f8", (4,)),  # share of the weight on each wheel [-]
-        ("lateral_front", "f8"),  # front load transfer over m ay: from wheel to wheel [-]
-        ("lateral_rear", "f8"),  # the same at the rear [-]
-        ("track_front", "f8"),  # [m]
-        ("track_rear", "f8"),  # [m]
-        ("roll_deg", "f8"),  # body roll per lateral acceleration [deg/(m/s2)]
-        ("lean_roll_front", "f8"),  # lean that the wheels lose per degree of roll [-]
-        ("lean_roll_rear", "f8"),
-        ("lean", "f8", (4,)),  # static lean of each wheel to the left [deg]
-        ("density", "f8"),  # of the air [kg/m3]
-        ("drag_area", "f8"),  # [m2]
-        ("lift_front", "f8"),  # downforce area at the front axle [m2]
-        ("lift_rear", "f8"),  # [m2]
-        ("wind_east", "f8"),  # air moving towards +x [m/s]
-        ("wind_north", "f8"),  # air moving towards +y [m/s]
-        ("drive_front", "f8"),  # share of thrust on the front axle [-]
-        ("brake_front", "f8"),  # share of braking on the front axle [-]
-        ("brake_max", "f8"),  # greatest braking force [N]
-        ("shift_s", "f8"),  # time without thrust at an upshift [s]
-        ("efficiency", "f8"),  # wheel over crank power [-]
-        ("fuel_l_per_j", "f8"),  # fuel per crank energy [l/J]
-        ("thrust", "f8", (SPEED_POINTS,)),  # full-throttle force at the wheels [N]
-        ("gear", "f8", (SPEED_POINTS,)),  # gear that gives it, 1 first
-        ("mu", "f8", (4,)),  # friction at reference load with this lap's temperature, wear and surface [-]
-        ("mu_long", "f8", (4,)),  # longitudinal over lateral [-]
-        ("load_ref", "f8", (4,)),  # [N]
-        ("load_loss", "f8", (4,)),  # load sensitivity [-]
-        ("lean_opt", "f8", (4,)),  # best lean into the corner [deg]
-        ("lean_loss", "f8", (4,)),  # [1/deg2]
-        ("hot_kpa", "f8", (4,)),
-        ("best_kpa", "f8", (4,)),  # best pressure at the reference load [kPa]
-        ("best_kpa_per_n", "f8", (4,)),
-        ("kpa_loss", "f8", (4,)),  # [-]
-        ("stiffness", "f8", (4,)),  # cornering stiffness over load [1/rad]
-        ("rolling", "f8", (4,)),  # [-]
-        ("ability", "f8"),  # share of the envelope used [-]
-        ("ability_brake", "f8"),  # further share under brakes [-]
-    ]
-)
-
-#: Columns of the lap's result.
-COLUMNS = (
-    "speed", "accel", "lateral", "gear", "throttle", "brake",
-    "load_fl", "load_fr", "load_rl", "load_rr",
-    "use_front", "use_rear", "balance",
-    "slide_fl", "slide_fr", "slide_rl", "slide_rr",
-    "fuel_l", "engine_w", "drag_w", "rolling_w", "brake_w", "time",
-)  # fmt: skip
 
 _FORCE_TOLERANCE = 0.5  # a force is found when its iteration moves by less [N]
 

@@ -14,10 +14,11 @@ from ..vehicle.tyres import Four, TyreState, hot_pressure_kpa
 from . import kernel
 from .assembly import TABLE_SPEEDS, aero_areas, assemble, gear_thrust
 from .driver import Driver
+from .record import COLUMNS
 
 Floats = NDArray[np.float64]
 
-COLUMN = {name: index for index, name in enumerate(kernel.COLUMNS)}
+COLUMN = {name: index for index, name in enumerate(COLUMNS)}
 
 #: Stations skipped while the tyres' heat settles: heat needs the lap's sums, not its details.
 _COARSE = 5
@@ -48,7 +49,7 @@ class Lap:
     """A solved lap.
 
     :param time_s: lap time [s]
-    :param data: shape [stations, len(kernel.COLUMNS)], SI
+    :param data: shape [stations, len(COLUMNS)], SI
     :param tyres: state of the tyres during the lap
     :param hot_kpa: hot pressure of each wheel [kPa]
     :param slide_j: sliding work of each tyre over the lap [J]
@@ -63,7 +64,7 @@ class Lap:
     fuel_l: float
 
     def column(self, name: str) -> Floats:
-        """One column of `data` by its name in `kernel.COLUMNS`."""
+        """One column of `data` by its name in `record.COLUMNS`."""
         return self.data[:, COLUMN[name]]
 
     @property
@@ -114,7 +115,7 @@ def settled_temperature(car: Car, conditions: Conditions, heat_w: float, speed_m
 
 def _run(setting: Setting, car: Car, tyres: TyreState, line: Line) -> Lap:
     record = assemble(car, tyres, setting.conditions, setting.driver)
-    out = np.zeros((len(line.ds), len(kernel.COLUMNS)))
+    out = np.zeros((len(line.ds), len(COLUMNS)))
     top = min(top_speed_ms(car, setting.conditions) * 1.25, TABLE_SPEEDS[-1])
     failed = kernel.solve(record, line.road, line.ds, line.closed, 0.0, top, out)
     if failed >= 0:

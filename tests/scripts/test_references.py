@@ -1,0 +1,40 @@
+"""The plain references of the benchmark compute the same things as the core; else their ratio would mean nothing."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from apexcore.circuit.line import coarser
+from apexcore.lap.solver import Setting, solve_lap
+from apexcore.race.plans import ranked_plans
+from apexcore.vehicle.sheet import Sheet
+from scripts.bench import laps_300, plain_lap_s, plain_plan_s, race
+from tests.apexcore.race.test_plans import random_race
+
+
+def test_scipy_drives_the_same_lap(setting: Setting, sheet: Sheet) -> None:
+    drive = setting.car.powertrain.model_copy(update={"shift_s": 0.0})  # the reference knows no shift pauses
+    smooth = replace(setting, car=setting.car.model_copy(update={"powertrain": drive}), line=coarser(setting.line, 2))
+    assert solve_lap(smooth, sheet).time_s == pytest.approx(plain_lap_s(smooth, sheet), rel=2e-3)
+
+
+def test_a_general_solver_finds_the_same_best_plan() -> None:
+    rules, pace = race()
+    assert ranked_plans(rules, pace)[0].time_s == pytest.approx(plain_plan_s(rules, pace), abs=1e-6)
+    compared = 0
+    for seed in range(400, 440):
+        rules, pace = random_race(seed)
+        rules = rules.model_copy(update={"refuelling": True, "tank_l": 60.0, "least_stops": 0})
+        if len(set(rules.compulsory)) > rules.most_stops + 1:
+            continue
+        compared += 1
+        assert ranked_plans(rules, pace)[0].time_s == pytest.approx(plain_plan_s(rules, pace), abs=1e-6), seed
+    assert compared > 25
+
+
+def test_the_laps_of_the_benchmark_are_three_hundred() -> None:
+    laps = laps_300()
+    assert len(laps) == 300
+    assert {lap.level for lap in laps} == {0, 1} == {lap.compound for lap in laps}
+    assert np.isfinite([lap.time_s for lap in laps]).all()
