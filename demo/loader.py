@@ -45,6 +45,11 @@ _NOTES = {
 }
 
 
+def _pressures(front: float, rear: float) -> dict[str, float]:
+    """Cold pressures of both axles [kPa]."""
+    return {"pressure_fl": front, "pressure_fr": front, "pressure_rl": rear, "pressure_rr": rear}
+
+
 def load_files(user: User) -> None:
     """The demo's cars and circuits into a garage."""
     for path in sorted((HERE / "cars").glob("*.json")):
@@ -102,14 +107,14 @@ def load(user: User) -> Event:
     events.change_conditions(event, _COOL, FRIDAY + timedelta(minutes=4))
     save_notes(circuit, _NOTES)
     week = _Weekend(event, FRIDAY + timedelta(minutes=5))
-    events.change_now(event, friday, False)
-    first = week.sheet(None, {"bar_rear": 8, "wing": 4, "brake_bias": 67}, "Last visit's sheet, from a cold spring day")
-    week.run(first, "marl", 30, 9, seed=11, note="Rear steps out wherever I lift")
-    second = week.sheet(first, {"bar_rear": 3}, "Free the rear: it steps out in every corner")
+    events.change_now(event, friday, False, "front runner")
+    first = week.sheet(None, _pressures(163, 159), "Last visit's sheet, its pressures from a cold spring day")
+    week.run(first, "marl", 30, 9, seed=11, note="Slides on all four after three laps")
+    second = week.sheet(first, _pressures(140, 136), "Pressures down: all four read far above their best")
     for sheet, seed in ((second, 12), (first, 13), (second, 14)):
         week.run(sheet, "marl", 30, 8, seed)
     week.at = SATURDAY
-    events.change_now(event, saturday, False)
+    events.change_now(event, saturday, False, "front runner")
     for sheet, seed in ((first, 15), (second, 16), (first, 17), (second, 18)):
         week.run(sheet, "marl", 30, 8, seed)
     week.verdict(first, second)
@@ -119,7 +124,7 @@ def load(user: User) -> Event:
     week.verdict(second, third)
     events.change_conditions(event, _HOT, week.wait(60))
     fourth = week.sheet(
-        second, {"wing": 7, "brake_bias": 68.5, "fuel": 40}, "Race sheet: more wing for the hot afternoon, bias forward on full tanks"
+        second, {**_pressures(134, 130), "brake_bias": 68.5, "fuel": 45}, "Race sheet: pressures for the hot afternoon, bias for full tanks"
     )
     week.run(fourth, "slate", 45, 17, seed=22, note="Race distance on slate")
     week.run(fourth, "marl", 45, 17, seed=23, note="Race distance on marl")

@@ -224,6 +224,11 @@ def force_limit(
         _, cross_front, along_front = _scrub(c, loads, grip, 0, side_front, share * min(x, found))
         _, cross_rear, along_rear = _scrub(c, loads, grip, 1, side_rear, (1.0 - share) * min(x, found))
         resist = side_front * cross_front + side_rear * cross_rear + _rolling(c, loads)
+        # the end that this force lightens must still hold the corner: a Newton step towards where it just does
+        light, need = (1, side_rear) if braking else (0, side_front)
+        carried = loads[2 * light] + loads[2 * light + 1]
+        slope = ability * grip[light] / max(carried, 1.0) * c.cg_height / c.wheelbase
+        found = min(found, max(x + (grip[light] * ability - need) / max(slope, 1e-9), 0.0))
         if braking:
             found = min(found, c.brake_max)
         else:

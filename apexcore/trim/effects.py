@@ -9,9 +9,10 @@ from ..lap.solver import Lap, Setting, solve_lap
 from ..vehicle.items import Item
 from ..vehicle.sheet import Sheet
 
-#: Standard deviation of what the book car predicts for a change of the sheet against what it does on the virtual cars,
-#: driven by one who uses 97 % of the envelope and 94 % of that under brakes: a share of the change, and a rest [s].
-#: Source: ten virtual cars, every item, one step either way (docs/model.md, "How sure"; the test of it keeps it true).
+#: Standard deviation of what the book car, driven like a front runner or a midfielder, predicts for a change of the sheet
+#: against what the virtual driver (between the two) finds on the virtual cars: a share of the change, and a rest [s].
+#: Source: eight virtual cars, every item, one step either way, and a dozen sheets with four items moved (docs/model.md,
+#: "How sure"; a test keeps it true).
 MODEL_SPREAD = 0.42
 MODEL_REST_S = 0.005
 _Z95 = 1.959964

@@ -71,10 +71,10 @@ def change_rules(event: Event, values: dict[str, Any], at: datetime | None = Non
 
 
 @transaction.atomic
-def change_now(event: Event, session: Session, real_car: bool) -> None:
-    """Sets the session that is on, and whether a real car is driven."""
-    event.session, event.real_car = session, real_car
-    event.save(update_fields=["session", "real_car"])
+def change_now(event: Event, session: Session, real_car: bool, driver: str) -> None:
+    """Sets the session that is on, whether a real car is driven, and the level of driver that the model assumes."""
+    event.session, event.real_car, event.driver = session, real_car, driver
+    event.save(update_fields=["session", "real_car", "driver"])
 
 
 @transaction.atomic

@@ -1,11 +1,13 @@
 """Rows to core values. Parsed cars and lines are kept: they are pure functions of the stored text."""
 
 from functools import lru_cache
+from typing import NamedTuple
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.line import CornerSpan, Line, corners, racing_line
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.judge.priors import Book, book
+from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import Setting
 from apexcore.race.rules import RaceRules
 from apexcore.trim.answer import Answer, answer
@@ -49,7 +51,8 @@ def setting_of(event: Event, front: str = "", rear: str = "", conditions: Condit
     car = car_of(event)
     first = car.tyres.compounds[0]
     pair = (car.tyres.compound(front) if front else first, car.tyres.compound(rear) if rear else first)
-    return Setting(car, parsed_circuit(event.circuit.data)[1], conditions or conditions_of(event), pair)
+    line = parsed_circuit(event.circuit.data)[1]
+    return Setting(car, line, conditions or conditions_of(event), pair, driver=LEVELS[event.driver])
 
 
 def spans_of(event: Event) -> tuple[CornerSpan, ...]:
@@ -57,16 +60,34 @@ def spans_of(event: Event) -> tuple[CornerSpan, ...]:
     return parsed_circuit(event.circuit.data)[2]
 
 
-def _key(event: Event, sheet: Sheet) -> tuple[str, str, str, tuple[tuple[str, float], ...]]:
-    return event.car.data, event.circuit.data, conditions_of(event).model_dump_json(), tuple(sorted(sheet.values.items()))
+class _Case(NamedTuple):
+    """All that a modelled result depends on, as text and numbers that can be a key."""
+
+    car: str
+    circuit: str
+    conditions: str
+    driver: str
+    values: tuple[tuple[str, float], ...]
+
+    def setting(self) -> Setting:
+        core = parsed_car(self.car)
+        first = core.tyres.compounds[0]
+        line = parsed_circuit(self.circuit)[1]
+        return Setting(core, line, Conditions.model_validate_json(self.conditions), (first, first), driver=LEVELS[self.driver])
+
+    def sheet(self) -> Sheet:
+        return Sheet(parsed_car(self.car).key, dict(self.values))
+
+
+def _case(event: Event, sheet: Sheet) -> _Case:
+    conditions = conditions_of(event).model_dump_json()
+    return _Case(event.car.data, event.circuit.data, conditions, event.driver, tuple(sorted(sheet.values.items())))
 
 
 @lru_cache(maxsize=64)
-def _book(car: str, circuit: str, conditions: str, values: tuple[tuple[str, float], ...]) -> Book:
-    core = parsed_car(car)
-    first = core.tyres.compounds[0]
-    setting = Setting(core, parsed_circuit(circuit)[1], Conditions.model_validate_json(conditions), (first, first))
-    return book(setting, Sheet(core.key, dict(values)), core.tyres.compounds)
+def _book(case: _Case) -> Book:
+    setting = case.setting()
+    return book(setting, case.sheet(), setting.car.tyres.compounds)
 
 
 def book_of(event: Event, sheet: Sheet) -> Book:
@@ -74,16 +95,12 @@ def book_of(event: Event, sheet: Sheet) -> Book:
 
     :raises SolverError: if the car cannot take the circuit
     """
-    return _book(*_key(event, sheet))
+    return _book(_case(event, sheet))
 
 
 @lru_cache(maxsize=256)
-def _answer(car: str, circuit: str, conditions: str, values: tuple[tuple[str, float], ...]) -> Answer:
-    core = parsed_car(car)
-    first = core.tyres.compounds[0]
-    _, line, spans = parsed_circuit(circuit)
-    setting = Setting(core, line, Conditions.model_validate_json(conditions), (first, first))
-    return answer(setting, spans, Sheet(core.key, dict(values)))
+def _answer(case: _Case) -> Answer:
+    return answer(case.setting(), parsed_circuit(case.circuit)[2], case.sheet())
 
 
 def answer_of(event: Event, sheet: Sheet) -> Answer:
@@ -91,4 +108,4 @@ def answer_of(event: Event, sheet: Sheet) -> Answer:
 
     :raises SolverError: if the car cannot take the circuit
     """
-    return _answer(*_key(event, sheet))
+    return _answer(_case(event, sheet))

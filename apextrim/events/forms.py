@@ -6,6 +6,7 @@ from django import forms
 from django.contrib.auth.models import User
 
 from apexcore.circuit.conditions import Conditions
+from apexcore.lap.driver import LEVELS
 from apexcore.race.rules import RaceRules
 from apexcore.vehicle.car import Car as CoreCar
 from apextrim.accounts.owned import owned
@@ -79,6 +80,7 @@ class NowForm(forms.Form):
 
     session = forms.ModelChoiceField(Session.objects.none(), label="Session on now", empty_label=None)
     real_car = EventForm.base_fields["real_car"]
+    driver = forms.ChoiceField(choices=[(level, level) for level in LEVELS], label="You drive like a")
 
     def __init__(self, event: Event, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

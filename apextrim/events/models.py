@@ -14,6 +14,7 @@ class Event(models.Model):
     car = models.ForeignKey("garage.Car", models.PROTECT, related_name="events")
     circuit = models.ForeignKey("circuits.Circuit", models.PROTECT, related_name="events")
     real_car = models.BooleanField(default=False, help_text="a real car shows the cautions; a simulator does not")
+    driver = models.CharField(max_length=20, default="solid midfielder", help_text="level of apexcore.lap.driver.LEVELS that models assume")
     conditions = models.JSONField(default=dict, help_text="the file of apexcore.circuit.conditions.Conditions")
     rules = models.JSONField(default=dict, help_text="the file of apexcore.race.rules.RaceRules")
     sheet_in_car = models.ForeignKey("garage.Sheet", models.SET_NULL, null=True, blank=True, related_name="+")

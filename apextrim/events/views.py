@@ -35,6 +35,10 @@ def events(request: HttpRequest) -> HttpResponse:
     return render(request, "events/events.html", {"events": queries.events_of(request.user), "form": form}, status=status)
 
 
+def _now(event: Event) -> dict[str, Any]:
+    return {"session": event.session, "real_car": "yes" if event.real_car else "no", "driver": event.driver}
+
+
 def _brief(request: HttpRequest, event: Event, status: int = 200, **forms_given: forms.Form) -> HttpResponse:
     """The brief, with the forms that came back wrong in place of fresh ones."""
     car, rules = adapter.car_of(event), adapter.rules_of(event)
@@ -45,7 +49,9 @@ def _brief(request: HttpRequest, event: Event, status: int = 200, **forms_given:
         "sessions": event.sessions.all(),
         "conditions_form": ConditionsForm(initial=event.conditions),
         "rules_form": RulesForm(car, initial=rules.model_dump()),
-        "now_form": NowForm(event, initial={"session": event.session, "real_car": "yes" if event.real_car else "no"}),
+        "now_form": NowForm(
+            event, initial={"session": event.session, "real_car": "yes" if event.real_car else "no", "driver": event.driver}
+        ),
         "session_form": SessionForm(),
         "cautions": CAUTIONS if event.real_car else (),
         **forms_given,

@@ -5,6 +5,7 @@ from django.test import Client
 from django.urls import reverse
 from pytest_django import DjangoAssertNumQueries
 
+from apexcore.lap.driver import LEVELS
 from apextrim.events import adapter
 from apextrim.events.models import Event, Knot
 from apextrim.garage.models import Sheet
@@ -85,7 +86,9 @@ def test_sessions_are_added_and_set(client_in: Client, event: Event) -> None:
         == 302
     )
     session = event.sessions.get(name="Warm-up")
-    assert client_in.post(url("save_now", event), {"session": session.pk, "real_car": "yes"}).status_code == 302
+    assert client_in.post(url("save_now", event), {"session": session.pk, "real_car": "yes", "driver": "newcomer"}).status_code == 302
+    event.refresh_from_db()
+    assert adapter.setting_of(event).driver == LEVELS["newcomer"]
     page = client_in.get(url("brief", event)).content.decode()
     assert "Warm-up" in page
     assert "never on a jack" in page  # the cautions of a real car

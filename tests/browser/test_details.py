@@ -1,0 +1,118 @@
+"""What happens around the story: drafts, undo, files that are refused, phones, printing."""
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.test_story import begin, bench, save
+
+pytestmark = pytest.mark.xdist_group("browser")
+
+
+def test_a_draft_is_kept_per_sheet_and_can_be_taken_back(page: Page) -> None:
+    begin(page, "Drafts")
+    bench(page, "Sheet")
+    save(page, "The first")
+    wing = page.get_by_label("Rear wing", exact=True)
+    wing.fill("9")
+    expect(page.get_by_text("1 unsaved change")).to_be_visible()
+    expect(page.get_by_text("was 6", exact=True)).to_be_visible()
+    bench(page, "Runs")
+    bench(page, "Sheet")
+    expect(wing).to_have_value("9")
+    expect(page.get_by_text("What you had typed here before is back")).to_be_visible()
+    page.get_by_role("button", name="take back").click()
+    expect(wing).to_have_value("6")
+    page.reload()
+    expect(wing).to_have_value("6")
+
+
+def test_units_are_typed_inline_and_answered(page: Page) -> None:
+    begin(page, "Units")
+    bench(page, "Sheet")
+    page.get_by_label("Cold pressure front left, kPa", exact=True).fill("25psi")
+    expect(page.locator("[data-change]")).to_contain_text(re.compile("quicker|slower"))
+    save(page, "In psi")
+    expect(page.get_by_label("Cold pressure front left, kPa", exact=True)).to_have_value("172")
+
+
+def test_buttons_step_and_stop_at_the_end_of_the_range(page: Page) -> None:
+    begin(page, "Steps")
+    bench(page, "Sheet")
+    bar = page.get_by_label("Front bar", exact=True)
+    for _ in range(6):
+        page.get_by_role("button", name="Front bar, one step up").click()
+    expect(bar).to_have_value("9")
+    bar.focus()
+    expect(page.locator("#answer")).to_contain_text("no step up: top of the range")
+
+
+def test_a_refused_file_says_where_and_leaves_the_run_alone(page: Page, tmp_path: Path) -> None:
+    begin(page, "Files")
+    bench(page, "Sheet")
+    save(page, "The first")
+    bench(page, "Runs")
+    page.get_by_role("button", name="Add run").click()
+    path = tmp_path / "laps.csv"
+    path.write_bytes(b"lap,lap_time\n1,1:14.2\n2,quick\n2,1:13.9\n")
+    page.get_by_label("CSV with the columns").set_input_files(path)
+    page.get_by_role("button", name="Import laps").click()
+    alert = page.get_by_role("alert")
+    expect(alert).to_contain_text("Nothing was saved")
+    expect(alert).to_contain_text("Line 3, column lap_time: “quick” is not usable")
+    expect(page.get_by_text("No lap yet")).to_be_visible()
+
+
+def test_an_event_is_deleted_after_asking_and_comes_back(page: Page) -> None:
+    begin(page, "To be deleted")
+    page.get_by_role("link", name="Delete this event").click()
+    expect(page.get_by_text("Delete the event To be deleted")).to_be_visible()
+    page.get_by_role("link", name="Keep").click()
+    page.get_by_role("link", name="Delete this event").click()
+    page.get_by_role("button", name="Delete").click()
+    expect(page.get_by_role("link", name="To be deleted")).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("To be deleted")
+
+
+def test_a_real_car_shows_the_cautions_beside_the_task(page: Page) -> None:
+    begin(page, "For real")
+    expect(page.get_by_role("complementary", name="Cautions")).to_have_count(0)
+    page.get_by_label("Driven on").select_option(label="real car")
+    page.get_by_role("button", name="Set").click()
+    expect(page.get_by_role("complementary", name="Cautions")).to_contain_text("scrutineers")
+    bench(page, "Circuit")
+    expect(page.get_by_text("an estimate, not an instruction")).to_be_visible()
+
+
+def test_rules_that_collide_lead_back_to_the_brief(page: Page) -> None:
+    begin(page, "Colliding")
+    for name in ("M Marl", "S Slate"):
+        page.get_by_label(name).check()
+    page.get_by_label("Most stops").fill("0")
+    page.get_by_role("button", name="Save rules").click()
+    bench(page, "Race")
+    expect(page.get_by_role("alert")).to_contain_text("at most 0 stops; compulsory marl and slate cannot hold together")
+    page.get_by_role("link", name="Change the rules in the Brief").click()
+    expect(page.get_by_role("heading", name=re.compile("Race length and rules"))).to_be_in_viewport()
+
+
+def test_on_a_phone_the_answer_stays_in_sight(page: Page) -> None:
+    page.set_viewport_size({"width": 390, "height": 800})
+    page.goto("/events/1/sheet/")
+    page.get_by_label("Rear wing", exact=True).scroll_into_view_if_needed()
+    page.get_by_label("Rear wing", exact=True).press("ArrowUp")
+    expect(page.locator("[data-change]")).to_be_in_viewport()
+    expect(page.locator("[data-change]")).to_contain_text(re.compile("quicker|slower"))
+    page.get_by_role("button", name="take back").click()
+
+
+def test_the_thread_opens_at_its_newest_end(page: Page) -> None:
+    page.set_viewport_size({"width": 820, "height": 1100})
+    page.goto("/events/1/")
+    page.wait_for_function(
+        "() => { const t = document.querySelector('.thread'); return t.scrollLeft + t.clientWidth >= t.scrollWidth - 2; }"
+    )
+    expect(page.locator(".thread b").last).to_be_in_viewport()
