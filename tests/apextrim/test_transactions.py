@@ -94,7 +94,7 @@ def test_foreign_keys_are_enforced(event: Event) -> None:
 
 @pytest.mark.django_db
 def test_an_interrupted_demo_leaves_no_account_behind() -> None:
-    with patch("apextrim.events.management.commands.load_demo.load", side_effect=KeyboardInterrupt), pytest.raises(KeyboardInterrupt):
+    with patch("demo.management.commands.load_demo.load", side_effect=KeyboardInterrupt), pytest.raises(KeyboardInterrupt):
         call_command("load_demo")
     assert User.objects.count() == 0
 
