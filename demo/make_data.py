@@ -9,33 +9,54 @@ WHEELS = [("fl", "front left", 0), ("fr", "front right", 1), ("rl", "rear left",
 
 
 def item(
-    key: str,
-    name: str,
-    place: str,
-    unit: str,
-    low: float,
-    high: float,
-    step: float,
-    base: float,
-    decimals: int,
-    sets: str,
-    scale: float = 1.0,
-    offset: float = 0.0,
-) -> dict[str, Any]:
+    key: str, name: str, place: str, unit: str, low: float, high: float, step: float, base: float, decimals: int, sets: str,
+    scale: float = 1.0, offset: float = 0.0, **more: Any,
+) -> dict[str, Any]:  # fmt: skip
     return {
         "key": key, "name": name, "place": place, "unit": unit, "low": low, "high": high, "step": step, "base": base,
-        "decimals": decimals, "sets": sets, "scale": scale, "offset": offset,
+        "decimals": decimals, "sets": sets, "scale": scale, "offset": offset, **more,
     }  # fmt: skip
 
 
-def compound(key: str, name: str, letter: str, hatch: str, mu: float, wear: float, best_c: float, loss: float) -> dict[str, Any]:
+def wheels(
+    key: str, words: str, unit: str, low: float, high: float, step: float, bases: list[float], decimals: int, field: str
+) -> list[dict[str, Any]]:
+    """One item for each wheel."""
+    return [
+        item(f"{key}_{wheel}", f"{words} {name}", wheel, unit, low, high, step, bases[n], decimals, f"tyres.{field}.{n}")
+        for wheel, name, n in WHEELS
+    ]
+
+
+def axles(
+    key: str, words: str, unit: str, front: list[float], rear: list[float], step: float, decimals: int, field: str, scale: float = 1.0
+) -> list[dict[str, Any]]:
+    """One item for each axle; `front` and `rear` are low, high and base."""
+    return [
+        item(f"{key}_{axle}", f"{axle.capitalize()} {words}", axle, unit, low, high, step, base, decimals, f"{axle}.{field}", scale)
+        for axle, (low, high, base) in (("front", front), ("rear", rear))
+    ]
+
+
+def differential(preload: float, power: float, coast: float) -> list[dict[str, Any]]:
+    """Preload and both locking shares."""
+    return [
+        item("diff_preload", "Diff preload", "rear", "Nm", 0, 200, 10, preload, 0, "powertrain.differential.preload_nm"),
+        item("diff_power", "Diff power", "rear", "%", 0, 90, 5, power, 0, "powertrain.differential.power", 0.01),
+        item("diff_coast", "Diff coast", "rear", "%", 0, 90, 5, coast, 0, "powertrain.differential.coast", 0.01),
+    ]
+
+
+def compound(
+    key: str, name: str, letter: str, hatch: str, mu: float, wear: float, best_c: float, loss: float, **more: Any
+) -> dict[str, Any]:
     return {
         "key": key, "name": name, "letter": letter, "hatch": hatch,
         "mu": mu, "mu_long_ratio": 1.06, "load_ref_n": 3600, "load_sensitivity": 0.17, "stiffness_per_rad": 34,
         "inclination_opt_deg": 2.2, "inclination_loss": 0.0022, "inclination_long_loss": 0.0020,
         "pressure_opt_kpa": 188, "pressure_opt_kpa_per_kn": 5.5, "pressure_loss": 1.1,
         "temperature_opt_c": best_c, "temperature_width_c": 26, "temperature_loss": 0.035,
-        "wear_per_mj": wear, "wear_loss": loss, "cliff_wear": 0.72, "cliff_loss": 0.16, "rolling": 0.013,
+        "wear_per_mj": wear, "wear_loss": loss, "cliff_wear": 0.72, "cliff_loss": 0.16, "rolling": 0.013, **more,
     }  # fmt: skip
 
 
@@ -56,6 +77,8 @@ def coupe() -> dict[str, Any]:
         item("ride_front", "Front ride height", "front", "mm", 52, 75, 1, 60, 0, "aero.ride_front_mm"),
         item("ride_rear", "Rear ride height", "rear", "mm", 55, 90, 1, 68, 0, "aero.ride_rear_mm"),
         item("wing", "Rear wing", "rear", "", 1, 12, 1, 6, 0, "aero.wing_position"),
+        *axles("toe", "toe", "°", [-0.3, 0.3, -0.1], [-0.1, 0.4, 0.1], 0.05, 2, "toe_deg"),
+        *differential(80, 45, 30),
         item("brake_bias", "Brake bias", "car", "%", 60, 78, 0.5, 69, 1, "brakes.front_share", 0.01),
         item("final_drive", "Final drive", "car", ":1", 3.2, 4.6, 0.05, 3.9, 2, "powertrain.final_drive"),
         item("fuel", "Fuel", "car", "l", 5, 62, 1, 40, 0, "fuel_l"),
@@ -78,6 +101,7 @@ def coupe() -> dict[str, Any]:
             "torque_nm": [[2000, 340], [3000, 425], [4000, 478], [4800, 500], [5600, 497], [6400, 470], [7000, 436], [7500, 398]],
             "gears": [3.05, 2.18, 1.68, 1.36, 1.13, 0.96], "final_drive": 3.9, "efficiency": 0.91, "shift_s": 0.09, "limit_rpm": 7400,
             "front_drive_share": 0, "fuel_g_per_kwh": 300,
+            "differential": {"preload_nm": 80, "power": 0.45, "coast": 0.30},
         },
         "brakes": {"front_share": 0.69, "max_force_n": 30000},
         "tyres": {
@@ -86,6 +110,242 @@ def coupe() -> dict[str, Any]:
             "compounds": [
                 compound("marl", "Marl", "M", "dots", 1.47, 0.041, 86, 0.085),
                 compound("slate", "Slate", "S", "slant", 1.442, 0.0235, 90, 0.062),
+            ],
+        },
+        "items": items,
+    }  # fmt: skip
+
+
+def single_seater() -> dict[str, Any]:
+    soft = {"load_ref_n": 2300, "pressure_opt_kpa": 158, "pressure_opt_kpa_per_kn": 8, "load_sensitivity": 0.14, "stiffness_per_rad": 38}
+    items = wheels("pressure", "Cold pressure", "kPa", 90, 170, 1, [120, 120, 114, 114], 0, "cold_kpa")
+    items += wheels("camber", "Camber", "°", -5, 0, 0.1, [-3.2, -3.2, -2.2, -2.2], 1, "camber_deg")
+    items += axles("spring", "springs", "N/mm", [60, 220, 130], [60, 220, 120], 5, 0, "spring_n_per_mm")
+    items += axles("bar", "bar", "", [0, 8, 4], [0, 8, 3], 1, 0, "bar_n_per_mm", 11.0)
+    items += axles("ride", "ride height", "mm", [14, 40, 22], [22, 60, 38], 1, 0, "x")
+    items += axles("toe", "toe", "°", [-0.4, 0.2, -0.15], [-0.1, 0.4, 0.1], 0.05, 2, "toe_deg")
+    items += [
+        item("wing_front", "Front wing", "front", "", 0, 20, 1, 9, 0, "aero.front_wing_position"),
+        item("wing", "Rear wing", "rear", "", 0, 14, 1, 7, 0, "aero.wing_position"),
+        *differential(40, 40, 20),
+        item("brake_bias", "Brake bias", "car", "%", 48, 68, 0.5, 57, 1, "brakes.front_share", 0.01),
+        item("final_drive", "Final drive", "car", ":1", 2.8, 4.2, 0.05, 3.45, 2, "powertrain.final_drive"),
+        item("ballast_nose", "Ballast, nose", "car", "kg", 0, 20, 1, 0, 0, "ballast.0.kg"),
+        item("ballast_seat", "Ballast, seat", "car", "kg", 0, 30, 1, 5, 0, "ballast.1.kg"),
+        item("fuel", "Fuel", "car", "l", 3, 40, 1, 20, 0, "fuel_l"),
+    ]
+    for one in items:
+        if one["sets"].endswith(".x"):
+            one["sets"] = f"aero.ride_{one['place']}_mm"
+    return {
+        "format": "apex-trim car 1", "key": "ferrow_lark", "name": "Ferrow Lark", "kind": "light single-seater",
+        "wheelbase_m": 2.72, "fuel_l": 20, "tank_l": 40,
+        "mass": {
+            "dry_kg": 468, "driver_kg": 76, "front_share": 0.44, "cg_height_m": 0.29,
+            "tank_from_front_m": 1.75, "tank_height_m": 0.25, "unsprung_front_kg": 44, "unsprung_rear_kg": 54,
+        },
+        "ballast": [
+            {"key": "nose", "from_front_m": -0.5, "height_m": 0.15}, {"key": "seat", "kg": 5, "from_front_m": 1.3, "height_m": 0.12},
+        ],
+        "front": {"track_m": 1.51, "spring_n_per_mm": 130, "motion_ratio": 0.95, "bar_n_per_mm": 44, "roll_centre_m": 0.02, "camber_recovery": 0.3, "tyre_n_per_mm": 210},
+        "rear": {"track_m": 1.47, "spring_n_per_mm": 120, "motion_ratio": 0.95, "bar_n_per_mm": 33, "roll_centre_m": 0.05, "camber_recovery": 0.35, "tyre_n_per_mm": 230},
+        "aero": {
+            "drag_area_m2": 0.56, "lift_area_m2": 0.95, "front_share": 0.46, "wing_drag_area_m2": 0.014, "wing_lift_area_m2": 0.07,
+            "wing_behind_rear_m": 0.45, "wing_position": 7, "front_wing_drag_area_m2": 0.003, "front_wing_lift_area_m2": 0.032,
+            "front_wing_ahead_m": 0.6, "front_wing_position": 9, "ride_front_mm": 22, "ride_rear_mm": 38, "ride_reference_mm": [22, 38],
+            "lift_per_mm": 0.012, "share_per_mm": 0.004,
+        },
+        "powertrain": {
+            "torque_nm": [[3000, 150], [4000, 176], [5000, 192], [6000, 198], [6800, 192], [7400, 180], [8000, 160]],
+            "gears": [2.92, 2.13, 1.68, 1.37, 1.15, 1.0], "final_drive": 3.45, "efficiency": 0.92, "shift_s": 0.06, "limit_rpm": 7900,
+            "fuel_g_per_kwh": 290, "differential": {"preload_nm": 40, "power": 0.40, "coast": 0.20},
+        },
+        "brakes": {"front_share": 0.57, "max_force_n": 18000},
+        "tyres": {
+            "radius_m": [0.285, 0.295], "cold_kpa": [120, 120, 114, 114], "camber_deg": [-3.2, -3.2, -2.2, -2.2],
+            "heat_share": 0.22, "cooling_w_per_k": 16, "cooling_w_per_k_ms": 0.62, "heat_capacity_j_per_k": 7200,
+            "compounds": [
+                compound("flint", "Flint", "F", "cross", 1.62, 0.05, 84, 0.07, **soft),
+                compound("shale", "Shale", "H", "bars", 1.57, 0.03, 90, 0.05, **soft),
+            ],
+        },
+        "items": items,
+    }  # fmt: skip
+
+
+def oval_saloon() -> dict[str, Any]:
+    hard = {"load_ref_n": 4000, "pressure_opt_kpa": 230, "inclination_opt_deg": 2.5}
+    items = wheels("pressure", "Cold pressure", "kPa", 100, 260, 2, [176, 156, 176, 152], 0, "cold_kpa")
+    items += [
+        item("camber_fl", "Camber front left", "fl", "°", 0, 6, 0.25, 3.5, 2, "tyres.camber_deg.0"),
+        item("camber_fr", "Camber front right", "fr", "°", -6, 0, 0.25, -3.5, 2, "tyres.camber_deg.1"),
+        item("spring_fl", "Spring front left", "fl", "N/mm", 70, 300, 5, 150, 0, "front.spring_n_per_mm.0"),
+        item("spring_fr", "Spring front right", "fr", "N/mm", 70, 300, 5, 180, 0, "front.spring_n_per_mm.1"),
+        item("spring_rl", "Spring rear left", "rl", "N/mm", 25, 120, 5, 70, 0, "rear.spring_n_per_mm.0"),
+        item("spring_rr", "Spring rear right", "rr", "N/mm", 25, 120, 5, 75, 0, "rear.spring_n_per_mm.1"),
+        item("bar_front", "Front bar", "front", "mm", 22, 44, 2, 26, 0, "front.bar_n_per_mm", 2.6, -40.0),
+        item("toe_front", "Front toe", "front", "°", -0.4, 0.2, 0.05, -0.15, 2, "front.toe_deg"),
+        item("cross", "Cross weight shift", "car", "%", -6, 6, 0.2, -1.0, 1, "mass.cross_shift", 0.01),
+        item("ballast_left", "Ballast, left rail", "car", "kg", 0, 90, 5, 60, 0, "ballast.0.kg"),
+        item("ballast_tail", "Ballast, tail", "car", "kg", 0, 40, 5, 0, 0, "ballast.1.kg"),
+        item("brake_bias", "Brake bias", "car", "%", 50, 75, 0.5, 62, 1, "brakes.front_share", 0.01),
+        item("final_drive", "Final drive", "car", ":1", 3.6, 6.2, 0.05, 4.85, 2, "powertrain.final_drive"),
+        item("spoiler", "Spoiler", "rear", "°", 60, 70, 5, 65, 0, "aero.wing_position", 0.1, 0.0, locked=True),
+        item("fuel", "Fuel", "car", "l", 5, 80, 1, 40, 0, "fuel_l"),
+    ]
+    return {
+        "format": "apex-trim car 1", "key": "drummock_stallard", "name": "Drummock Stallard", "kind": "oval saloon",
+        "wheelbase_m": 2.74, "fuel_l": 40, "tank_l": 80,
+        "mass": {
+            "dry_kg": 1190, "driver_kg": 85, "front_share": 0.505, "left_share": 0.545, "cross_shift": -0.01, "cg_height_m": 0.43,
+            "tank_from_front_m": 3.0, "tank_height_m": 0.4, "unsprung_front_kg": 120, "unsprung_rear_kg": 190,
+        },
+        "ballast": [
+            {"key": "left_rail", "kg": 60, "from_front_m": 1.45, "left_m": 0.75, "height_m": 0.15}, {"key": "tail", "from_front_m": 3.4, "height_m": 0.35},
+        ],
+        "front": {"track_m": 1.62, "spring_n_per_mm": [150, 180], "motion_ratio": 0.72, "bar_n_per_mm": 27.6, "roll_centre_m": 0.05, "camber_recovery": 0.4, "tyre_n_per_mm": 320},
+        "rear": {"track_m": 1.62, "spring_n_per_mm": [70, 75], "motion_ratio": 0.95, "bar_n_per_mm": 0, "roll_centre_m": 0.26, "camber_recovery": 1.0, "tyre_n_per_mm": 320},
+        "aero": {
+            "drag_area_m2": 0.82, "lift_area_m2": 0.35, "front_share": 0.40, "wing_drag_area_m2": 0.008, "wing_lift_area_m2": 0.03,
+            "wing_behind_rear_m": 0.9, "wing_position": 6.5, "ride_front_mm": 80, "ride_rear_mm": 110, "ride_reference_mm": [80, 110],
+        },
+        "powertrain": {
+            "torque_nm": [[2500, 430], [3500, 500], [4500, 535], [5200, 530], [6000, 490], [6800, 420], [7200, 380]],
+            "gears": [2.2, 1.6, 1.2, 1.0], "final_drive": 4.85, "efficiency": 0.88, "shift_s": 0.2, "limit_rpm": 7100,
+            "fuel_g_per_kwh": 330, "differential": {"preload_nm": 120, "power": 0.3, "coast": 0.2},
+        },
+        "brakes": {"front_share": 0.62, "max_force_n": 26000},
+        "tyres": {
+            "radius_m": [0.335, 0.34], "cold_kpa": [176, 156, 176, 152], "camber_deg": [3.5, -3.5, 0, 0],
+            "heat_share": 0.22, "cooling_w_per_k": 26, "cooling_w_per_k_ms": 0.9, "heat_capacity_j_per_k": 12500,
+            "compounds": [compound("bramble", "Bramble", "B", "solid", 1.24, 0.02, 92, 0.08, **hard)],
+        },
+        "items": items,
+    }  # fmt: skip
+
+
+def kart() -> dict[str, Any]:
+    tiny = {
+        "load_ref_n": 420, "load_sensitivity": 0.10, "stiffness_per_rad": 26, "pressure_opt_kpa": 82, "pressure_opt_kpa_per_kn": 18,
+        "inclination_opt_deg": 0.5, "inclination_loss": 0.004, "rolling": 0.02, "temperature_opt_c": 72,
+    }  # fmt: skip
+    teeth = tuple(f"{n} : 11" for n in range(70, 91))
+    items = wheels("pressure", "Cold pressure", "kPa", 45, 110, 1, [66, 66, 64, 64], 0, "cold_kpa")
+    items += [
+        item("track_front", "Front track", "front", "mm", 1080, 1180, 5, 1130, 0, "front.track_m", 0.001),
+        item("track_rear", "Rear track", "rear", "mm", 1100, 1240, 5, 1180, 0, "rear.track_m", 0.001),
+        item(
+            "torsion_front",
+            "Front torsion bar",
+            "front",
+            "",
+            1,
+            3,
+            1,
+            2,
+            0,
+            "front.chassis_n_per_mm",
+            12.0,
+            14.0,
+            names=("none", "flat", "upright"),
+        ),
+        item(
+            "axle_rear",
+            "Rear axle",
+            "rear",
+            "",
+            1,
+            4,
+            1,
+            2,
+            0,
+            "rear.chassis_n_per_mm",
+            22.0,
+            40.0,
+            names=("soft", "medium", "hard", "extra hard"),
+        ),
+        item("toe_front", "Front toe", "front", "°", -0.5, 0.3, 0.1, -0.1, 1, "front.toe_deg"),
+        item("sprocket", "Rear sprocket", "car", "", 70, 90, 1, 76, 0, "powertrain.final_drive", 1 / 11, 0.0, names=teeth),
+        item("ballast_seat", "Ballast, seat", "car", "kg", 0, 15, 0.5, 3, 1, "ballast.0.kg"),
+        item("ballast_floor", "Ballast, floor pan", "car", "kg", 0, 15, 0.5, 0, 1, "ballast.1.kg"),
+        item("fuel", "Fuel", "car", "l", 1, 8, 0.5, 4, 1, "fuel_l"),
+    ]
+    return {
+        "format": "apex-trim car 1", "key": "wisp_125", "name": "Wisp 125", "kind": "kart, one gear",
+        "wheelbase_m": 1.05, "fuel_l": 4, "tank_l": 8.5,
+        "mass": {
+            "dry_kg": 84, "driver_kg": 74, "front_share": 0.43, "cg_height_m": 0.25, "tank_from_front_m": 0.3, "tank_height_m": 0.12,
+            "unsprung_front_kg": 10, "unsprung_rear_kg": 16,
+        },
+        "ballast": [{"key": "seat", "kg": 3, "from_front_m": 0.68, "height_m": 0.3}, {"key": "floor", "from_front_m": 0.25, "height_m": 0.05}],
+        "front": {"track_m": 1.13, "spring_n_per_mm": 100, "motion_ratio": 1, "bar_n_per_mm": 0, "roll_centre_m": 0, "camber_recovery": 0.9, "tyre_n_per_mm": 95, "rigid": True, "chassis_n_per_mm": 38},
+        "rear": {"track_m": 1.18, "spring_n_per_mm": 100, "motion_ratio": 1, "bar_n_per_mm": 0, "roll_centre_m": 0, "camber_recovery": 1, "tyre_n_per_mm": 105, "rigid": True, "chassis_n_per_mm": 84},
+        "aero": {"drag_area_m2": 0.52, "lift_area_m2": 0, "front_share": 0.5, "ride_front_mm": 30, "ride_rear_mm": 30, "ride_reference_mm": [30, 30]},
+        "powertrain": {
+            "torque_nm": [[5000, 11], [7000, 15], [9000, 18.5], [10500, 19.6], [11500, 18.8], [12500, 17], [13500, 14.6], [14500, 11.5], [15500, 8]],
+            "gears": [1.0], "final_drive": 6.9090909091, "efficiency": 0.90, "shift_s": 0, "limit_rpm": 15500, "fuel_g_per_kwh": 420,
+            "differential": {"preload_nm": 5000, "power": 0, "coast": 0},
+        },
+        "brakes": {"front_share": 0.0, "max_force_n": 1900},
+        "tyres": {
+            "radius_m": [0.129, 0.139], "cold_kpa": [66, 66, 64, 64], "camber_deg": [-0.5, -0.5, 0, 0],
+            "heat_share": 0.25, "cooling_w_per_k": 5, "cooling_w_per_k_ms": 0.25, "heat_capacity_j_per_k": 1500,
+            "compounds": [compound("teasel", "Teasel", "T", "dots", 1.72, 0.12, 72, 0.08, **tiny)],
+        },
+        "items": items,
+    }  # fmt: skip
+
+
+def touring_hatch() -> dict[str, Any]:
+    maps = [
+        {"name": "full", "torque": 1.0, "fuel": 1.0},
+        {"name": "race", "torque": 0.97, "fuel": 0.95},
+        {"name": "save", "torque": 0.92, "fuel": 0.90},
+    ]
+    items = wheels("pressure", "Cold pressure", "kPa", 110, 220, 1, [148, 148, 140, 140], 0, "cold_kpa")
+    items += wheels("camber", "Camber", "°", -5, 0, 0.1, [-3.4, -3.4, -2.4, -2.4], 1, "camber_deg")
+    items += axles("spring", "springs", "N/mm", [60, 180, 110], [60, 180, 120], 5, 0, "spring_n_per_mm")
+    items += axles("bar", "bar", "", [1, 7, 3], [1, 7, 5], 1, 0, "bar_n_per_mm", 12.0)
+    items += axles("toe", "toe", "°", [-0.3, 0.3, -0.1], [-0.2, 0.4, 0.05], 0.05, 2, "toe_deg")
+    items += [
+        item("wing", "Rear wing", "rear", "", 1, 8, 1, 4, 0, "aero.wing_position"),
+        item("diff_preload", "Diff preload", "car", "Nm", 0, 200, 10, 60, 0, "powertrain.differential.preload_nm"),
+        item("diff_power", "Diff power", "car", "%", 0, 90, 5, 35, 0, "powertrain.differential.power", 0.01),
+        item("diff_coast", "Diff coast", "car", "%", 0, 90, 5, 20, 0, "powertrain.differential.coast", 0.01),
+        item("centre", "Drive to the front", "car", "%", 30, 60, 2, 44, 0, "powertrain.front_drive_share", 0.01),
+        item("map", "Fuel map", "car", "", 1, 3, 1, 1, 0, "powertrain.map_position", names=("full", "race", "save")),
+        item("restrictor", "Restrictor", "car", "%", 85, 100, 1, 96, 0, "powertrain.restrictor", 0.01, locked=True),
+        item("brake_bias", "Brake bias", "car", "%", 58, 82, 0.5, 75, 1, "brakes.front_share", 0.01),
+        item("final_drive", "Final drive", "car", ":1", 3.4, 5.2, 0.05, 4.0, 2, "powertrain.final_drive"),
+        item("ballast_floor", "Ballast, floor", "car", "kg", 0, 80, 5, 30, 0, "ballast.0.kg"),
+        item("fuel", "Fuel", "car", "l", 5, 60, 1, 35, 0, "fuel_l"),
+    ]
+    return {
+        "format": "apex-trim car 1", "key": "pentlow_hare", "name": "Pentlow Hare", "kind": "four-wheel-drive touring hatch",
+        "wheelbase_m": 2.62, "fuel_l": 35, "tank_l": 60,
+        "mass": {
+            "dry_kg": 1150, "driver_kg": 80, "front_share": 0.575, "cg_height_m": 0.46, "tank_from_front_m": 2.1, "tank_height_m": 0.35,
+            "unsprung_front_kg": 96, "unsprung_rear_kg": 90,
+        },
+        "ballast": [{"key": "floor", "kg": 30, "from_front_m": 1.5, "left_m": -0.3, "height_m": 0.2}],
+        "front": {"track_m": 1.60, "spring_n_per_mm": 110, "motion_ratio": 0.95, "bar_n_per_mm": 36, "roll_centre_m": 0.06, "camber_recovery": 0.2, "tyre_n_per_mm": 270},
+        "rear": {"track_m": 1.58, "spring_n_per_mm": 120, "motion_ratio": 0.9, "bar_n_per_mm": 60, "roll_centre_m": 0.11, "camber_recovery": 0.35, "tyre_n_per_mm": 270},
+        "aero": {
+            "drag_area_m2": 0.78, "lift_area_m2": 0.55, "front_share": 0.55, "wing_drag_area_m2": 0.012, "wing_lift_area_m2": 0.04,
+            "wing_behind_rear_m": 0.6, "wing_position": 4, "ride_front_mm": 75, "ride_rear_mm": 85, "ride_reference_mm": [75, 85], "lift_per_mm": 0.004,
+        },
+        "powertrain": {
+            "torque_nm": [[2500, 330], [3500, 405], [4500, 420], [5500, 410], [6200, 385], [6800, 345], [7200, 305]],
+            "gears": [3.0, 2.15, 1.65, 1.33, 1.11, 0.95], "final_drive": 4.0, "efficiency": 0.86, "shift_s": 0.08, "limit_rpm": 7000,
+            "front_drive_share": 0.44, "fuel_g_per_kwh": 310, "restrictor": 0.96, "maps": maps,
+            "differential": {"preload_nm": 60, "power": 0.35, "coast": 0.20},
+        },
+        "brakes": {"front_share": 0.75, "max_force_n": 26000},
+        "tyres": {
+            "radius_m": [0.315, 0.315], "cold_kpa": [148, 148, 140, 140], "camber_deg": [-3.4, -3.4, -2.4, -2.4],
+            "heat_share": 0.20, "cooling_w_per_k": 24, "cooling_w_per_k_ms": 0.80, "heat_capacity_j_per_k": 10500,
+            "compounds": [
+                compound("marl", "Marl", "M", "dots", 1.40, 0.045, 84, 0.085), compound("slate", "Slate", "S", "slant", 1.37, 0.026, 90, 0.062),
             ],
         },
         "items": items,
@@ -119,11 +379,34 @@ def sallowmere() -> dict[str, Any]:
     }  # fmt: skip
 
 
+def hollin() -> dict[str, Any]:
+    return {
+        "format": "apex-trim circuit 1", "key": "hollin_bowl", "name": "Hollin", "layout": "Bowl", "width_m": 14, "heading_deg": 0,
+        "segments": [
+            straight(190), corner(180, 78, 60, "South Bank", 13), straight(190), corner(180, 78, 60, "North Bank", 13),
+        ],
+    }  # fmt: skip
+
+
+def thistledown() -> dict[str, Any]:
+    return {
+        "format": "apex-trim circuit 1", "key": "thistledown", "name": "Thistledown", "layout": "Long kart track", "width_m": 8, "heading_deg": 95,
+        "segments": [
+            straight(150), corner(88, 17, 8, "Gorse"), straight(45), corner(100, 12, 7, "Kettle"), straight(70), corner(-122, 14, 8, "Snail"), straight(40),
+            corner(74, 22, 9, "Larch"), straight(55), corner(118, 15, 8, "Quarry"), straight(60), corner(-60, 25, 10, "Dip"), straight(35),
+            corner(84, 16, 8, "Chestnut"), straight(80), corner(78, 19, 8, "Last Bend"), straight(70),
+        ],
+    }  # fmt: skip
+
+
 def main() -> None:
-    for folder, value in (("cars", coupe()), ("circuits", sallowmere())):
-        path = HERE / folder / f"{value['key']}.json"
-        path.parent.mkdir(exist_ok=True)
-        path.write_text(json.dumps(value, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
+    cars, circuits = [coupe, single_seater, oval_saloon, kart, touring_hatch], [sallowmere, hollin, thistledown]
+    for folder, makers in (("cars", cars), ("circuits", circuits)):
+        for make in makers:
+            value = make()
+            path = HERE / folder / f"{value['key']}.json"
+            path.parent.mkdir(exist_ok=True)
+            path.write_text(json.dumps(value, indent=1, ensure_ascii=False) + "\n", encoding="utf-8")
 
 
 if __name__ == "__main__":

@@ -104,7 +104,7 @@ def _braking(plain: Car) -> Iterator[Case]:
         braked = plain.model_copy(update={"brakes": plain.brakes.model_copy(update={"front_share": share, "max_force_n": 90_000.0})})
         front = mu * GRAVITY * to_front / (share * length - mu * height) if share * length > mu * height else math.inf
         known = min(front, mu * GRAVITY * to_rear / ((1 - share) * length + mu * height))
-        force, _ = kernel.force_limit(record(braked), 40.0, 40.0, 0.0, GRAVITY, True, 1e4, np.zeros(12))
+        force, _ = kernel.force_limit(record(braked), 40.0, 40.0, 0.0, GRAVITY, 0.0, True, 1e4, np.zeros(12))
         yield relative(f"braking, {words} ({100 * share:.1f} %)", "closed form", force / weight.mass_kg, known, 2e-3, "m/s²")
 
 

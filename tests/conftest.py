@@ -1,5 +1,6 @@
 """The demo's car and circuit, and cars stripped down to what a closed form knows."""
 
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -9,7 +10,7 @@ from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.line import CornerSpan, Line, corners, racing_line
 from apexcore.circuit.track import Circuit
 from apexcore.lap.solver import Setting
-from apexcore.vehicle.car import Car
+from apexcore.vehicle.car import Car, Differential
 from apexcore.vehicle.sheet import Sheet, base_sheet
 
 
@@ -25,6 +26,24 @@ DEMO = Path(__file__).parents[1] / "demo"
 @pytest.fixture(scope="session")
 def car() -> Car:
     return Car.model_validate_json((DEMO / "cars" / "brackendale_gt.json").read_text())
+
+
+def demo_files(folder: str) -> list[str]:
+    return sorted(path.stem for path in (DEMO / folder).glob("*.json"))
+
+
+@cache
+def demo_car(key: str) -> Car:
+    return Car.model_validate_json((DEMO / "cars" / f"{key}.json").read_text())
+
+
+@cache
+def demo_setting(car_key: str, circuit_key: str) -> tuple[Setting, tuple[CornerSpan, ...]]:
+    """A demo car on a demo circuit, on its first compound."""
+    circuit = Circuit.model_validate_json((DEMO / "circuits" / f"{circuit_key}.json").read_text())
+    line, car = racing_line(circuit), demo_car(car_key)
+    first = car.tyres.compounds[0]
+    return Setting(car, line, Conditions(), (first, first)), tuple(corners(circuit, line))
 
 
 @pytest.fixture(scope="session")
@@ -62,8 +81,14 @@ def stripped(car: Car) -> Car:
         }
     )  # fmt: skip
     aero = car.aero.model_copy(update={"drag_area_m2": 1e-9, "lift_area_m2": 0.0, "wing_position": 0.0})
+    drive = car.powertrain.model_copy(update={"differential": Differential()})
     return car.model_copy(
-        update={"tyres": car.tyres.model_copy(update={"compounds": (compound,)}), "aero": aero, "items": (car.item("brake_bias"),)}
+        update={
+            "tyres": car.tyres.model_copy(update={"compounds": (compound,)}),
+            "aero": aero,
+            "powertrain": drive,
+            "items": (car.item("brake_bias"),),
+        }
     )
 
 

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..circuit.conditions import Conditions
-from ..vehicle.car import Axle, Car
+from ..vehicle.car import Axle, Car, Compound
 from ..vehicle.tyres import TyreState, hot_pressure_kpa, temperature_grip, wear_grip
 from ..vehicle.weights import Weights, weights
 from .driver import Driver
@@ -43,16 +43,20 @@ def gear_thrust(car: Car, speeds: Floats, power_factor: float) -> Floats:
     drive = car.powertrain
     ratios = np.array(drive.gears) * drive.final_drive / drive_radius_m(car)
     rpm = speeds[None, :] * ratios[:, None] / _RISE_PER_S
-    return torque_nm(car, rpm) * ratios[:, None] * drive.efficiency * power_factor
+    left = power_factor * drive.restrictor * drive.fuel_map.torque
+    return torque_nm(car, rpm) * ratios[:, None] * drive.efficiency * left
 
 
 def roll_stiffness(axle: Axle) -> float:
     """Roll stiffness of one axle [N m/rad]: springs and bar through the links, in series with the tyres.
 
+    A rigid axle has its part of the chassis in their place.
+
     K = k t2/2 for two springs of wheel rate k at distance t (Milliken & Milliken, ch. 16).
     """
     lever = 0.5 * axle.track_m**2 * 1000.0
-    suspension = (axle.spring_n_per_mm * axle.motion_ratio**2 + axle.bar_n_per_mm) * lever
+    spring = 0.5 * sum(axle.spring_n_per_mm) * axle.motion_ratio**2
+    suspension = (axle.chassis_n_per_mm if axle.rigid else spring + axle.bar_n_per_mm) * lever
     tyre = axle.tyre_n_per_mm * lever
     return suspension * tyre / (suspension + tyre)
 
@@ -84,7 +88,8 @@ def lateral_transfer(car: Car, weight: Weights) -> tuple[float, float, float]:
 def aero_areas(car: Car) -> tuple[float, float, float]:
     """Drag area, front and rear downforce area [m2] at the car's ride heights and wing position.
 
-    The wing's downforce behind the rear axle is carried by the rear and taken off the front by its lever.
+    A wing behind the rear axle loads the rear by more than its downforce and takes the rest off the front; a wing ahead
+    of the front axle the other way round.
     """
     aero = car.aero
     rake = (aero.ride_rear_mm - aero.ride_front_mm) - (aero.ride_reference_mm[1] - aero.ride_reference_mm[0])
@@ -93,8 +98,21 @@ def aero_areas(car: Car) -> tuple[float, float, float]:
     share = min(max(aero.front_share + aero.share_per_mm * rake, 0.0), 1.0)
     wing = aero.wing_lift_area_m2 * aero.wing_position
     lever = aero.wing_behind_rear_m / car.wheelbase_m
+    nose = aero.front_wing_lift_area_m2 * aero.front_wing_position
+    ahead = aero.front_wing_ahead_m / car.wheelbase_m
     drag = aero.drag_area_m2 + aero.wing_drag_area_m2 * aero.wing_position
-    return drag, body * share - wing * lever, body * (1.0 - share) + wing * (1.0 + lever)
+    drag += aero.front_wing_drag_area_m2 * aero.front_wing_position
+    front = body * share - wing * lever + nose * (1.0 + ahead)
+    return drag, front, body * (1.0 - share) + wing * (1.0 + lever) - nose * ahead
+
+
+def rolling_share(car: Car, compound: Compound, wheel: int) -> float:
+    """Drag of a wheel rolling straight on over its load [-]: its own, and C toe2 because it points off the road.
+
+    The side force C toe of a wheel at the slip angle toe leans back by that angle (Milliken & Milliken, ch. 2).
+    """
+    toe = math.radians((car.front if wheel < 2 else car.rear).toe_deg)
+    return compound.rolling + min(compound.stiffness_per_rad * toe * toe, 0.2)
 
 
 def assemble(car: Car, tyres: TyreState, conditions: Conditions, driver: Driver) -> Any:
@@ -133,7 +151,10 @@ def _put_drive(c: Any, car: Car, conditions: Conditions) -> None:
     best[c["thrust"] <= 0.0] = len(drive.gears)
     c["gear"] = best
     c["drive_front"], c["shift_s"], c["efficiency"] = drive.front_drive_share, drive.shift_s, drive.efficiency
-    c["fuel_l_per_j"] = drive.fuel_g_per_kwh / 3.6e6 / 1000.0 / car.mass.fuel_kg_per_l
+    c["fuel_l_per_j"] = drive.fuel_g_per_kwh * drive.fuel_map.fuel / 3.6e6 / 1000.0 / car.mass.fuel_kg_per_l
+    lock = drive.differential
+    c["lock_preload"] = lock.preload_nm / drive_radius_m(car)
+    c["lock_power"], c["lock_coast"] = lock.power, lock.coast
     c["brake_front"], c["brake_max"] = car.brakes.front_share, car.brakes.max_force_n
 
 
@@ -151,4 +172,5 @@ def _put_tyres(c: Any, car: Car, tyres: TyreState, conditions: Conditions) -> No
         c["best_kpa"][wheel] = compound.pressure_opt_kpa
         c["best_kpa_per_n"][wheel] = compound.pressure_opt_kpa_per_kn / 1000.0
         c["kpa_loss"][wheel] = compound.pressure_loss
-        c["stiffness"][wheel], c["rolling"][wheel] = compound.stiffness_per_rad, compound.rolling
+        c["stiffness"][wheel] = compound.stiffness_per_rad
+        c["rolling"][wheel] = rolling_share(car, compound, wheel)

@@ -19,6 +19,8 @@ Floats = NDArray[np.float64]
 GRAVITY = 9.80665
 SPEED_STEP = 0.25  #: spacing of the thrust table [m/s]
 
+#: Engine braking over full thrust, for the differential off the throttle. Source: an assumption of this product.
+_ENGINE_BRAKE = 0.15
 _FORCE_TOLERANCE = 0.5  # a force is found when its iteration moves by less [N]
 
 
@@ -104,6 +106,48 @@ def _scrub(c: Any, loads: Floats, grip: Floats, axle: int, side: float, along: f
 
 
 @njit(cache=True, nogil=True)
+def _locked(c: Any, loads: Floats, grip: Floats, axle: int, force: float, v: float, curvature: float) -> tuple[float, float]:
+    """A driven axle's differential: force that it moves to the slower, inner wheel [N], and the slip it does so at [-].
+
+    It can hold its preload and a share of the torque (Milliken & Milliken, ch. 20); the tyres give no more than their slip
+    stiffness makes of the different ways of the two wheels, nor more than the lighter one can hold.
+    """
+    first = 2 * axle
+    track = c.track_front if axle == 0 else c.track_rear
+    light = min(loads[first], loads[first + 1])
+    slip = 0.5 * track * abs(curvature)
+    held = force * c.lock_power if force > 0.0 else _ENGINE_BRAKE * thrust_at(c, v) * c.lock_coast
+    most = grip[2 + axle] * light / max(loads[first] + loads[first + 1], 1e-9)
+    return min(0.5 * (c.lock_preload + held), c.stiffness[first] * light * slip, most), slip
+
+
+@njit(cache=True, nogil=True)
+def _twist(c: Any, loads: Floats, grip: Floats, force: float, v: float, curvature: float) -> tuple[float, float, float]:
+    """What the differentials do to a corner: side force they take from the rear and ask of the front [N], and the drag of
+    each axle's wheels against each other [N]."""
+    turn, drag_front, drag_rear = 0.0, 0.0, 0.0
+    if c.drive_front < 1.0 - 1e-9:
+        moved, slip = _locked(c, loads, grip, 1, force * (1.0 - c.drive_front), v, curvature)
+        turn += moved * c.track_rear
+        drag_rear = 2.0 * moved * slip
+    if c.drive_front > 1e-9:
+        moved, slip = _locked(c, loads, grip, 0, force * c.drive_front, v, curvature)
+        turn += moved * c.track_front
+        drag_front = 2.0 * moved * slip
+    return turn / c.wheelbase, drag_front, drag_rear
+
+
+@njit(cache=True, nogil=True)
+def _driven_room(c: Any, loads: Floats, axle: int, room: float) -> float:
+    """Driving force of an axle [N] of which `room` is what both tyres could give: the inner one lets go first, the
+    differential lets the outer one have more by its preload and its share."""
+    first = 2 * axle
+    both = loads[first] + loads[first + 1]
+    inner = room * min(loads[first], loads[first + 1]) / max(both, 1e-9)
+    return min(room, (2.0 * inner + c.lock_preload) / (1.0 - c.lock_power))
+
+
+@njit(cache=True, nogil=True)
 def _rolling(c: Any, loads: Floats) -> float:
     return (
         c.rolling[0] * loads[0] + c.rolling[1] * loads[1] + c.rolling[2] * loads[2] + c.rolling[3] * loads[3]
@@ -148,8 +192,9 @@ def corner_use(c: Any, v: float, curvature: float, bank: float, slope: float, be
     axle_grip(c, loads, lateral, grip)
     force = c.mass * abs(lateral)
     behind = c.cg_behind / c.wheelbase
-    front = force * (1.0 - behind) / max(grip[0], 1e-9)
-    rear = force * behind / max(grip[1], 1e-9)
+    twist, _, _ = _twist(c, loads, grip, 0.0, v, curvature)
+    front = (force * (1.0 - behind) + twist) / max(grip[0], 1e-9)
+    rear = max(force * behind - twist, 0.0) / max(grip[1], 1e-9)
     return max(front, rear) / c.ability
 
 
@@ -190,7 +235,7 @@ def corner_speed(
 
 @njit(cache=True, nogil=True)
 def force_limit(
-    c: Any, v: float, air: float, lateral: float, normal: float, braking: bool, guess: float, work: Floats
+    c: Any, v: float, air: float, lateral: float, normal: float, curvature: float, braking: bool, guess: float, work: Floats
 ) -> tuple[float, float]:
     """Greatest driving (or braking) force of the tyres [N, both positive] and the scrub and rolling beside it [N].
 
@@ -200,7 +245,6 @@ def force_limit(
     loads, grip = work[0:4], work[4:12]
     behind = c.cg_behind / c.wheelbase
     side = c.mass * abs(lateral)
-    side_front, side_rear = side * (1.0 - behind), side * behind
     share = c.brake_front if braking else c.drive_front
     sign = -1.0 if braking else 1.0
     ability = c.ability * (c.ability_brake if braking else 1.0)
@@ -212,10 +256,14 @@ def force_limit(
     for k in range(14):
         wheel_loads(c, air, sign * x, lateral, normal, loads)
         axle_grip(c, loads, lateral, grip)
+        twist, rub_front, rub_rear = _twist(c, loads, grip, 0.0 if braking else x, v, curvature)
+        side_front, side_rear = side * (1.0 - behind) + twist, max(side * behind - twist, 0.0)
         u = min(side_front / max(grip[0] * ability, 1e-9), 1.0)
         room_front = grip[2] * ability * math.sqrt(1.0 - u * u)
         u = min(side_rear / max(grip[1] * ability, 1e-9), 1.0)
         room_rear = grip[3] * ability * math.sqrt(1.0 - u * u)
+        if not braking:
+            room_front, room_rear = _driven_room(c, loads, 0, room_front), _driven_room(c, loads, 1, room_rear)
         found = 1e12
         if share > 1e-9:
             found = room_front / share
@@ -223,7 +271,7 @@ def force_limit(
             found = min(found, room_rear / (1.0 - share))
         _, cross_front, along_front = _scrub(c, loads, grip, 0, side_front, share * min(x, found))
         _, cross_rear, along_rear = _scrub(c, loads, grip, 1, side_rear, (1.0 - share) * min(x, found))
-        resist = side_front * cross_front + side_rear * cross_rear + _rolling(c, loads)
+        resist = side_front * cross_front + side_rear * cross_rear + _rolling(c, loads) + rub_front + rub_rear
         # the end that this force lightens must still hold the corner: a Newton step towards where it just does
         light, need = (1, side_rear) if braking else (0, side_front)
         carried = loads[2 * light] + loads[2 * light + 1]
@@ -259,7 +307,7 @@ def _accel(c: Any, v: float, road: Floats, other: Floats, braking: bool, guess: 
     lateral, normal = _demand(v, curvature, bank, slope, bend)
     normal = max(normal, 0.1)
     air = _air_speed(c, v, heading)
-    force, resist = force_limit(c, v, air, lateral, normal, braking, guess, work)
+    force, resist = force_limit(c, v, air, lateral, normal, curvature, braking, guess, work)
     drag = 0.5 * c.density * air * air * c.drag_area
     total = (-force if braking else force * fade) - resist - drag
     return total / c.mass - GRAVITY * math.sin(slope), force
@@ -384,6 +432,7 @@ def _fill(c: Any, road: Floats, ds: Floats, v: Floats, closed: bool, out: Floats
         need = c.mass * (accel + GRAVITY * math.sin(slope)) + drag
         side = c.mass * abs(lateral)
         side_front, side_rear = side * (1.0 - behind), side * behind
+        rub_front = rub_rear = 0.0
         force, roll = need, 0.0
         use_front = use_rear = cross_front = cross_rear = along_front = along_rear = 0.0
         share = c.drive_front
@@ -391,13 +440,15 @@ def _fill(c: Any, road: Floats, ds: Floats, v: Floats, closed: bool, out: Floats
             share = c.drive_front if force >= 0.0 else c.brake_front
             wheel_loads(c, air, force, lateral, normal, loads)
             axle_grip(c, loads, lateral, grip)
+            twist, rub_front, rub_rear = _twist(c, loads, grip, max(force, 0.0), mid, curvature)
+            side_front, side_rear = side * (1.0 - behind) + twist, max(side * behind - twist, 0.0)
             use_front, cross_front, along_front = _scrub(c, loads, grip, 0, side_front, abs(force) * share)
             use_rear, cross_rear, along_rear = _scrub(c, loads, grip, 1, side_rear, abs(force) * (1.0 - share))
             roll = _rolling(c, loads)
-            force = need + roll + side_front * cross_front + side_rear * cross_rear
+            force = need + roll + side_front * cross_front + side_rear * cross_rear + rub_front + rub_rear
         front_force, rear_force = abs(force) * share, abs(force) * (1.0 - share)
-        slide_front = (side_front * cross_front + front_force * along_front) * mid
-        slide_rear = (side_rear * cross_rear + rear_force * along_rear) * mid
+        slide_front = (side_front * cross_front + front_force * along_front + rub_front) * mid
+        slide_rear = (side_rear * cross_rear + rear_force * along_rear + rub_rear) * mid
         row = out[i]
         row[0], row[1], row[2] = speed, accel, lateral
         row[3] = gear_at(c, speed)

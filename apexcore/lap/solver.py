@@ -12,7 +12,7 @@ from ..vehicle.car import Car, Compound
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, TyreState, hot_pressure_kpa
 from . import kernel
-from .assembly import TABLE_SPEEDS, aero_areas, assemble, gear_thrust
+from .assembly import TABLE_SPEEDS, aero_areas, assemble, gear_thrust, rolling_share
 from .driver import Driver
 from .record import COLUMNS
 
@@ -98,7 +98,7 @@ def tyre_heat_w(car: Car, compounds: tuple[Compound, Compound], lap: "Lap") -> F
     heat = []
     for wheel in range(4):
         load = lap.data[:, COLUMN["load_fl"] + wheel]
-        rolling = compounds[wheel // 2].rolling * float((load * speed * dt).sum())
+        rolling = rolling_share(car, compounds[wheel // 2], wheel) * float((load * speed * dt).sum())
         heat.append((car.tyres.heat_share * lap.slide_j[wheel] + rolling) / lap.time_s)
     return heat[0], heat[1], heat[2], heat[3]
 

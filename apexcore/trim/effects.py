@@ -40,6 +40,11 @@ class StepEffect:
     top_ms: float
 
     @property
+    def text(self) -> str:
+        """The item's value after it, with unit or name; empty where there is no such step."""
+        return "" if self.value is None else self.item.text(self.value)
+
+    @property
     def spread_s(self) -> float:
         """Half the width of the 95 % interval of `lap_s` [s]."""
         return difference_spread_s(self.lap_s)

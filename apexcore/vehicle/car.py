@@ -6,7 +6,7 @@ Wheels are always in the order front left, front right, rear left, rear right.
 import itertools
 from typing import Annotated, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from .items import Item
 from .values import Value
@@ -14,6 +14,7 @@ from .values import Value
 WHEELS = ("fl", "fr", "rl", "rr")
 WHEEL_WORDS = {"fl": "front left", "fr": "front right", "rl": "rear left", "rr": "rear right"}
 
+Rate = Annotated[float, Field(gt=1, le=1000)]
 Key = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
 
 
@@ -24,6 +25,8 @@ class Mass(Value):
     :param driver_kg: driver in race wear [kg]
     :param front_share: share of dry car and driver on the front axle [-]
     :param left_share: share on the left wheels [-]
+    :param cross_shift: share of the weight moved from front left and rear right to the other two wheels, by springs
+        wound up or wedges [-]
     :param cg_height_m: height of that mass above the road [m]
     :param tank_from_front_m: tank behind the front axle [m]
     :param tank_height_m: height of the fuel [m]
@@ -36,6 +39,7 @@ class Mass(Value):
     driver_kg: float = Field(ge=30, le=200)
     front_share: float = Field(gt=0.2, lt=0.8)
     left_share: float = Field(0.5, gt=0.3, lt=0.7)
+    cross_shift: float = Field(0.0, gt=-0.2, lt=0.2)
     cg_height_m: float = Field(gt=0.05, le=1.2)
     tank_from_front_m: float = Field(ge=-1, le=5)
     tank_height_m: float = Field(gt=0, le=1.2)
@@ -44,25 +48,53 @@ class Mass(Value):
     unsprung_rear_kg: float = Field(ge=0, le=300)
 
 
+class Ballast(Value):
+    """A place where ballast may be fixed.
+
+    :param key: the place's name in files
+    :param kg: ballast there [kg]
+    :param from_front_m: behind the front axle [m]
+    :param left_m: left of the middle [m]
+    :param height_m: above the road [m]
+    """
+
+    key: Key
+    kg: float = Field(0.0, ge=0, le=300)
+    from_front_m: float = Field(ge=-1, le=5)
+    left_m: float = Field(0.0, ge=-1.2, le=1.2)
+    height_m: float = Field(0.2, ge=0, le=1.5)
+
+
 class Axle(Value):
     """One axle's suspension.
 
     :param track_m: distance of its wheels [m]
-    :param spring_n_per_mm: rate of one spring at the spring [N/mm]
+    :param spring_n_per_mm: rate of the left and of the right spring at the spring [N/mm]
     :param motion_ratio: spring travel per wheel travel [-]
     :param bar_n_per_mm: rate of the anti-roll bar at the wheel, for opposite travel [N/mm]
     :param roll_centre_m: height of the roll centre [m]
     :param camber_recovery: degrees of camber that the links win back per degree of roll [-]
     :param tyre_n_per_mm: vertical rate of one tyre [N/mm]
+    :param rigid: if true there are no springs: only tyres and chassis give way
+    :param chassis_n_per_mm: rate of a rigid axle's part of the chassis in roll, at the wheel [N/mm]
+    :param toe_deg: toe of each wheel, inwards positive [deg]
     """
 
     track_m: float = Field(gt=0.5, le=2.5)
-    spring_n_per_mm: float = Field(gt=1, le=1000)
+    spring_n_per_mm: tuple[Rate, Rate]
     motion_ratio: float = Field(gt=0.2, le=2)
     bar_n_per_mm: float = Field(ge=0, le=1000)
     roll_centre_m: float = Field(ge=-0.3, le=0.6)
     camber_recovery: float = Field(ge=0, le=1)
     tyre_n_per_mm: float = Field(gt=20, le=1000)
+    rigid: bool = False
+    chassis_n_per_mm: float = Field(100.0, gt=1, le=2000)
+    toe_deg: float = Field(0.0, ge=-3, le=3)
+
+    @field_validator("spring_n_per_mm", mode="before")
+    @classmethod
+    def _one_rate_is_both(cls, value: object) -> object:
+        return (value, value) if isinstance(value, int | float) else value
 
 
 class Aero(Value):
@@ -75,6 +107,10 @@ class Aero(Value):
     :param wing_lift_area_m2: downforce area that one wing position adds [m2]
     :param wing_behind_rear_m: the wing's place behind the rear axle [m]
     :param wing_position: wing position [-]
+    :param front_wing_drag_area_m2: drag area that one front wing position adds [m2]
+    :param front_wing_lift_area_m2: downforce area that one front wing position adds [m2]
+    :param front_wing_ahead_m: the front wing's place ahead of the front axle [m]
+    :param front_wing_position: front wing position [-]
     :param ride_front_mm: ride height at the front axle [mm]
     :param ride_rear_mm: ride height at the rear axle [mm]
     :param ride_reference_mm: ride heights, front and rear, at which the areas hold [mm]
@@ -89,11 +125,38 @@ class Aero(Value):
     wing_lift_area_m2: float = Field(0.0, ge=0, le=0.5)
     wing_behind_rear_m: float = Field(0.0, ge=-1, le=2)
     wing_position: float = Field(0.0, ge=0, le=40)
+    front_wing_drag_area_m2: float = Field(0.0, ge=0, le=0.2)
+    front_wing_lift_area_m2: float = Field(0.0, ge=0, le=0.5)
+    front_wing_ahead_m: float = Field(0.0, ge=-1, le=2)
+    front_wing_position: float = Field(0.0, ge=0, le=60)
     ride_front_mm: float = Field(60.0, ge=5, le=300)
     ride_rear_mm: float = Field(60.0, ge=5, le=300)
     ride_reference_mm: tuple[float, float] = (60.0, 60.0)
     lift_per_mm: float = Field(0.0, ge=0, le=0.1)
     share_per_mm: float = Field(0.0, ge=0, le=0.05)
+
+
+class FuelMap(Value):
+    """:param name: what the driver reads at the switch
+    :param torque: torque over that of the rated map [-]
+    :param fuel: fuel for a kilowatt-hour over that of the rated map [-]"""
+
+    name: str = Field(min_length=1, max_length=20)
+    torque: float = Field(gt=0.2, le=1.2)
+    fuel: float = Field(gt=0.2, le=2.0)
+
+
+class Differential(Value):
+    """A limited-slip differential of each driven axle.
+
+    :param preload_nm: torque difference that it holds without load [N m]; a rigid axle holds any
+    :param power: share of the driving torque that it can add to the slower wheel's side [-]
+    :param coast: the same under braking by the engine and off the throttle [-]
+    """
+
+    preload_nm: float = Field(0.0, ge=0, le=100_000)
+    power: float = Field(0.0, ge=0, le=0.95)
+    coast: float = Field(0.0, ge=0, le=0.95)
 
 
 class Powertrain(Value):
@@ -107,6 +170,10 @@ class Powertrain(Value):
     :param limit_rpm: rev limit [1/min]
     :param front_drive_share: share of the drive torque on the front axle; 0 is rear-wheel drive [-]
     :param fuel_g_per_kwh: fuel for one kilowatt-hour at the crank [g/kWh]
+    :param restrictor: share of the torque that a restrictor leaves [-]
+    :param maps: fuel maps; the rated one where there are none
+    :param map_position: the map chosen, from 1
+    :param differential: of each driven axle
     """
 
     torque_nm: tuple[tuple[float, float], ...] = Field(min_length=3)
@@ -117,6 +184,17 @@ class Powertrain(Value):
     limit_rpm: float = Field(gt=1000, le=25000)
     front_drive_share: float = Field(0.0, ge=0, le=1)
     fuel_g_per_kwh: float = Field(gt=100, le=1000)
+    restrictor: float = Field(1.0, gt=0.2, le=1)
+    maps: tuple[FuelMap, ...] = Field((), max_length=12)
+    map_position: float = Field(1.0, ge=1, le=12)
+    differential: Differential = Differential()
+
+    @property
+    def fuel_map(self) -> FuelMap:
+        """The map chosen."""
+        if not self.maps:
+            return FuelMap(name="rated", torque=1.0, fuel=1.0)
+        return self.maps[min(round(self.map_position), len(self.maps)) - 1]
 
     @model_validator(mode="after")
     def _ordered(self) -> Self:
@@ -134,7 +212,7 @@ class Brakes(Value):
     """:param front_share: share of the braking force at the front [-]
     :param max_force_n: greatest braking force of all four wheels [N]"""
 
-    front_share: float = Field(gt=0.2, lt=0.95)
+    front_share: float = Field(ge=0, lt=0.95)
     max_force_n: float = Field(gt=500, le=100_000)
 
 
@@ -233,6 +311,7 @@ class Car(Value):
     fuel_l: float = Field(30.0, ge=0, le=500)
     tank_l: float = Field(gt=0, le=500)
     mass: Mass
+    ballast: tuple[Ballast, ...] = Field((), max_length=8)
     front: Axle
     rear: Axle
     aero: Aero

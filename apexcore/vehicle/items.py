@@ -9,13 +9,19 @@ from ..errors import InputError
 from ..quantities.text import format_number
 from .values import Value
 
-#: Physical values of `Car` that an item may set, as a path into it. A trailing number picks a wheel.
+#: Physical values of `Car` that an item may set, as a path into it. A number picks one of several; a path to a pair of
+#: springs without one sets both.
 LEVERS: frozenset[str] = frozenset(
     [f"tyres.cold_kpa.{wheel}" for wheel in range(4)]
     + [f"tyres.camber_deg.{wheel}" for wheel in range(4)]
-    + ["front.spring_n_per_mm", "rear.spring_n_per_mm", "front.bar_n_per_mm", "rear.bar_n_per_mm"]
-    + ["aero.wing_position", "aero.ride_front_mm", "aero.ride_rear_mm"]
-    + ["brakes.front_share", "powertrain.final_drive", "fuel_l"]
+    + [f"{axle}.{field}" for axle in ("front", "rear") for field in ("spring_n_per_mm", "bar_n_per_mm", "toe_deg", "chassis_n_per_mm")]
+    + [f"{axle}.spring_n_per_mm.{side}" for axle in ("front", "rear") for side in range(2)]
+    + [f"{axle}.track_m" for axle in ("front", "rear")]
+    + [f"ballast.{place}.kg" for place in range(8)]
+    + ["aero.wing_position", "aero.front_wing_position", "aero.ride_front_mm", "aero.ride_rear_mm"]
+    + ["brakes.front_share", "fuel_l", "mass.cross_shift", "mass.driver_kg"]
+    + ["powertrain.final_drive", "powertrain.restrictor", "powertrain.map_position", "powertrain.front_drive_share"]
+    + [f"powertrain.differential.{field}" for field in ("preload_nm", "power", "coast")]
 )
 
 #: Slack with which a typed value still counts as standing on a step, in steps.
@@ -38,6 +44,7 @@ class Item(Value):
     :param scale: physical units per unit of the item
     :param offset: physical value at item value 0
     :param locked: if true the rules or the maker fix it at `base`
+    :param names: what each step is called, from the lowest; empty where the number says it
     """
 
     key: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
@@ -53,6 +60,7 @@ class Item(Value):
     scale: float = 1.0
     offset: float = 0.0
     locked: bool = False
+    names: tuple[str, ...] = Field((), max_length=60)
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -62,6 +70,8 @@ class Item(Value):
             raise ValueError(f"{self.name}: low {self.low} must be below high {self.high}")
         if not self.low <= self.base <= self.high:
             raise ValueError(f"{self.name}: base {self.base} lies outside {self.low} to {self.high}")
+        if self.names and len(self.names) != round((self.high - self.low) / self.step) + 1:
+            raise ValueError(f"{self.name}: {len(self.names)} names for {round((self.high - self.low) / self.step) + 1} steps")
         if not self._on_step(self.base):
             raise ValueError(f"{self.name}: base {self.base} does not stand on a step of {self.step}")
         return self
@@ -101,13 +111,19 @@ class Item(Value):
         """The physical value at an item value (linear: offset + scale × value)."""
         return self.offset + self.scale * value
 
+    def name_of(self, value: float) -> str:
+        """What this step is called, empty where the number says it."""
+        place = round((value - self.low) / self.step)
+        return self.names[place] if 0 <= place < len(self.names) else ""
+
     def number(self, value: float) -> str:
         """The value without its unit."""
         return format_number(value, self.decimals)
 
     def text(self, value: float) -> str:
-        """The value with its unit."""
-        return f"{self.number(value)} {self.unit}".strip()
+        """The value with its unit, and its name where it has one."""
+        name = self.name_of(value)
+        return f"{self.number(value)} {self.unit}".strip() + (f" ({name})" if name else "")
 
     def _step_text(self) -> str:
         return f"{self.step:g} {self.unit}".strip()

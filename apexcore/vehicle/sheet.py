@@ -89,22 +89,21 @@ def adjusted(car: Car, sheet: Sheet) -> Car:
 
     The item bounds already hold, so that the copy is not validated again (it is made for every step).
     """
-    top: dict[str, Any] = {}
-    parts: dict[str, dict[str, Any]] = {}
+    tree: dict[str, Any] = {}
     for item in car.items:
-        physical = item.physical(sheet.values[item.key])
-        head, _, rest = item.sets.partition(".")
-        if not rest:
-            top[head] = physical
-            continue
-        field, _, wheel = rest.partition(".")
-        part = parts.setdefault(head, {})
-        if wheel:
-            wheels = list(part.get(field, getattr(getattr(car, head), field)))
-            wheels[int(wheel)] = physical
-            part[field] = tuple(wheels)
-        else:
-            part[field] = physical
-    for head, update in parts.items():
-        top[head] = getattr(car, head).model_copy(update=update)
-    return car.model_copy(update=top)
+        branch = tree
+        *path, last = item.sets.split(".")
+        for key in path:
+            branch = branch.setdefault(key, {})
+        branch[last] = item.physical(sheet.values[item.key])
+    moved: Car = _put(car, tree)
+    return moved
+
+
+def _put(target: Any, tree: Any) -> Any:
+    """A copy of a value or tuple with the leaves of `tree` in their places."""
+    if not isinstance(tree, dict):
+        return (tree,) * len(target) if isinstance(target, tuple) else tree
+    if isinstance(target, tuple):
+        return tuple(_put(one, tree[str(place)]) if str(place) in tree else one for place, one in enumerate(target))
+    return target.model_copy(update={key: _put(getattr(target, key), branch) for key, branch in tree.items()})

@@ -29,12 +29,14 @@ class ItemView:
     :param label: its name within its group
     :param text: the value as typed or saved
     :param saved: the value on the saved sheet
+    :param name: what that step is called, where steps have names
     """
 
     item: Item
     label: str
     text: str
     saved: str
+    name: str
     error: str
 
 
@@ -48,6 +50,7 @@ def item_groups(car: Car, saved: Mapping[str, float], typed: Mapping[str, str], 
                 _label(item),
                 typed.get(item.key, item.number(saved[item.key])),
                 item.number(saved[item.key]),
+                item.name_of(saved[item.key]),
                 errors.get(item.key, ""),
             )
             for item in car.items

@@ -22,7 +22,7 @@ from demo.loader import load_files
 def owner_with_event(name: str) -> tuple[User, Event]:
     user = User.objects.create_user(name, password="withy-bend-4")
     load_files(user)
-    event = create_event(user, f"{name}'s weekend", user.cars.get(), user.circuits.get(), False)
+    event = create_event(user, f"{name}'s weekend", user.cars.get(key="brackendale_gt"), user.circuits.get(key="sallowmere_fen"), False)
     return user, event
 
 
@@ -54,7 +54,7 @@ def first(event: Event) -> Sheet:
 
 @pytest.fixture
 def second(event: Event, first: Sheet) -> Sheet:
-    return save_sheet(event, CoreSheet(event.car.key, {**first.values, "bar_rear": 8, "wing": 2}), first, "A nervous rear on purpose")
+    return save_sheet(event, CoreSheet(event.car.key, {**first.values, "final_drive": 4.5, "wing": 2}), first, "Too short on purpose")
 
 
 @pytest.fixture

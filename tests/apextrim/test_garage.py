@@ -28,7 +28,7 @@ def test_every_item_stands_in_its_place_with_unit_range_and_step(client_in: Clie
     response = client_in.get(url("sheet_bench", event))
     places = {group["place"]: [one.item.key for one in group["items"]] for group in response.context["groups"]}
     assert places["fl"] == ["pressure_fl", "camber_fl"]
-    assert sum(len(keys) for keys in places.values()) == 18
+    assert sum(len(keys) for keys in places.values()) == 23
     page = response.content.decode()
     assert "Front bar, 1 to 9" in page and "step 1" in page
 
@@ -96,8 +96,8 @@ def test_going_back_and_putting_in_the_car(client_in: Client, event: Event, firs
 def test_two_sheets_are_compared_item_by_item(client_in: Client, event: Event, first: Sheet, second: Sheet) -> None:
     response = client_in.get(url("sheet_difference", event), {"a": first.pk, "b": second.pk})
     rows = {row["name"]: row for row in response.context["rows"]}
-    assert set(rows) == {"Rear bar", "Rear wing"}
-    assert rows["Rear bar"]["steps"] == "+4" and rows["Rear wing"]["steps"] == "−4"
+    assert set(rows) == {"Final drive", "Rear wing"}
+    assert rows["Final drive"]["steps"] == "+12" and rows["Rear wing"]["steps"] == "−4"
     assert "differs from S1 in 2 items" in response.content.decode()
     same = client_in.get(url("sheet_difference", event), {"a": first.pk, "b": first.pk})
     assert "hold the same values" in same.content.decode()
@@ -135,16 +135,16 @@ def test_unusable_sheet_files_are_refused_whole(client_in: Client, event: Event,
 def test_the_card_prints_every_value_and_marks_what_changed(client_in: Client, event: Event, second: Sheet) -> None:
     page = client_in.get(url("sheet_card", event, second.pk)).content.decode()
     assert page.count("← changed") == 2
-    assert page.count("☐") == 18
+    assert page.count("☐") == 23
 
 
 def test_cars_and_circuits_come_in_and_go_out_as_files(client_in: Client, event: Event) -> None:
     out = client_in.get(reverse("export_car", args=[event.car.pk])).content
     assert client_in.post(reverse("import_car"), {"file": file(out)}).status_code == 302
-    assert Car.objects.filter(owner=event.owner).count() == 1
+    assert Car.objects.filter(owner=event.owner).count() == 5
     changed = json.loads(out) | {"key": "gannet_light", "name": "Gannet light"}
     client_in.post(reverse("import_car"), {"file": file(json.dumps(changed))})
-    assert Car.objects.filter(owner=event.owner).count() == 2
+    assert Car.objects.filter(owner=event.owner).count() == 6
     clash = client_in.post(reverse("import_car"), {"file": file(json.dumps(changed | {"name": "Another"}))})
     assert clash.status_code == 422 and "is taken by Gannet light" in clash.content.decode()
     broken = json.loads(out)

@@ -19,6 +19,8 @@ def begin(page: Page, name: str) -> None:
     """A new event of the racer's own."""
     page.goto("/events/")
     page.get_by_role("textbox", name="Event").fill(name)
+    page.get_by_label("Car", exact=True).select_option(label="Brackendale Gannet")
+    page.get_by_label("Circuit", exact=True).select_option(label="Sallowmere, Fen circuit")
     page.get_by_role("button", name="Begin").click()
     expect(page.get_by_role("heading", level=1)).to_have_text(name)
 
@@ -77,21 +79,21 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     # the sheet: the first, then a change by keys, answered at once
     bench(page, "Sheet")
     save(page, "The maker's sheet")
-    bar = page.get_by_label("Rear bar", exact=True)
-    bar.focus()
-    expect(page.get_by_text("One step of rear bar from here")).to_be_visible()
-    for _ in range(4):
+    drive = page.get_by_label("Final drive, :1", exact=True)
+    drive.focus()
+    expect(page.get_by_text("One step of final drive from here")).to_be_visible()
+    for _ in range(12):
         page.keyboard.press("ArrowUp")
-    expect(bar).to_have_value("8")
+    expect(drive).to_have_value("4.50")
     expect(page.locator("[data-change]")).to_contain_text("slower")
     expect(page.get_by_text("1 unsaved change")).to_be_visible()
     page.reload()  # nothing typed is lost
-    expect(page.get_by_label("Rear bar", exact=True)).to_have_value("8")
-    save(page, "A stiff rear, to see what it does")
+    expect(drive).to_have_value("4.50")
+    save(page, "A short final drive, to see what it does")
     page.get_by_role("button", name="Show the difference").click()
     expect(page.locator(".verdict-line")).to_contain_text("S2 differs from S1 in 1 item")
     page.get_by_role("link", name="Go back to S1").click()
-    expect(page.get_by_label("Rear bar", exact=True)).to_have_value("4")
+    expect(drive).to_have_value("3.90")
 
     # a sheet out and in again as a file
     with page.expect_download() as download:
@@ -143,7 +145,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     labels = page.locator(".thread b").all_inner_texts()
     assert labels == ["Brief", "Weather", "Rules", "S1", "S2", "R1", "R2", "R3", "R4", "R5", "R6", "S1 : S2", "R7", "Plan"]
     page.locator(".thread a").filter(has_text="S2").first.click()
-    expect(page.get_by_label("Rear bar", exact=True)).to_have_value("8")
+    expect(drive).to_have_value("4.50")
 
 
 def test_a_step_answers_within_a_tenth_of_a_second(page: Page) -> None:

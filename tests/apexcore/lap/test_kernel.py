@@ -118,14 +118,14 @@ def test_a_share_of_the_envelope_is_a_share_of_the_force(plain_car: Car) -> None
     slow = kernel.corner_speed(part, 1 / 50, 0.0, 0.0, 0.0, 0.0, 90.0, 30.0, work)
     assert slow == pytest.approx(math.sqrt(0.81) * fast, rel=1e-4)
     timid = record(plain_car, driver=Driver(1.0, 0.7))
-    hard, _ = kernel.force_limit(full, 40.0, 40.0, 0.0, GRAVITY, True, 1e4, work)
-    soft, _ = kernel.force_limit(timid, 40.0, 40.0, 0.0, GRAVITY, True, 1e4, work)
+    hard, _ = kernel.force_limit(full, 40.0, 40.0, 0.0, GRAVITY, 0.0, True, 1e4, work)
+    soft, _ = kernel.force_limit(timid, 40.0, 40.0, 0.0, GRAVITY, 0.0, True, 1e4, work)
     assert 0.6 * hard < soft < 0.8 * hard
 
 
 def test_the_brake_limit_holds_where_grip_would_allow_more(plain_car: Car) -> None:
     weak = plain_car.model_copy(update={"brakes": plain_car.brakes.model_copy(update={"max_force_n": 5000.0})})
-    force, _ = kernel.force_limit(record(weak), 40.0, 40.0, 0.0, GRAVITY, True, 1e4, np.zeros(12))
+    force, _ = kernel.force_limit(record(weak), 40.0, 40.0, 0.0, GRAVITY, 0.0, True, 1e4, np.zeros(12))
     assert force == pytest.approx(5000.0)
 
 

@@ -124,7 +124,7 @@ def test_braking_has_its_closed_form_and_the_right_axle_locks(plain_car: Car, br
     # front locks: share x a = mu g (b + a h/g)/l; rear locks: (1 - share) a = mu g (a_f - a h/g)/l
     front = mu * g * to_front / (share * length - mu * height) if share * length > mu * height else math.inf
     rear = mu * g * to_rear / ((1 - share) * length + mu * height)
-    force, _ = kernel.force_limit(record(braked), 40.0, 40.0, 0.0, GRAVITY, True, 1e4, np.zeros(12))
+    force, _ = kernel.force_limit(record(braked), 40.0, 40.0, 0.0, GRAVITY, 0.0, True, 1e4, np.zeros(12))
     assert force / weight.mass_kg == pytest.approx(min(front, rear), rel=2e-3)
     assert (front < rear) == (share > ideal) or braking_share is None
 

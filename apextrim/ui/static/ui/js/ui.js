@@ -40,6 +40,7 @@ document.addEventListener("alpine:init", () => {
   // One item of a sheet: steps by button and key; its value against the saved one.
   Alpine.data("item", () => ({
     changed: false,
+    name: "",
     init() {
       this.compare();
     },
@@ -47,8 +48,9 @@ document.addEventListener("alpine:init", () => {
       return this.$root.querySelector("input");
     },
     compare() {
-      const { saved } = this.$root.dataset;
+      const { saved, names, low, step } = this.$root.dataset;
       this.changed = parse(this.box.value) !== parse(saved);
+      if (names) this.name = names.split("|")[Math.round((parse(this.box.value) - Number(low)) / Number(step))] || "";
       this.$root.classList.toggle("changed", this.changed);
     },
     move(steps) {
