@@ -130,4 +130,20 @@ def load(user: User) -> Event:
     week.run(fourth, "marl", 45, 17, seed=23, note="Race distance on marl")
     event.refresh_from_db()
     keep_plan(event, race_view(event).by_stops[0].plan, week.wait(5))
+    _further_events(user)
     return event
+
+
+def _further_events(user: User) -> None:
+    """Other cars at other circuits: an oval evening that has begun, and two that have not."""
+    cars, circuits = {row.key: row for row in user.cars.all()}, {row.key: row for row in user.circuits.all()}
+    at = FRIDAY - timedelta(days=13)
+    oval = events.create_event(user, "Hollin lantern race", cars["drummock_stallard"], circuits["hollin_bowl"], False, at)
+    week = _Weekend(oval, at)
+    base = week.sheet(None, {}, "The maker's sheet")
+    wedge = week.sheet(base, {"cross": 1.0}, "More cross weight: it is loose off the second corner")
+    for sheet, seed in ((base, 51), (wedge, 52)):
+        week.run(sheet, "bramble", 40, 12, seed)
+    at = FRIDAY + timedelta(days=15)
+    events.create_event(user, "Thistledown club day", cars["wisp_125"], circuits["thistledown"], True, at)
+    events.create_event(user, "Fen sprint", cars["ferrow_lark"], circuits["sallowmere_fen"], False, at + timedelta(days=7))

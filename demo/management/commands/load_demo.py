@@ -24,4 +24,5 @@ class Command(BaseCommand):
         user.set_password(settings.DEMO_PASSWORD)
         user.save()
         event = load(user)
-        self.stdout.write(f"{event.name}: {event.runs.count()} runs, {event.sheets.count()} sheets.")
+        others = user.events.exclude(pk=event.pk).count()
+        self.stdout.write(f"{event.name}: {event.runs.count()} runs, {event.sheets.count()} sheets; and {others} other events.")
