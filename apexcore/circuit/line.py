@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -188,8 +189,34 @@ def coarser(line: Line, every: int) -> Line:
     return Line(line.x[take], line.y[take], line.z[take], line.offset[take], np.ascontiguousarray(line.road[take]), ds, s)
 
 
+#: A bend of the centre line counts as a corner from this curvature on [1/m], and if it turns by at least this much [deg].
+_CORNER_CURVATURE, _CORNER_DEG = 1 / 350.0, 12.0
+
+
+def _found_corners(circuit: Circuit, line: Line) -> list[CornerSpan]:
+    """Corners of a surveyed circuit: stretches of one-sided curvature that turn enough."""
+    k, n = line.road[:, 0], len(line.s)
+    bent = np.where(np.abs(k) > _CORNER_CURVATURE, np.sign(k), 0.0)
+    edges = np.flatnonzero(np.diff(np.concatenate([[0.0], bent, [0.0]])))
+    spans: list[CornerSpan] = []
+    for first, after in pairwise(edges):
+        if bent[first] == 0.0:
+            continue
+        last = min(int(after), n) - 1
+        turn = math.degrees(float((k[first : last + 1] * line.ds[first : last + 1]).sum()))
+        if abs(turn) < _CORNER_DEG:
+            continue
+        number = len(spans) + 1
+        name = circuit.corner_names[number - 1] if number <= len(circuit.corner_names) else ""
+        apex = int(first) + int(np.argmax(np.abs(k[first : last + 1])))
+        spans.append(CornerSpan(number, name, int(first), apex, last, turn, 1.0 / float(abs(k[apex]))))
+    return spans
+
+
 def corners(circuit: Circuit, line: Line) -> list[CornerSpan]:
-    """The circuit's corners on a line: each where its segment lies on the centre line."""
+    """The circuit's corners on a line: each where its segment lies on the centre line, or where the line bends enough."""
+    if circuit.points_m:
+        return _found_corners(circuit, line)
     closed = centre_line(circuit, 2.0)
     n = len(line.s)
     spans: list[CornerSpan] = []

@@ -9,6 +9,7 @@ from pydantic import Field, model_validator
 
 from ..errors import InputError
 from ..vehicle.values import Value
+from .points import checked_points, even_line
 
 Floats = NDArray[np.float64]
 
@@ -45,9 +46,12 @@ class Corner(Value):
 
 
 class Circuit(Value):
-    """A closed circuit.
+    """A closed circuit: a list of straights and corners, or the points of a survey or a driven lap.
 
     :param width_m: width of the road [m]
+    :param segments: straights and corners in driving order; empty where there are points
+    :param points_m: east, north and height of the centre line in driving order [m]; empty where there are segments
+    :param corner_names: names of the corners that the points show, in driving order
     :param heights_m: points (share of the lap [-], height [m]) between which height runs smoothly
     :param north_deg: heading of the first straight, counter-clockwise from east [deg]
     """
@@ -58,8 +62,18 @@ class Circuit(Value):
     layout: str = Field(min_length=1, max_length=60)
     width_m: float = Field(gt=3, le=40)
     heading_deg: float = Field(0.0, ge=-360, le=360)
-    segments: tuple[Annotated[Straight | Corner, Field(discriminator="kind")], ...] = Field(min_length=3)
+    segments: tuple[Annotated[Straight | Corner, Field(discriminator="kind")], ...] = ()
+    points_m: tuple[tuple[float, float, float], ...] = ()
+    corner_names: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=60)
     heights_m: tuple[tuple[float, float], ...] = ()
+
+    @model_validator(mode="after")
+    def _one_way_of_telling(self) -> Self:
+        if bool(self.segments) == bool(self.points_m):
+            raise ValueError("a circuit has either segments or points_m")
+        if self.segments and len(self.segments) < 3:
+            raise ValueError("segments: a lap needs at least three")
+        return self
 
 
 class CentreLine:
@@ -162,6 +176,8 @@ def centre_line(circuit: Circuit, spacing_m: float = 2.0) -> CentreLine:
 
     :raises InputError: if the lap cannot be closed
     """
+    if circuit.points_m:
+        return _surveyed(circuit, spacing_m)
     closed = closed_segments(circuit)
     pieces = _pieces(closed)
     total = sum(piece[0] for piece in pieces)
@@ -176,6 +192,17 @@ def centre_line(circuit: Circuit, spacing_m: float = 2.0) -> CentreLine:
     x, y = (x - share * x[-1])[:-1], (y - share * y[-1])[:-1]
     _, curvature, bank = _trace(closed, pieces, np.asarray(np.arange(n) * ds, dtype=np.float64))
     return CentreLine(x, y, _heights(closed, n), curvature, bank, ds)
+
+
+def _surveyed(circuit: Circuit, spacing_m: float) -> CentreLine:
+    points = checked_points(circuit.points_m, f"circuit {circuit.name}")
+    x, y, z = even_line(points, spacing_m)
+    dx, dy = np.roll(x, -1) - x, np.roll(y, -1) - y
+    heading = np.unwrap(np.arctan2(dy, dx))
+    turn = np.diff(np.concatenate([[heading[-1]], heading]))
+    turn[0] = (turn[0] + math.pi) % (2 * math.pi) - math.pi
+    ds = float(np.hypot(dx, dy).mean())
+    return CentreLine(x, y, z, turn / ds, np.zeros(len(x)), ds)
 
 
 def _heights(circuit: Circuit, n: int) -> Floats:
@@ -199,4 +226,26 @@ def mirrored(circuit: Circuit) -> Circuit:
         segment.model_copy(update={"angle_deg": -segment.angle_deg}) if isinstance(segment, Corner) else segment
         for segment in circuit.segments
     )
-    return circuit.model_copy(update={"segments": segments, "heading_deg": -circuit.heading_deg})
+    points = tuple((x, -y, z) for x, y, z in circuit.points_m)
+    return circuit.model_copy(update={"segments": segments, "points_m": points, "heading_deg": -circuit.heading_deg})
+
+
+def reversed_circuit(circuit: Circuit) -> Circuit:
+    """The circuit driven the other way round, as a circuit of its own."""
+    segments = tuple(
+        segment.model_copy(update={"angle_deg": -segment.angle_deg}) if isinstance(segment, Corner) else segment
+        for segment in reversed(circuit.segments)
+    )
+    # the first point stays the first, so that the start line stays where it is
+    points = circuit.points_m[:1] + tuple(reversed(circuit.points_m[1:]))
+    return Circuit(
+        key=f"{circuit.key[:36]}_rev",
+        name=circuit.name,
+        layout=f"{circuit.layout[:50]} reversed",
+        width_m=circuit.width_m,
+        heading_deg=(circuit.heading_deg + 180.0) % 360.0,
+        segments=segments,
+        points_m=points,
+        corner_names=tuple(reversed(circuit.corner_names)),
+        heights_m=tuple(sorted(((1.0 - share) % 1.0, height) for share, height in circuit.heights_m)),
+    )

@@ -50,14 +50,15 @@ def read_value(data: bytes, kind: type[Kind], what: str) -> Kind:
     try:
         return kind.model_validate(content)
     except ValidationError as error:
-        raise rejected([_problem(one) for one in error.errors()]) from None
+        raise rejected([problem_of(one) for one in error.errors()]) from None
 
 
 def _format(kind: type[Value]) -> str:
     return str(kind.model_fields["format"].default)
 
 
-def _problem(error: object) -> str:
+def problem_of(error: object) -> str:
+    """One error of the schema as a sentence that names its place."""
     assert isinstance(error, dict)
     place = ".".join(str(part) for part in error["loc"]) or "the whole"
     message = str(error["msg"]).removeprefix("Value error, ")

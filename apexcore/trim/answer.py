@@ -85,14 +85,11 @@ def _warnings(setting: Setting, sheet: Sheet, lap: Lap, tyres: Sequence[TyreAnsw
     hardest = int(lap.column("accel").argmin())
     loads = [float(lap.column(f"load_{w}")[hardest]) for w in WHEELS]
     ideal = (loads[0] + loads[1]) / sum(loads)
-    if car.brakes.front_share < ideal - _BIAS_WARNING:
-        found.append(
-            f"Rear locks first in the hardest stop: bias {100 * car.brakes.front_share:.1f} % against an ideal {100 * ideal:.1f} %."
-        )
-    elif car.brakes.front_share > ideal + _BIAS_WARNING:
-        found.append(
-            f"Front locks first in the hardest stop: bias {100 * car.brakes.front_share:.1f} % against an ideal {100 * ideal:.1f} %."
-        )
+    share = car.brakes.front_share
+    movable = any(item.sets == "brakes.front_share" and not item.locked for item in car.items)
+    if movable and abs(share - ideal) > _BIAS_WARNING:
+        axle = "Rear" if share < ideal else "Front"
+        found.append(f"{axle} locks first in the hardest stop: bias {100 * share:.1f} % against an ideal {100 * ideal:.1f} %.")
     last = len(car.powertrain.gears)
     limit = limit_speed_ms(car, last)
     if lap.top_speed_ms > 0.985 * limit:

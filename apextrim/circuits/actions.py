@@ -6,22 +6,31 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from apexcore.circuit.track import Circuit as CoreCircuit
+from apexcore.circuit.track import reversed_circuit
 from apexcore.errors import FileRejected
-from apexcore.formats.values_json import read_value, write_value
+from apexcore.formats.circuits import read_circuit
+from apexcore.formats.values_json import write_value
 from apextrim.events.adapter import parsed_circuit
 
 from .models import Circuit, CornerNote
 
 
 @transaction.atomic
-def add_circuit(owner: User, data: bytes) -> tuple[Circuit, bool]:
+def add_circuit(owner: User, data: bytes, name: str = "Imported circuit", width_m: float = 10.0) -> tuple[Circuit, bool]:
     """A circuit from its file; the same file again adds nothing.
 
+    :param name: for a file that tells no name
+    :param width_m: for a file that tells no width [m]
     :returns: the circuit, and whether it is new
     :raises FileRejected: if the file is no circuit, or another circuit of this owner has its key
     :raises InputError: if the lap does not close
     """
-    core = read_value(data, CoreCircuit, "a circuit")
+    return keep_circuit(owner, read_circuit(data, name, width_m))
+
+
+@transaction.atomic
+def keep_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
+    """A circuit of the core as a row; see `add_circuit`."""
     text = write_value(core)
     parsed_circuit(text)  # a lap that does not close is refused here, not at the first use
     there = Circuit.objects.filter(owner=owner, key=core.key).first()
@@ -30,6 +39,12 @@ def add_circuit(owner: User, data: bytes) -> tuple[Circuit, bool]:
             return there, False
         raise FileRejected([f"key: “{core.key}” is taken by {there} in your garage; expected a key of its own."])
     return Circuit.objects.create(owner=owner, key=core.key, name=core.name, layout=core.layout, data=text), True
+
+
+@transaction.atomic
+def add_reversed(circuit: Circuit) -> tuple[Circuit, bool]:
+    """The circuit driven the other way round, as a circuit of its own."""
+    return keep_circuit(circuit.owner, reversed_circuit(parsed_circuit(circuit.data)[0]))
 
 
 @transaction.atomic

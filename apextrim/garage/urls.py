@@ -7,5 +7,6 @@ urlpatterns = [
     path("cars/import/", views.import_car, name="import_car"),
     path("cars/<int:car_id>/file/", views.export_car, name="export_car"),
     path("circuits/import/", views.import_circuit, name="import_circuit"),
+    path("circuits/<int:circuit_id>/reverse/", views.reverse_circuit, name="reverse_circuit"),
     path("circuits/<int:circuit_id>/file/", views.export_circuit, name="export_circuit"),
 ]

@@ -1,5 +1,7 @@
 """The garage: cars and circuits of the racer, in and out as files."""
 
+from collections.abc import Callable
+
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
@@ -7,18 +9,24 @@ from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, FileRejected
 from apextrim.accounts.owned import owned, owned_or_404
-from apextrim.circuits.actions import add_circuit
+from apextrim.circuits.actions import add_circuit, add_reversed
 from apextrim.circuits.models import Circuit
 from apextrim.events.adapter import parsed_car
 from apextrim.ui.uploads import uploaded
 
 from .actions import add_car
+from .forms import CircuitForm
 from .models import Car
 
 
-def _garage(request: HttpRequest, errors: list[str] | None = None) -> HttpResponse:
+def _garage(request: HttpRequest, errors: list[str] | None = None, form: CircuitForm | None = None) -> HttpResponse:
     cars = [(row, parsed_car(row.data)) for row in owned(Car, request.user)]
-    context = {"cars": cars, "circuits": owned(Circuit, request.user), "errors": errors or []}
+    context = {
+        "cars": cars,
+        "circuits": owned(Circuit, request.user),
+        "errors": errors or [],
+        "form": form or CircuitForm(initial={"width": 10.0}),
+    }
     return render(request, "garage/garage.html", context, status=422 if errors else 200)
 
 
@@ -28,10 +36,10 @@ def garage(request: HttpRequest) -> HttpResponse:
     return _garage(request)
 
 
-def _import(request: HttpRequest, what: str) -> HttpResponse:
-    add = add_car if what == "car" else add_circuit
+def _added(request: HttpRequest, add: Callable[[], tuple[Car | Circuit, bool]]) -> HttpResponse:
+    """Runs an action that adds to the garage, and says what came of it."""
     try:
-        row, new = add(request.user, uploaded(request, f"a {what} in JSON"))  # type: ignore[arg-type]
+        row, new = add()
     except FileRejected as error:
         return _garage(request, error.problems)
     except ApexError as error:
@@ -43,13 +51,25 @@ def _import(request: HttpRequest, what: str) -> HttpResponse:
 @require_POST
 def import_car(request: HttpRequest) -> HttpResponse:
     """A car from a JSON file."""
-    return _import(request, "car")
+    return _added(request, lambda: add_car(request.user, uploaded(request, "a car in JSON")))  # type: ignore[arg-type]
 
 
 @require_POST
 def import_circuit(request: HttpRequest) -> HttpResponse:
-    """A circuit from a JSON file."""
-    return _import(request, "circuit")
+    """A circuit from a file of any format that is read."""
+    form = CircuitForm(request.POST)
+    if not form.is_valid():
+        return _garage(request, [str(error) for errors in form.errors.values() for error in errors], form)
+    name, width = form.cleaned_data["name"], form.cleaned_data["width"]
+    what = "a circuit: JSON, GeoJSON, GPX or CSV of points"
+    return _added(request, lambda: add_circuit(request.user, uploaded(request, what), name, width))  # type: ignore[arg-type]
+
+
+@require_POST
+def reverse_circuit(request: HttpRequest, circuit_id: int) -> HttpResponse:
+    """The other way round, as a circuit of its own."""
+    row = owned_or_404(Circuit, request.user, pk=circuit_id)
+    return _added(request, lambda: add_reversed(row))
 
 
 def _file(text: str, name: str) -> HttpResponse:

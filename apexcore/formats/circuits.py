@@ -1,0 +1,155 @@
+"""Circuits from other open formats: CSV of points, GeoJSON, GPX. docs/formats.md describes what is read."""
+
+import csv
+import io
+import json
+import math
+import re
+from xml.etree import ElementTree
+
+from pydantic import ValidationError
+
+from ..circuit.points import Point, checked_points, from_degrees
+from ..circuit.track import Circuit, centre_line
+from ..errors import FileRejected, InputError
+from ..quantities.text import parse_number
+from .text import decoded, rejected
+from .values_json import problem_of, read_value
+
+#: Names of the columns of a CSV, metres or degrees.
+_METRES, _DEGREES, _HEIGHT = ("x_m", "y_m"), ("longitude", "latitude"), "z_m"
+
+
+def read_circuit(data: bytes, name: str, width_m: float) -> Circuit:
+    """A circuit from a file of any format that is read; the product's own JSON keeps its own name and width.
+
+    :param name: name for a file that tells none
+    :param width_m: width of the road for a file that tells none [m]
+    :raises FileRejected: naming line, column or point, and what was expected
+    """
+    text = decoded(data, "a circuit (JSON, GeoJSON, GPX or CSV of points)").lstrip()
+    if text.startswith("{") and '"apex-trim circuit' in text[:4000]:
+        return read_value(data, Circuit, "a circuit")
+    try:
+        if text.startswith("{"):
+            points = _geojson(text)
+        elif text.startswith("<"):
+            points = _gpx(text)
+        else:
+            points = _csv(text)
+        circuit = _circuit(points, name, width_m)
+        centre_line(circuit)
+    except InputError as error:
+        raise FileRejected([str(error)]) from None
+    return circuit
+
+
+def _circuit(points: list[Point], name: str, width_m: float) -> Circuit:
+    """Checked points as a circuit; the key is made of the name."""
+    kept = checked_points(points, name)
+    key = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")[:36] or "circuit"
+    key = key if key[0].isalpha() else f"c_{key}"
+    rounded = tuple((round(x, 2), round(y, 2), round(z, 2)) for x, y, z in kept)
+    try:
+        return Circuit(key=key, name=name, layout="imported", width_m=width_m, points_m=rounded)
+    except ValidationError as error:
+        raise rejected([problem_of(one) for one in error.errors()]) from None
+
+
+def _csv(text: str) -> list[Point]:
+    lines = text.splitlines()
+    delimiter = ";" if ";" in lines[0] else "\t" if "\t" in lines[0] else ","
+    rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
+    header = [cell.strip().lower() for cell in rows[0]]
+    names = _METRES if _METRES[0] in header else _DEGREES
+    for column in names:
+        if column not in header:
+            raise InputError("Line 1", ", ".join(header)[:60], "the columns x_m, y_m and, if known, z_m; or longitude, latitude and z_m")
+    points: list[Point] = []
+    for line, row in enumerate(rows[1:], start=2):
+        if not any(cell.strip() for cell in row):
+            continue
+        if len(row) != len(header):
+            wanted = f"{len(header)}; with a decimal comma, separate the columns by semicolons"
+            raise InputError(f"Line {line}", f"{len(row)} columns", wanted)
+        cells = dict(zip(header, row, strict=True))
+        x, y = (parse_number(cells[column], "", f"Line {line}, column {column}") for column in names)
+        height = cells.get(_HEIGHT, "").strip()
+        points.append((x, y, parse_number(height, "", f"Line {line}, column {_HEIGHT}") if height else 0.0))
+    return points if names == _METRES else from_degrees(points, "CSV")
+
+
+def _geojson(text: str) -> list[Point]:
+    try:
+        content = json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as error:
+        where = f"Line {error.lineno}, column {error.colno}" if isinstance(error, json.JSONDecodeError) else "the file"
+        raise InputError(where, text[:20], "GeoJSON") from None
+    ring = _ring(content)
+    if ring is None:
+        raise InputError("GeoJSON", str(content.get("type"))[:40], "a LineString or a Polygon, alone or in a Feature")
+    points: list[Point] = []
+    for number, point in enumerate(ring, start=1):
+        numbers = point if isinstance(point, list) else []
+        if len(numbers) < 2 or not all(isinstance(v, int | float) and math.isfinite(v) for v in numbers[:3]):
+            raise InputError(f"GeoJSON, point {number}", str(point)[:40], "longitude, latitude and, if known, height")
+        points.append((float(numbers[0]), float(numbers[1]), float(numbers[2]) if len(numbers) > 2 else 0.0))
+    return from_degrees(points, "GeoJSON")
+
+
+def _ring(content: object) -> list[object] | None:
+    """The first line of a GeoJSON value, whatever it is wrapped in."""
+    if not isinstance(content, dict):
+        return None
+    kind = content.get("type")
+    if kind == "FeatureCollection" and isinstance(content.get("features"), list):
+        return next((ring for ring in map(_ring, content["features"]) if ring is not None), None)
+    if kind == "Feature":
+        return _ring(content.get("geometry"))
+    coordinates = content.get("coordinates")
+    if kind == "LineString" and isinstance(coordinates, list):
+        return coordinates
+    if kind == "Polygon" and isinstance(coordinates, list) and coordinates and isinstance(coordinates[0], list):
+        return list(coordinates[0])
+    return None
+
+
+def _gpx(text: str) -> list[Point]:
+    if "<!DOCTYPE" in text or "<!ENTITY" in text:
+        raise InputError("GPX", "<!DOCTYPE", "a track without document type and entities")
+    try:
+        root = ElementTree.fromstring(text)
+    except ElementTree.ParseError as error:
+        raise InputError(f"Line {error.position[0]}, column {error.position[1] + 1}", "GPX", f"well-formed XML ({error.msg})") from None
+    points: list[Point] = []
+    for node in root.iter():
+        if node.tag.rsplit("}", 1)[-1] not in ("trkpt", "rtept"):
+            continue
+        place = f"GPX, point {len(points) + 1}"
+        longitude = parse_number(node.get("lon", ""), "", f"{place}, lon")
+        latitude = parse_number(node.get("lat", ""), "", f"{place}, lat")
+        height = next((child.text or "" for child in node if child.tag.rsplit("}", 1)[-1] == "ele"), "")
+        points.append((longitude, latitude, parse_number(height, "", f"{place}, ele") if height.strip() else 0.0))
+    if not points:
+        raise InputError("GPX", "no track point", "a track of one lap")
+    return from_degrees(_one_lap(points), "GPX")
+
+
+def _one_lap(points: list[Point]) -> list[Point]:
+    """The first lap of a longer track: up to where it comes back to its first point."""
+    degrees = math.radians(1.0) * 6_371_008.8
+    shrink = math.cos(math.radians(points[0][1]))
+
+    def away(point: Point) -> float:
+        return math.hypot((point[0] - points[0][0]) * degrees * shrink, (point[1] - points[0][1]) * degrees)
+
+    far = 0.0
+    for place, point in enumerate(points):
+        distance = away(point)
+        far = max(far, distance)
+        if far > 100.0 and distance < 15.0:
+            # go on while it still comes closer
+            while place + 1 < len(points) and away(points[place + 1]) < away(points[place]):
+                place += 1
+            return points[: place + 1]
+    return points

@@ -1,0 +1,16 @@
+"""Forms of the garage."""
+
+from django import forms
+
+from apexcore.circuit.track import Circuit
+from apextrim.ui.fields import quantity
+
+
+class CircuitForm(forms.Form):
+    """What a file of points does not tell."""
+
+    name = forms.CharField(max_length=60, required=False, label="Name, if the file tells none")
+    width = quantity(Circuit, "width_m", "Width of the road, if the file tells none", "m")
+
+    def clean_name(self) -> str:
+        return str(self.cleaned_data["name"]).strip() or "Imported circuit"
