@@ -120,6 +120,21 @@ def assemble(car: Car, tyres: TyreState, conditions: Conditions, driver: Driver)
 
     :raises InputError: if the centre of gravity lies outside the wheelbase
     """
+    return on_tyres(without_tyres(car, conditions, driver), car, tyres, conditions)
+
+
+def on_tyres(record: Any, car: Car, tyres: TyreState, conditions: Conditions) -> Any:
+    """A copy of a record of `without_tyres` with the tyres in their present state."""
+    full = record.copy()
+    _put_tyres(full[0], car, tyres, conditions)
+    return full[0]
+
+
+def without_tyres(car: Car, conditions: Conditions, driver: Driver) -> Any:
+    """All of the record that does not change while the tyres warm up and wear, as an array of one.
+
+    :raises InputError: if the centre of gravity lies outside the wheelbase
+    """
     weight = weights(car)
     record = np.zeros(1, dtype=CAR)
     c = record[0]
@@ -138,9 +153,8 @@ def assemble(car: Car, tyres: TyreState, conditions: Conditions, driver: Driver)
     towards = math.radians(conditions.wind_from_deg + 180.0)
     c["wind_east"], c["wind_north"] = conditions.wind_ms * math.sin(towards), conditions.wind_ms * math.cos(towards)
     _put_drive(c, car, conditions)
-    _put_tyres(c, car, tyres, conditions)
     c["ability"], c["ability_brake"] = driver.ability, driver.braking
-    return c
+    return record
 
 
 def _put_drive(c: Any, car: Car, conditions: Conditions) -> None:

@@ -21,7 +21,7 @@ SPEED_STEP = 0.25  #: spacing of the thrust table [m/s]
 
 #: Engine braking over full thrust, for the differential off the throttle. Source: an assumption of this product.
 _ENGINE_BRAKE = 0.15
-_FORCE_TOLERANCE = 0.5  # a force is found when its iteration moves by less [N]
+_FORCE_TOLERANCE = 1.0  # a force is found when its iteration moves by less [N]
 
 
 @njit(cache=True, nogil=True)
@@ -97,7 +97,7 @@ def _scrub(c: Any, loads: Floats, grip: Floats, axle: int, side: float, along: f
     use = math.sqrt(a * a + b * b)
     if use < 1e-12:
         return 0.0, 0.0, 0.0
-    slide = 1.0 - (1.0 - min(use, 1.0)) ** (1.0 / 3.0)
+    slide = 1.0 - np.cbrt(1.0 - min(use, 1.0))
     w = 2 * axle
     stiff = c.stiffness[w] * loads[w] + c.stiffness[w + 1] * loads[w + 1]
     slip = slide * 3.0 * grip[axle] / max(stiff, 1e-9)
@@ -445,7 +445,10 @@ def _fill(c: Any, road: Floats, ds: Floats, v: Floats, closed: bool, out: Floats
             use_front, cross_front, along_front = _scrub(c, loads, grip, 0, side_front, abs(force) * share)
             use_rear, cross_rear, along_rear = _scrub(c, loads, grip, 1, side_rear, abs(force) * (1.0 - share))
             roll = _rolling(c, loads)
+            last = force
             force = need + roll + side_front * cross_front + side_rear * cross_rear + rub_front + rub_rear
+            if abs(force - last) < _FORCE_TOLERANCE:
+                break
         front_force, rear_force = abs(force) * share, abs(force) * (1.0 - share)
         slide_front = (side_front * cross_front + front_force * along_front + rub_front) * mid
         slide_rear = (side_rear * cross_rear + rear_force * along_rear + rub_rear) * mid

@@ -1,6 +1,7 @@
 """One lap: assembles the car, settles the tyres' heat, solves, and reads the result."""
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,8 +12,9 @@ from ..errors import SolverError
 from ..vehicle.car import Car, Compound
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, TyreState, hot_pressure_kpa
+from ..vehicle.weights import weights
 from . import kernel
-from .assembly import TABLE_SPEEDS, aero_areas, assemble, gear_thrust, rolling_share
+from .assembly import TABLE_SPEEDS, aero_areas, gear_thrust, on_tyres, rolling_share, without_tyres
 from .driver import Driver
 from .record import COLUMNS
 
@@ -54,6 +56,7 @@ class Lap:
     :param hot_kpa: hot pressure of each wheel [kPa]
     :param slide_j: sliding work of each tyre over the lap [J]
     :param fuel_l: fuel burnt [l]
+    :param response: change of each tyre's settled temperature per change of its own [-]
     """
 
     time_s: float
@@ -62,6 +65,7 @@ class Lap:
     hot_kpa: Four
     slide_j: Four
     fuel_l: float
+    response: Four = (0.0, 0.0, 0.0, 0.0)
 
     def column(self, name: str) -> Floats:
         """One column of `data` by its name in `record.COLUMNS`."""
@@ -75,11 +79,12 @@ class Lap:
 
 def top_speed_ms(car: Car, conditions: Conditions) -> float:
     """Speed at which full thrust just equals drag and rolling resistance on a level road [m/s]."""
-    thrust = gear_thrust(car, TABLE_SPEEDS, conditions.power_factor).max(axis=0)
+    return _top_speed_ms(car, conditions, gear_thrust(car, TABLE_SPEEDS, conditions.power_factor).max(axis=0))
+
+
+def _top_speed_ms(car: Car, conditions: Conditions, thrust: Floats) -> float:
     drag_area, lift_front, lift_rear = aero_areas(car)
     dynamic = 0.5 * conditions.air_density * TABLE_SPEEDS**2
-    from ..vehicle.weights import weights
-
     rolling = car.tyres.compounds[0].rolling
     load = sum(weights(car).static_n) + dynamic * (lift_front + lift_rear)
     spare = thrust - dynamic * drag_area - rolling * load
@@ -113,11 +118,30 @@ def settled_temperature(car: Car, conditions: Conditions, heat_w: float, speed_m
     return around + heat_w / cooling
 
 
-def _run(setting: Setting, car: Car, tyres: TyreState, line: Line) -> Lap:
-    record = assemble(car, tyres, setting.conditions, setting.driver)
+@dataclass(frozen=True)
+class _Ready:
+    """An adjusted car with what all its laps share.
+
+    :param record: of `assembly.without_tyres`
+    :param top_ms: speed that it cannot exceed [m/s]
+    """
+
+    car: Car
+    record: Any
+    top_ms: float
+
+
+def _ready(setting: Setting, car: Car) -> _Ready:
+    record = without_tyres(car, setting.conditions, setting.driver)
+    top = _top_speed_ms(car, setting.conditions, record[0]["thrust"])
+    return _Ready(car, record, min(1.25 * top, float(TABLE_SPEEDS[-1])))
+
+
+def _run(setting: Setting, ready: _Ready, tyres: TyreState, line: Line) -> Lap:
+    car = ready.car
+    record = on_tyres(ready.record, car, tyres, setting.conditions)
     out = np.zeros((len(line.ds), len(COLUMNS)))
-    top = min(top_speed_ms(car, setting.conditions) * 1.25, TABLE_SPEEDS[-1])
-    failed = kernel.solve(record, line.road, line.ds, line.closed, 0.0, top, out)
+    failed = kernel.solve(record, line.road, line.ds, line.closed, 0.0, ready.top_ms, out)
     if failed >= 0:
         raise SolverError(
             f"{car.name} cannot hold any speed {line.s[failed]:.0f} m after the start line (curvature {line.road[failed, 0]:.4f} 1/m)."
@@ -141,27 +165,53 @@ def settled(setting: Setting, car: Car, lap: Lap) -> Four:
     return heat[0], heat[1], heat[2], heat[3]
 
 
-def solve_lap(setting: Setting, sheet: Sheet, fuel_l: float | None = None) -> Lap:
+def solve_lap(setting: Setting, sheet: Sheet, fuel_l: float | None = None, near: Lap | None = None) -> Lap:
     """The lap with the tyres as hot as this lap makes them.
 
-    Two coarse laps settle the heat, the third is the answer: temperature moves grip by per mille, and grip the heat by
-    as little again, so that a further round changes the lap by less than a millisecond.
+    A fixed point: coarse laps find about where it is and how a tyre's heat answers its own temperature (a hotter tyre
+    past its best slips more slowly driven, and cools: the answer is negative); one full lap and that answer settle it
+    (Steffensen's step, wheel by wheel), the second full lap is the result.
 
     :param fuel_l: fuel on board if other than the sheet's [l]
+    :param near: a lap of nearly the same sheet under the same setting, to begin at
     :raises SolverError: if the car cannot take the circuit
     """
     car = adjusted(setting.car, sheet)
     if fuel_l is not None:
         car = car.model_copy(update={"fuel_l": fuel_l})
+    ready = _ready(setting, car)
+    if near is None:
+        tyres, response = _coarsely_settled(setting, ready)
+    else:
+        tyres, response = near.tyres, near.response
+    heat = settled(setting, car, _run(setting, ready, tyres, setting.line))
+    tyres = replace(tyres, temperature_c=_stepped(tyres.temperature_c, heat, response))
+    return replace(_run(setting, ready, tyres, setting.line), response=response)
+
+
+def _coarsely_settled(setting: Setting, ready: _Ready) -> tuple[TyreState, Four]:
+    """Tyres about as hot as the lap makes them, and each wheel's change of settled temperature per change of its own."""
     coarse = coarser(setting.line, _COARSE) if len(setting.line.ds) > 200 else setting.line
     best = setting.compounds[0].temperature_opt_c, setting.compounds[1].temperature_opt_c
     tyres = TyreState(setting.compounds, (best[0], best[0], best[1], best[1]), setting.wear)
-    for _ in range(2):
-        tyres = replace(tyres, temperature_c=settled(setting, car, _run(setting, car, tyres, coarse)))
-    return _run(setting, car, tyres, setting.line)
+    trail = [tyres.temperature_c]
+    for _ in range(3):
+        trail.append(settled(setting, ready.car, _run(setting, ready, replace(tyres, temperature_c=trail[-1]), coarse)))
+    response = []
+    for w in range(4):
+        before, after = trail[2][w] - trail[1][w], trail[3][w] - trail[2][w]
+        response.append(min(max(after / before, -0.9), 0.5) if abs(before) > 0.05 else 0.0)
+    answer = (response[0], response[1], response[2], response[3])
+    return replace(tyres, temperature_c=_stepped(trail[2], trail[3], answer)), answer
+
+
+def _stepped(here: Four, there: Four, response: Four) -> Four:
+    """Temperatures at which the next ones would be the same, if each answers in proportion."""
+    a, b, c, d = (x + (y - x) / (1.0 - r) for x, y, r in zip(here, there, response, strict=True))
+    return a, b, c, d
 
 
 def solve_lap_at(setting: Setting, sheet: Sheet, tyres: TyreState, fuel_l: float) -> Lap:
     """The lap with the tyres at a given temperature and wear (used lap by lap in a stint)."""
     car = adjusted(setting.car, sheet).model_copy(update={"fuel_l": fuel_l})
-    return _run(setting, car, tyres, setting.line)
+    return _run(setting, _ready(setting, car), tyres, setting.line)

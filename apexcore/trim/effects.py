@@ -53,18 +53,20 @@ class StepEffect:
 def step_effects(setting: Setting, sheet: Sheet, items: Iterable[Item], base: Lap | None = None) -> list[StepEffect]:
     """Effects of one step down and one step up of each item.
 
-    Two threads: the kernel lets go of the interpreter while it runs.
+    The sheet itself is solved once more from its own lap, as its neighbours are, so that what the settling of the heat
+    leaves undone cancels. Two threads: the kernel lets go of the interpreter while it runs.
     """
-    reference = base if base is not None else solve_lap(setting, sheet)
-
-    def one(task: tuple[Item, int]) -> StepEffect:
-        item, steps = task
-        moved = sheet.stepped(item, steps)
-        if moved is None:
-            return StepEffect(item, steps, None, 0.0, 0.0)
-        lap = solve_lap(setting, moved)
-        change = lap.top_speed_ms - reference.top_speed_ms
-        return StepEffect(item, steps, moved.values[item.key], lap.time_s - reference.time_s, change)
-
+    begin = base if base is not None else solve_lap(setting, sheet)
+    moves = [(item, steps, sheet.stepped(item, steps)) for item in items for steps in (-1, 1)]
     with ThreadPoolExecutor(2) as pool:
-        return list(pool.map(one, [(item, steps) for item in items for steps in (-1, 1)]))
+        again = pool.submit(solve_lap, setting, sheet, near=begin)
+        laps = list(pool.map(lambda moved: None if moved is None else solve_lap(setting, moved, near=begin), (move[2] for move in moves)))
+    reference = again.result()
+    return [_effect(item, steps, moved, lap, reference) for (item, steps, moved), lap in zip(moves, laps, strict=True)]
+
+
+def _effect(item: Item, steps: int, moved: Sheet | None, lap: Lap | None, reference: Lap) -> StepEffect:
+    if moved is None or lap is None:
+        return StepEffect(item, steps, None, 0.0, 0.0)
+    change = lap.top_speed_ms - reference.top_speed_ms
+    return StepEffect(item, steps, moved.values[item.key], lap.time_s - reference.time_s, change)

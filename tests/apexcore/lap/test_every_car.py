@@ -11,8 +11,9 @@ from apexcore.circuit.track import Circuit
 from apexcore.errors import InputError
 from apexcore.lap import kernel
 from apexcore.lap.assembly import roll_stiffness
-from apexcore.lap.solver import solve_lap
+from apexcore.lap.solver import Setting, settled, solve_lap, solve_lap_at
 from apexcore.trim.answer import Answer, answer
+from apexcore.trim.effects import step_effects
 from apexcore.trim.gearing import limit_speed_ms
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
@@ -65,6 +66,30 @@ def test_every_car_laps_every_circuit_within_its_envelope(car_key: str, circuit_
     spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slide_j)
     assert float((lap.column("engine_w") * dt).sum()) == pytest.approx(spent, rel=5e-3)
     assert len(answer(setting, spans, base_sheet(setting.car)).corners) == len(spans)
+
+
+def converged(setting: Setting, sheet: Sheet) -> float:
+    """Lap time with the heat of the tyres iterated on full laps until it stands [s]."""
+    fuel = adjusted(setting.car, sheet).fuel_l
+    tyres = solve_lap(setting, sheet).tyres
+    for _ in range(5):
+        lap = solve_lap_at(setting, sheet, tyres, fuel)
+        tyres = replace(tyres, temperature_c=settled(setting, adjusted(setting.car, sheet), lap))
+    return solve_lap_at(setting, sheet, tyres, fuel).time_s
+
+
+@pytest.mark.parametrize(("car_key", "circuit_key"), [*[(car, "sallowmere_fen") for car in CARS], ("drummock_stallard", "hollin_bowl")])
+def test_the_heat_is_settled_in_laps_and_in_their_differences(car_key: str, circuit_key: str) -> None:
+    """A lap within 0.05 %, as far as stations matter; a step's effect within a millisecond or a twentieth of it."""
+    setting, _ = demo_setting(car_key, circuit_key)
+    base = base_sheet(setting.car)
+    lap, reference = solve_lap(setting, base), converged(setting, base)
+    assert lap.time_s == pytest.approx(reference, rel=5e-4)
+    for effect in step_effects(setting, base, setting.car.items[::4], lap):
+        if effect.value is not None:
+            stepped = Sheet(base.car_key, {**base.values, effect.item.key: effect.value})
+            known = converged(setting, stepped) - reference
+            assert effect.lap_s == pytest.approx(known, rel=0.05, abs=1e-3), effect.item.name
 
 
 @pytest.mark.parametrize("car_key", CARS)
