@@ -18,6 +18,9 @@ RATED_AIR = (25.0, 990.0, 30.0)
 #: Source: an assumption of this product (docs/model.md).
 RUBBER_GRIP = 0.03
 
+#: Share of grip that a soaked surface takes from a dry one. Source: an assumption of this product (docs/model.md).
+WET_LOSS = 0.35
+
 
 class Conditions(Value):
     """Conditions at the circuit.
@@ -29,6 +32,7 @@ class Conditions(Value):
     :param wind_ms: wind speed [m/s]
     :param wind_from_deg: compass direction the wind comes from; the map's +y is north [deg]
     :param rubber_pct: rubber laid down, 0 green to 100 fully in [%]
+    :param wet_pct: how wet the surface is, 0 dry to 100 soaked; a wet surface hides its rubber [%]
     """
 
     air_c: float = Field(22.0, ge=-20, le=55)
@@ -38,6 +42,7 @@ class Conditions(Value):
     wind_ms: float = Field(0.0, ge=0, le=30)
     wind_from_deg: float = Field(0.0, ge=0, le=360)
     rubber_pct: float = Field(50.0, ge=0, le=100)
+    wet_pct: float = Field(0.0, ge=0, le=100)
 
     @property
     def air_density(self) -> float:
@@ -55,7 +60,8 @@ class Conditions(Value):
     @property
     def surface_grip(self) -> float:
         """Grip of the surface over the book surface [-]."""
-        return 1.0 + RUBBER_GRIP * (self.rubber_pct - 50.0) / 100.0
+        wet = self.wet_pct / 100.0
+        return (1.0 + RUBBER_GRIP * (self.rubber_pct - 50.0) / 100.0 * (1.0 - wet)) * (1.0 - WET_LOSS * wet)
 
 
 def saturation_hpa(air_c: float) -> float:

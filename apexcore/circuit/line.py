@@ -84,27 +84,32 @@ def _differences(line: CentreLine, offset: Floats) -> tuple[Floats, Floats, Floa
     return x, y, chord, curvature
 
 
-def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds: int = 12) -> Floats:
+def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds: int = 12, weight: Floats | None = None) -> Floats:
     """Offset from the centre [m] of the line with the least integral of squared curvature over its own length.
 
     The residual k sqrt(ds) is linearised about the last line and the bounded least-squares problem solved again (after
     Heilmeier et al., Minimum curvature trajectory planning, Vehicle System Dynamics 58, 2020): moving a line by d along
     its normal changes its curvature by d'' + k2 d and its length element by -k d ds. Nodes stand at every n-th station;
     between them the offset runs as a cubic spline.
+
+    :param weight: what a station's squared curvature counts, shape [stations]; all the same if not given [-]
     """
     from scipy.interpolate import CubicSpline
-    from scipy.sparse import eye_array
+    from scipy.sparse import diags_array, eye_array
 
     n = len(line.x)
     take = np.arange(0, n, every)
     coarse = CentreLine(line.x[take], line.y[take], line.z[take], line.curvature[take], line.bank[take], line.ds * n / len(take))
     m = len(take)
     ridge: Any = 1e-9 * eye_array(m, format="csc")  # the middle of the road, where curvature does not care
+    root = None if weight is None else np.sqrt(weight[take])
     offset = np.zeros(m)
     for _ in range(rounds):
         x, y, _, curvature = _differences(coarse, offset)
         ds = np.hypot(np.roll(x, -1) - x, np.roll(y, -1) - y)
         step, residual = _linear_curvature(ds, curvature)
+        if root is not None:
+            step, residual = (diags_array(root) @ step).tocsc(), root * residual
         new = _bounded_squares(step.T @ step + ridge, step.T @ (residual - step @ offset), half_width)
         moved = float(np.abs(new - offset).max())
         offset = new

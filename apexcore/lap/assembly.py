@@ -152,14 +152,19 @@ def without_tyres(car: Car, conditions: Conditions, driver: Driver) -> Any:
     c["drag_area"], c["lift_front"], c["lift_rear"] = aero_areas(car)
     towards = math.radians(conditions.wind_from_deg + 180.0)
     c["wind_east"], c["wind_north"] = conditions.wind_ms * math.sin(towards), conditions.wind_ms * math.cos(towards)
-    _put_drive(c, car, conditions)
-    c["ability"], c["ability_brake"] = driver.ability, driver.braking
+    _put_drive(c, car, conditions, driver)
+    c["ability"], c["ability_brake"], c["coast"] = driver.ability, driver.braking, driver.coast_m
     return record
 
 
-def _put_drive(c: Any, car: Car, conditions: Conditions) -> None:
+def _put_drive(c: Any, car: Car, conditions: Conditions, driver: Driver) -> None:
     drive = car.powertrain
-    thrust = gear_thrust(car, TABLE_SPEEDS, conditions.power_factor)
+    shifted = car
+    if driver.shift_rpm is not None and driver.shift_rpm < drive.limit_rpm:
+        shifted = car.model_copy(update={"powertrain": drive.model_copy(update={"limit_rpm": driver.shift_rpm})})
+    thrust = gear_thrust(shifted, TABLE_SPEEDS, driver.throttle * conditions.power_factor)
+    # the last gear has no next one to change to: it pulls up to the rev limit
+    thrust[-1] = gear_thrust(car, TABLE_SPEEDS, driver.throttle * conditions.power_factor)[-1]
     c["thrust"] = thrust.max(axis=0)
     best = thrust.argmax(axis=0) + 1
     best[c["thrust"] <= 0.0] = len(drive.gears)

@@ -347,6 +347,53 @@ def _pass_forward(c: Any, road: Floats, ds: Floats, cap: Floats, v: Floats, star
 
 
 @njit(cache=True, nogil=True)
+def _coasting(c: Any, v: float, road: Floats, other: Floats, work: Floats) -> float:
+    """Loss of speed off the throttle and off the brakes [m/s2], positive."""
+    curvature, bank = 0.5 * (road[0] + other[0]), 0.5 * (road[1] + other[1])
+    slope, bend = 0.5 * (road[2] + other[2]), 0.5 * (road[3] + other[3])
+    lateral, normal = _demand(v, curvature, bank, slope, bend)
+    air = _air_speed(c, v, road[4])
+    loads, grip = work[0:4], work[4:12]
+    wheel_loads(c, air, 0.0, lateral, max(normal, 0.1), loads)
+    axle_grip(c, loads, lateral, grip)
+    behind, side = c.cg_behind / c.wheelbase, c.mass * abs(lateral)
+    _, cross_front, _ = _scrub(c, loads, grip, 0, side * (1.0 - behind), 0.0)
+    _, cross_rear, _ = _scrub(c, loads, grip, 1, side * behind, 0.0)
+    drag = 0.5 * c.density * air * air * c.drag_area + _rolling(c, loads)
+    drag += side * ((1.0 - behind) * cross_front + behind * cross_rear)
+    return drag / c.mass + GRAVITY * math.sin(slope)
+
+
+@njit(cache=True, nogil=True)
+def _coast_into(c: Any, road: Floats, ds: Floats, v: Floats, i: int, work: Floats) -> bool:
+    """Puts the coasting line in front of station `i` of a braking, if from there it meets the driven speed in time.
+
+    Speeds of the line are written only where they are below what is driven; true if the braking begins at `i`.
+    """
+    n = v.size
+    square, left, k = v[i] * v[i], c.coast, i
+    while left > 0.0:
+        before = (k - 1) % n
+        square += 2.0 * _coasting(c, math.sqrt(square), road[before], road[k], work) * ds[before]
+        left -= ds[before]
+        k = before
+        if v[k] * v[k] <= square:
+            break
+    if v[k] * v[k] > square:
+        return False  # the driven speed is still higher there: brake earlier
+    square, left, k = v[i] * v[i], c.coast, i
+    while left > 0.0:
+        before = (k - 1) % n
+        square += 2.0 * _coasting(c, math.sqrt(square), road[before], road[k], work) * ds[before]
+        left -= ds[before]
+        k = before
+        if v[k] * v[k] <= square:
+            break
+        v[k] = math.sqrt(square)
+    return True
+
+
+@njit(cache=True, nogil=True)
 def _pass_backward(c: Any, road: Floats, ds: Floats, v: Floats, start: int, closed: bool, work: Floats) -> float:
     n = v.size
     steps = n if closed else n - 1
@@ -364,6 +411,8 @@ def _pass_backward(c: Any, road: Floats, ds: Floats, v: Floats, start: int, clos
         here = math.sqrt(max(there * there - 2.0 * accel * ds[i], 0.01))
         if here < v[i]:
             v[i] = here
+            if c.coast > 0.0 and _coast_into(c, road, ds, v, i, work):
+                accel = 0.0
         else:
             accel = (there * there - v[i] * v[i]) / (2.0 * ds[i])
     return v[start]

@@ -54,6 +54,7 @@ CAR = np.dtype(
         ("rolling", "f8", (4,)),  # [-]
         ("ability", "f8"),  # share of the envelope used [-]
         ("ability_brake", "f8"),  # further share under brakes [-]
+        ("coast", "f8"),  # metres rolled off the throttle before each braking [m]
     ]
 )
 

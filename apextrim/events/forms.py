@@ -43,6 +43,11 @@ class ConditionsForm(forms.Form):
     wind_ms = quantity(Conditions, "wind_ms", "Wind", "m/s")
     wind_from_deg = quantity(Conditions, "wind_from_deg", "Wind from", "°", decimals=0)
     rubber_pct = quantity(Conditions, "rubber_pct", "Rubber laid down", "%", decimals=0)
+    wet_pct = quantity(Conditions, "wet_pct", "Wetness", "%", decimals=0, required=False)
+
+    def clean_wet_pct(self) -> float:
+        """Dry where nothing is typed."""
+        return float(self.cleaned_data["wet_pct"] or 0.0)
 
 
 class RulesForm(forms.Form):

@@ -47,7 +47,7 @@ def _brief(request: HttpRequest, event: Event, status: int = 200, **forms_given:
         "frame": queries.frame(event, "brief"),
         "car": car,
         "sessions": event.sessions.all(),
-        "conditions_form": ConditionsForm(initial=event.conditions),
+        "conditions_form": ConditionsForm(initial=adapter.conditions_of(event).model_dump()),
         "rules_form": RulesForm(car, initial=rules.model_dump()),
         "now_form": NowForm(
             event, initial={"session": event.session, "real_car": "yes" if event.real_car else "no", "driver": event.driver}

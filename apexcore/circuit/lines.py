@@ -1,0 +1,114 @@
+"""Other ways round than the least curvature: the short way, a blend of both, a late apex, lanes of an oval."""
+
+import math
+from typing import Any
+
+import numpy as np
+
+from ..errors import InputError
+from .line import EDGE_M, Floats, Line, _bounded_squares, least_curvature, offset_line
+from .track import CentreLine, Circuit, Corner, centre_line, closed_segments
+
+#: How much more the curvature of a corner's second half counts for a late apex.
+_EXIT_WEIGHT = 6.0
+
+
+def _half_width(circuit: Circuit) -> float:
+    return circuit.width_m / 2 - EDGE_M
+
+
+def least_length(line: CentreLine, half_width: float, rounds: int = 20) -> Floats:
+    """Offset from the centre [m] of the shortest line within the widths.
+
+    The sum of |P_{i+1} - P_i|2 / d_i, with d_i the lengths of the last round, falls to the sum of lengths; each round is a
+    bounded least-squares problem (iteratively reweighted, Weiszfeld's rule).
+    """
+    from scipy.sparse import csc_array, diags_array, eye_array
+
+    n = len(line.x)
+    tangent_x, tangent_y = np.roll(line.x, -1) - np.roll(line.x, 1), np.roll(line.y, -1) - np.roll(line.y, 1)
+    norm = np.hypot(tangent_x, tangent_y)
+    normal = np.column_stack([-tangent_y / norm, tangent_x / norm])
+    step = np.column_stack([np.roll(line.x, -1) - line.x, np.roll(line.y, -1) - line.y])
+    rows, following = np.arange(n), (np.arange(n) + 1) % n
+    parts: list[Any] = []
+    for axis in (0, 1):
+        values = np.concatenate([normal[following, axis], -normal[:, axis]])
+        parts.append(csc_array((values, (np.tile(rows, 2), np.concatenate([following, rows]))), shape=(n, n)))
+    offset = np.zeros(n)
+    ridge: Any = 1e-9 * eye_array(n, format="csc")
+    for _ in range(rounds):
+        move = np.column_stack([part @ offset for part in parts])
+        length = np.hypot(*(step + move).T)
+        weight: Any = diags_array(float(length.mean()) / length)
+        h: Any = parts[0].T @ weight @ parts[0] + parts[1].T @ weight @ parts[1] + ridge
+        g = parts[0].T @ (weight @ step[:, 0]) + parts[1].T @ (weight @ step[:, 1])
+        new = _bounded_squares(h.tocsc(), g, half_width)
+        moved = float(np.abs(new - offset).max())
+        offset = new
+        if moved < 0.01:
+            break
+    return offset
+
+
+def short_line(circuit: Circuit, spacing_m: float = 2.0) -> Line:
+    """The shortest line on a circuit."""
+    line = centre_line(circuit, spacing_m)
+    return offset_line(line, least_length(line, _half_width(circuit)))
+
+
+def blended_line(circuit: Circuit, short: float, spacing_m: float = 2.0) -> Line:
+    """A blend: 0 is the least curvature, 1 the shortest way.
+
+    :raises InputError: if the share is outside 0 to 1
+    """
+    if not 0.0 <= short <= 1.0:
+        raise InputError("share of the short way", short, "0 to 1")
+    line, half = centre_line(circuit, spacing_m), _half_width(circuit)
+    straight, near = least_curvature(line, half), least_length(line, half)
+    return offset_line(line, (1.0 - short) * straight + short * near)
+
+
+def late_line(circuit: Circuit, spacing_m: float = 2.0) -> Line:
+    """A late apex: curvature counts more in the second half of every corner, so that the exit runs straighter."""
+    line = centre_line(circuit, spacing_m)
+    return offset_line(line, least_curvature(line, _half_width(circuit), weight=_exit_weight(circuit, line)))
+
+
+def _exit_weight(circuit: Circuit, line: CentreLine) -> Floats:
+    """1 everywhere, rising to `_EXIT_WEIGHT` over the second half of each corner and the way out of it."""
+    turned = np.cumsum(np.abs(line.curvature)) * line.ds
+    weight = np.ones(len(line.x))
+    if circuit.segments:
+        at = 0.0
+        for segment in closed_segments(circuit).segments:
+            length = (
+                segment.length_m
+                if not isinstance(segment, Corner)
+                else abs(math.radians(segment.angle_deg)) * segment.radius_m + segment.transition_m
+            )
+            if isinstance(segment, Corner):
+                first, last = int((at + 0.5 * length) / line.ds), int((at + length + 20.0) / line.ds)
+                weight[np.arange(first, last) % len(weight)] = _EXIT_WEIGHT
+            at += length
+        return weight
+    # points tell no corners: the second half of each bend's total turn
+    bent = np.abs(line.curvature) > 1 / 350.0
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], bent.astype(int), [0]])))
+    for first, after in zip(edges[::2], edges[1::2], strict=True):
+        half = int(np.searchsorted(turned, 0.5 * (turned[first] + turned[after - 1])))
+        weight[half:after] = _EXIT_WEIGHT
+    return weight
+
+
+def lane_line(circuit: Circuit, lane: int, lanes: int, spacing_m: float = 2.0) -> Line:
+    """A lane of an oval, numbered from the inside.
+
+    :raises InputError: if there is no such lane
+    """
+    if not 1 <= lane <= lanes or lanes < 1:
+        raise InputError("lane", lane, f"1 to {lanes}")
+    line, half = centre_line(circuit, spacing_m), _half_width(circuit)
+    inside = math.copysign(1.0, float(line.curvature.sum()))
+    place = half if lanes == 1 else half - 2.0 * half * (lane - 1) / (lanes - 1)
+    return offset_line(line, np.full(len(line.x), inside * place))
