@@ -14,10 +14,12 @@ SPEEDS = ("slow", "medium", "fast")
 #: Apex speeds that part slow from medium and medium from fast corners [m/s] (about 100 and 145 km/h).
 SPEED_LIMITS_MS = (28.0, 40.0)
 
-#: A station belongs to a corner while it asks for at least this part of the corner's peak lateral acceleration.
-_TURNING = 0.25
-#: Mid-corner is where it asks for at least this part.
-_MID = 0.9
+#: A station counts as turning from the first to the second of these parts of the corner's peak lateral acceleration on,
+#: and as mid-corner likewise. They rise evenly: a hard edge would make the balance jump when a station changes sides.
+_TURNING = (0.2, 0.3)
+_MID = (0.8, 0.95)
+#: Less time than this is no phase [s].
+_LEAST_PHASE_S = 0.03
 #: Share of the greatest braking force below which a station does not count as braking.
 _BRAKING = 0.02
 #: A dip of speed smaller than this does not part one braking from the next [m/s].
@@ -105,14 +107,32 @@ def _first(throttle: "np.ndarray[tuple[int], np.dtype[np.float64]]", start: int,
 def _phases(
     lap: Lap, inside: "np.ndarray[tuple[int], np.dtype[np.int64]]", apex: int, lateral: "np.ndarray[tuple[int], np.dtype[np.float64]]"
 ) -> tuple[float | None, float | None, float | None]:
-    peak = lateral[inside].max()
-    turning = lateral[inside] > _TURNING * peak
-    middle = lateral[inside] > _MID * peak
+    part = lateral[inside] / max(float(lateral[inside].max()), 1e-9)
+    turning, middle = _rise(part, _TURNING), _rise(part, _MID)
     before = np.arange(len(inside)) < int(np.flatnonzero(inside == apex)[0])
-    masks = (turning & ~middle & before, middle, turning & ~middle & ~before)
     dt, balance = lap.column("time")[inside], lap.column("balance")[inside]
-    found = [float((balance[m] * dt[m]).sum() / dt[m].sum()) if m.any() else None for m in masks]
+    weights = [dt * share for share in (turning * (1 - middle) * before, middle, turning * (1 - middle) * ~before)]
+    found = [float((balance * w).sum() / w.sum()) if w.sum() > _LEAST_PHASE_S else None for w in weights]
     return found[0], found[1], found[2]
+
+
+def _rise(
+    part: "np.ndarray[tuple[int], np.dtype[np.float64]]", edges: tuple[float, float]
+) -> "np.ndarray[tuple[int], np.dtype[np.float64]]":
+    """0 below the first edge, 1 above the second, even between."""
+    return np.clip((part - edges[0]) / (edges[1] - edges[0]), 0.0, 1.0)
+
+
+def balance_changes(now: Sequence[CornerResult], before: Sequence[CornerResult]) -> dict[tuple[str, str], float | None]:
+    """Mean change of balance [%] of each (corner speed, phase), corner by corner: one that crosses from medium to fast
+    between two sheets must not look like a change of balance. None where no corner has that phase in both."""
+    changes: dict[tuple[str, str], float | None] = {}
+    for speed in SPEEDS:
+        for place, phase in enumerate(PHASES):
+            pairs = [(a.balance[place], b.balance[place]) for a, b in zip(now, before, strict=True) if a.speed == speed]
+            found = [after - earlier for after, earlier in pairs if after is not None and earlier is not None]
+            changes[speed, phase] = float(np.mean(found)) if found else None
+    return changes
 
 
 def balance_grid(results: Sequence[CornerResult]) -> dict[tuple[str, str], float | None]:

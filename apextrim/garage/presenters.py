@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from apexcore.quantities import format_number
 from apexcore.trim.answer import Answer, TyreAnswer
-from apexcore.trim.balance import PHASES, SPEEDS
+from apexcore.trim.balance import PHASES, SPEEDS, balance_changes
 from apexcore.trim.effects import StepEffect, difference_spread_s
 from apexcore.vehicle.car import WHEEL_WORDS, Car
 from apexcore.vehicle.items import Item
@@ -90,11 +90,10 @@ def balance_words(value: float) -> str:
     return "washes wide" if value > 0 else "steps out"
 
 
-def _cell(value: float | None, before: float | None) -> BalanceCell:
+def _cell(value: float | None, change: float | None) -> BalanceCell:
     if value is None:
         return BalanceCell(None, None, 50, 0, "no such corner")
     length = 50 * min(abs(value) / _FULL_BALANCE, 1.0)
-    change = None if before is None else value - before
     return BalanceCell(value, change, 50 if value > 0 else 50 - length, length, balance_words(value))
 
 
@@ -132,7 +131,8 @@ class AnswerView:
 
 def answer_view(now: Answer, saved: Answer, effects: list[StepEffect]) -> AnswerView:
     """The answer beside the saved sheet's."""
-    rows = [(speed, [_cell(now.grid[speed, phase], saved.grid[speed, phase]) for phase in PHASES]) for speed in SPEEDS]
+    changes = balance_changes(now.corners, saved.corners)
+    rows = [(speed, [_cell(now.grid[speed, phase], changes[speed, phase]) for phase in PHASES]) for speed in SPEEDS]
     total = sum(tyre.work_kj for tyre in now.tyres)
     pads = [Pad(WHEEL_WORDS[t.wheel], t, t.hot_kpa - t.best_kpa, t.work_kj / total) for t in now.tyres]
     change = now.lap.time_s - saved.lap.time_s

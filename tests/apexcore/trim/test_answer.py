@@ -8,7 +8,7 @@ import pytest
 from apexcore.circuit.line import CornerSpan
 from apexcore.lap.solver import Lap, Setting, solve_lap
 from apexcore.trim.answer import answer
-from apexcore.trim.balance import PHASES, SPEEDS, balance_grid, read_corner
+from apexcore.trim.balance import PHASES, SPEEDS, balance_changes, balance_grid, read_corner
 from apexcore.trim.bias import ideal_front_share
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, adjusted
@@ -62,6 +62,16 @@ def test_the_grid_is_the_mean_of_its_corners(lap: Lap, setting: Setting, spans: 
     assert grid["slow", "mid"] == pytest.approx(np.mean(slow))
     only_fast = balance_grid([one for one in results if one.speed == "fast"])
     assert only_fast["slow", "mid"] is None and only_fast["fast", "mid"] is not None
+
+
+def test_changes_of_balance_are_taken_corner_by_corner(lap: Lap, setting: Setting, spans: list[CornerSpan]) -> None:
+    results = [read_corner(lap, span, setting.line.s) for span in spans]
+    assert all(change == 0 for change in balance_changes(results, results).values() if change is not None)
+    moved = [replace(one, balance=(None, (one.balance[1] or 0.0) + 2.0, one.balance[2])) for one in results]
+    renamed = [replace(one, speed="fast") for one in moved]  # every corner now counts as fast: still the same change
+    changes = balance_changes(renamed, results)
+    assert changes["fast", "mid"] == pytest.approx(2.0) and changes["fast", "exit"] == 0.0
+    assert changes["fast", "entry"] is None and changes["slow", "mid"] is None
 
 
 def test_the_four_tyres_share_the_load_and_the_outer_ones_work_hardest(setting: Setting, spans: list[CornerSpan], sheet: Sheet) -> None:
