@@ -1,4 +1,4 @@
-"""The demo's car and circuit for scripts."""
+"""The demo's cars and circuits for scripts."""
 
 from pathlib import Path
 
@@ -8,11 +8,11 @@ from apexcore.vehicle.car import Car
 DEMO = Path(__file__).parents[1] / "demo"
 
 
-def demo_car() -> Car:
-    """The GT coupé."""
-    return Car.model_validate_json((DEMO / "cars" / "brackendale_gt.json").read_text(encoding="utf-8"))
+def demo_car(key: str = "brackendale_gt") -> Car:
+    """A car of the demo, the GT coupé if none is named."""
+    return Car.model_validate_json((DEMO / "cars" / f"{key}.json").read_text(encoding="utf-8"))
 
 
-def demo_circuit() -> Circuit:
-    """The road circuit."""
-    return Circuit.model_validate_json((DEMO / "circuits" / "sallowmere_fen.json").read_text(encoding="utf-8"))
+def demo_circuit(key: str = "sallowmere_fen") -> Circuit:
+    """A circuit of the demo, the road circuit if none is named."""
+    return Circuit.model_validate_json((DEMO / "circuits" / f"{key}.json").read_text(encoding="utf-8"))

@@ -1,9 +1,18 @@
-"""Writes docs/glossary.md and docs/proof.md from the live code. `make docs` calls it."""
+"""Writes the glossary, the proof page and the effects tables in docs from the live code. `make docs` calls it."""
 
 from pathlib import Path
 
-from apexcore.quantities import GLOSSARY
+from apexcore.circuit.conditions import Conditions
+from apexcore.circuit.line import corners, racing_line
+from apexcore.lap.driver import LEVELS
+from apexcore.lap.solver import Setting
+from apexcore.quantities import GLOSSARY, format_number
+from apexcore.trim.answer import Answer, answer
+from apexcore.trim.balance import balance_changes
+from apexcore.trim.effects import StepEffect, step_effects
+from apexcore.vehicle.sheet import Sheet, base_sheet
 
+from .demo_files import demo_car, demo_circuit
 from .proof import all_cases
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -43,10 +52,49 @@ def proof() -> str:
     return _PROOF_HEAD + "\n".join(lines) + "\n"
 
 
+_EFFECTS_HEAD = """# What one step does
+
+One step up (down where the range ends above) of every item of two demo cars, on their maker's sheet, 22 °C air, 30 °C track,
+driven like a front runner. Modelled, written by `make docs`. Lap in milliseconds, negative is quicker; balance in per cent of
+grip, + washes wide, − steps out; tyre in kelvin, the wheel that changes most.
+"""
+
+
+def effects(car_key: str, circuit_key: str) -> str:
+    """The effects table of one car at one circuit."""
+    car, circuit = demo_car(car_key), demo_circuit(circuit_key)
+    line = racing_line(circuit)
+    spans, first = corners(circuit, line), car.tyres.compounds[0]
+    setting = Setting(car, line, Conditions(), (first, first), driver=LEVELS["front runner"])
+    sheet = base_sheet(car)
+    before = answer(setting, spans, sheet)
+    head = "| item | step | lap ms | ± | top km/h | slow entry | slow mid | slow exit | fast entry | fast mid | fast exit | tyre |"
+    rows = [f"\n## {car.name} at {circuit.name}, {circuit.layout}\n", head, "|" + "---|" * 12]
+    for effect in step_effects(setting, sheet, [item for item in car.items if not item.locked], before.lap):
+        if effect.value is None or (effect.steps < 0 and sheet.stepped(effect.item, 1) is not None):
+            continue
+        moved = Sheet(car.key, {**sheet.values, effect.item.key: effect.value})
+        rows.append(_effect_row(effect, before, answer(setting, spans, moved)))
+    return "\n".join(rows) + "\n"
+
+
+def _effect_row(effect: StepEffect, before: Answer, after: Answer) -> str:
+    balance = balance_changes(after.corners, before.corners)
+    cells = [balance[speed, phase] for speed in ("slow", "fast") for phase in ("entry", "mid", "exit")]
+    heat = [(now.temperature_c - was.temperature_c, now.wheel) for now, was in zip(after.tyres, before.tyres, strict=True)]
+    most, wheel = max(heat, key=lambda pair: abs(pair[0]))
+    figures = [format_number(1000 * effect.lap_s, 1, True), format_number(1000 * effect.spread_s, 0)]
+    figures.append(format_number(3.6 * effect.top_ms, 1, True))
+    figures += ["" if cell is None else format_number(cell, 2, True) for cell in cells]
+    return f"| {effect.item.name} | to {effect.text} | " + " | ".join(figures) + f" | {wheel.upper()} {format_number(most, 1, True)} |"
+
+
 def main() -> None:
     (DOCS / "glossary.md").write_text(glossary(), encoding="utf-8")
     (DOCS / "proof.md").write_text(proof(), encoding="utf-8")
-    print("docs/glossary.md and docs/proof.md are written.")
+    tables = effects("brackendale_gt", "sallowmere_fen") + effects("ferrow_lark", "sallowmere_fen")
+    (DOCS / "effects.md").write_text(_EFFECTS_HEAD + tables, encoding="utf-8")
+    print("docs/glossary.md, docs/proof.md and docs/effects.md are written.")
 
 
 if __name__ == "__main__":
