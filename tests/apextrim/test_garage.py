@@ -46,7 +46,7 @@ def test_one_step_is_answered_without_saving(client_in: Client, event: Event, fi
     assert view.change_s != 0 and view.spread_s > 0
     assert [effect.steps for effect in view.effects] == [-1, 1]
     page = response.content.decode()
-    for words in ("Balance", "The four tyres", "Shift up at", "modelled", "front bar from here", "range 1 to 9 , step 1"):
+    for words in ("Balance", "The four tyres", "Shift up at", "modelled", "front bar from here", "range 1 to 9, step 1"):
         assert words in page
     assert event.sheets.count() == 1
 
