@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from apexcore.quantities import format_number
 from apexcore.trim.answer import Answer, TyreAnswer
 from apexcore.trim.balance import PHASES, SPEEDS, balance_changes
-from apexcore.trim.effects import StepEffect, difference_spread_s
+from apexcore.trim.effects import difference_spread_s
 from apexcore.vehicle.car import WHEEL_WORDS, Car
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Difference
@@ -126,10 +126,9 @@ class AnswerView:
     top_change_kmh: float
     rows: list[tuple[str, list[BalanceCell]]]
     pads: list[Pad]
-    effects: list[StepEffect]
 
 
-def answer_view(now: Answer, saved: Answer, effects: list[StepEffect]) -> AnswerView:
+def answer_view(now: Answer, saved: Answer) -> AnswerView:
     """The answer beside the saved sheet's."""
     changes = balance_changes(now.corners, saved.corners)
     rows = [(speed, [_cell(now.grid[speed, phase], changes[speed, phase]) for phase in PHASES]) for speed in SPEEDS]
@@ -137,7 +136,7 @@ def answer_view(now: Answer, saved: Answer, effects: list[StepEffect]) -> Answer
     pads = [Pad(WHEEL_WORDS[t.wheel], t, t.hot_kpa - t.best_kpa, t.work_kj / total) for t in now.tyres]
     change = now.lap.time_s - saved.lap.time_s
     top = 3.6 * (now.lap.top_speed_ms - saved.lap.top_speed_ms)
-    return AnswerView(now, change, difference_spread_s(change), top, rows, pads, effects)
+    return AnswerView(now, change, difference_spread_s(change), top, rows, pads)
 
 
 def difference_rows(found: list[Difference], effects: Mapping[str, float]) -> list[dict[str, object]]:

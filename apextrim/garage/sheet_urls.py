@@ -5,6 +5,7 @@ from . import sheet_views as views
 urlpatterns = [
     path("", views.bench, name="sheet_bench"),
     path("answer/", views.answer, name="sheet_answer"),
+    path("effect/", views.effect, name="sheet_effect"),
     path("save/", views.save, name="save_sheet"),
     path("in-car/", views.in_car, name="put_in_car"),
     path("difference/", views.difference, name="sheet_difference"),

@@ -10,7 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, FileRejected, InputError, SolverError
 from apexcore.formats.values_json import write_sheet
-from apexcore.trim.effects import StepEffect, step_effects
+from apexcore.trim.effects import step_effects
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet, differences
 from apextrim.accounts.owned import owned_or_404
@@ -24,13 +24,8 @@ from .models import Sheet
 from .sheet_form import SheetForm, reason_of
 
 
-def _answered(event: Event, saved: CoreSheet, now: CoreSheet, focused: str) -> presenters.AnswerView:
-    effects: list[StepEffect] = []
-    answer = adapter.answer_of(event, now)
-    items = [item for item in adapter.car_of(event).items if item.key == focused]
-    if items:
-        effects = step_effects(adapter.setting_of(event), now, items, answer.lap)
-    return presenters.answer_view(answer, adapter.answer_of(event, saved), effects)
+def _answered(event: Event, saved: CoreSheet, now: CoreSheet) -> presenters.AnswerView:
+    return presenters.answer_view(adapter.answer_of(event, now), adapter.answer_of(event, saved))
 
 
 def _bench(
@@ -52,7 +47,7 @@ def _bench(
     }
     now = form.sheet if form and form.sheet else saved
     try:
-        context["view"] = _answered(event, saved, now, "")
+        context["view"] = _answered(event, saved, now)
     except SolverError as error:
         context["problem"] = str(error)
     return render(request, "garage/sheet_bench.html", context, status=422 if errors else 200)
@@ -74,10 +69,28 @@ def answer(request: HttpRequest, event_id: int) -> HttpResponse:
     context: dict[str, Any] = {"errors": list(form.errors.values()), "phases": ("entry", "mid", "exit")}
     if form.sheet is not None:
         try:
-            context["view"] = _answered(event, queries.core_sheet(event, row), form.sheet, request.POST.get("focused", ""))
+            context["view"] = _answered(event, queries.core_sheet(event, row), form.sheet)
         except SolverError as error:
             context["problem"] = str(error)
     return render(request, "garage/_answer.html", context)
+
+
+@require_POST
+def effect(request: HttpRequest, event_id: int) -> HttpResponse:
+    """What one step either way of the value in focus would do; its own request, so that the answer need not wait for it."""
+    event = event_for(request.user, event_id)
+    car = adapter.car_of(event)
+    form = SheetForm(car, request.POST)
+    items = [item for item in car.items if item.key == request.POST.get("focused")]
+    context: dict[str, Any] = {}
+    if items and form.sheet is None:
+        context["hint"] = "Steps are shown again when every value is on the car's list."
+    elif items and form.sheet is not None:
+        try:
+            context["effects"] = step_effects(adapter.setting_of(event), form.sheet, items, adapter.answer_of(event, form.sheet).lap)
+        except SolverError as error:
+            context["hint"] = str(error)
+    return render(request, "garage/_effect.html", context)
 
 
 @require_POST
@@ -129,7 +142,7 @@ def difference(request: HttpRequest, event_id: int) -> HttpResponse:
         a, b = queries.core_sheet(event, first), queries.core_sheet(event, second)
         try:
             context["rows"] = presenters.difference_rows(differences(car, a, b), queries.single_effects(event, a, b))
-            context["view"] = _answered(event, a, b, "")
+            context["view"] = _answered(event, a, b)
         except SolverError as error:
             context["problem"] = str(error)
     return render(request, "garage/difference.html", context)

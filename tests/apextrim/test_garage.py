@@ -41,14 +41,25 @@ def test_the_bench_works_before_anything_is_saved(client_in: Client, event: Even
 
 
 def test_one_step_is_answered_without_saving(client_in: Client, event: Event, first: Sheet) -> None:
-    response = client_in.post(url("sheet_answer", event), values(first, bar_front="7", focused="bar_front"))
+    response = client_in.post(url("sheet_answer", event), values(first, bar_front="7"))
     view = response.context["view"]
     assert view.change_s != 0 and view.spread_s > 0
-    assert [effect.steps for effect in view.effects] == [-1, 1]
     page = response.content.decode()
-    for words in ("Balance", "The four tyres", "Shift up at", "modelled", "front bar from here", "range 1 to 9, step 1"):
+    for words in ("Balance", "The four tyres", "Shift up at", "modelled"):
         assert words in page
     assert event.sheets.count() == 1
+
+
+def test_the_value_in_focus_shows_one_step_either_way(client_in: Client, event: Event, first: Sheet) -> None:
+    response = client_in.post(url("sheet_effect", event), values(first, bar_front="9", focused="bar_front"))
+    down, up = response.context["effects"]
+    assert (down.value, up.value) == (8, None) and down.lap_s != 0
+    page = response.content.decode()
+    for words in ("One step of front bar from here", "range 1 to 9, step 1", "no step up: top of the range"):
+        assert words in page
+    assert "Focus on a value" in client_in.post(url("sheet_effect", event), values(first)).content.decode()
+    wrong = client_in.post(url("sheet_effect", event), values(first, wing="99", focused="bar_front")).content.decode()
+    assert "every value is on the car" in wrong
 
 
 @pytest.mark.parametrize(

@@ -54,7 +54,7 @@ def test_balance_is_said_in_words(value: float, words: str) -> None:
 
 def test_balance_bars_point_to_the_axle_that_slides(event: Event) -> None:
     answer = adapter.answer_of(event, sheet_values(event))
-    view = answer_view(answer, answer, [])
+    view = answer_view(answer, answer)
     for speed, cells in view.rows:
         for phase, cell in zip(("entry", "mid", "exit"), cells, strict=True):
             assert cell.value == answer.grid[speed, phase]

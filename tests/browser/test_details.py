@@ -46,7 +46,7 @@ def test_buttons_step_and_stop_at_the_end_of_the_range(page: Page) -> None:
         page.get_by_role("button", name="Front bar, one step up").click()
     expect(bar).to_have_value("9")
     bar.focus()
-    expect(page.locator("#answer")).to_contain_text("no step up: top of the range")
+    expect(page.locator("#effect")).to_contain_text("no step up: top of the range")
 
 
 def test_a_refused_file_says_where_and_leaves_the_run_alone(page: Page, tmp_path: Path) -> None:
