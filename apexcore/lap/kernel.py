@@ -365,32 +365,22 @@ def _coasting(c: Any, v: float, road: Floats, other: Floats, work: Floats) -> fl
 
 
 @njit(cache=True, nogil=True)
-def _coast_into(c: Any, road: Floats, ds: Floats, v: Floats, i: int, work: Floats) -> bool:
-    """Puts the coasting line in front of station `i` of a braking, if from there it meets the driven speed in time.
+def _coast_back(c: Any, road: Floats, ds: Floats, v: Floats, i: int, write: bool, work: Floats) -> bool:
+    """Follows the coasting line backwards from station `i`; true if it meets the driven speed within its metres.
 
-    Speeds of the line are written only where they are below what is driven; true if the braking begins at `i`.
+    :param write: whether the line replaces the driven speed on the way
     """
-    n = v.size
     square, left, k = v[i] * v[i], c.coast, i
     while left > 0.0:
-        before = (k - 1) % n
+        before = (k - 1) % v.size
         square += 2.0 * _coasting(c, math.sqrt(square), road[before], road[k], work) * ds[before]
         left -= ds[before]
         k = before
         if v[k] * v[k] <= square:
-            break
-    if v[k] * v[k] > square:
-        return False  # the driven speed is still higher there: brake earlier
-    square, left, k = v[i] * v[i], c.coast, i
-    while left > 0.0:
-        before = (k - 1) % n
-        square += 2.0 * _coasting(c, math.sqrt(square), road[before], road[k], work) * ds[before]
-        left -= ds[before]
-        k = before
-        if v[k] * v[k] <= square:
-            break
-        v[k] = math.sqrt(square)
-    return True
+            return True
+        if write:
+            v[k] = math.sqrt(square)
+    return False
 
 
 @njit(cache=True, nogil=True)
@@ -411,7 +401,9 @@ def _pass_backward(c: Any, road: Floats, ds: Floats, v: Floats, start: int, clos
         here = math.sqrt(max(there * there - 2.0 * accel * ds[i], 0.01))
         if here < v[i]:
             v[i] = here
-            if c.coast > 0.0 and _coast_into(c, road, ds, v, i, work):
+            # where the line does not meet the driven speed, that is still higher there: brake earlier
+            if c.coast > 0.0 and _coast_back(c, road, ds, v, i, False, work):
+                _coast_back(c, road, ds, v, i, True, work)
                 accel = 0.0
         else:
             accel = (there * there - v[i] * v[i]) / (2.0 * ds[i])

@@ -112,12 +112,11 @@ def _marker(result: CornerResult, driven: np.ndarray, flat_centre: np.ndarray, l
     return Marker(result.corner.number, result.corner.name, float(spot[0]), float(spot[1]), float(apex[0]), float(apex[1]))
 
 
-def corner_rows(results: Sequence[CornerResult], notes: Mapping[int, CornerNote], length_m: float) -> list[dict[str, object]]:
+def corner_rows(results: Sequence[CornerResult], notes: Mapping[int, CornerNote]) -> list[dict[str, object]]:
     """The corner table; distances are from the start line, full throttle from the slowest point."""
     rows = []
     for one in results:
         note = notes.get(one.corner.number)
-        apex = one.corner.apex
         rows.append(
             {
                 "result": one,
@@ -125,7 +124,6 @@ def corner_rows(results: Sequence[CornerResult], notes: Mapping[int, CornerNote]
                 "way": "left" if one.corner.turn_deg > 0 else "right",
                 "qualifying": note.qualifying if note else "",
                 "race": note.race if note else "",
-                "apex": apex,
             }
         )
     return rows

@@ -31,7 +31,7 @@ def _bench(
     try:
         answer = adapter.answer_of(event, sheet_values(event))
         notes = {note.number: note for note in event.circuit.notes.all()}
-        rows = presenters.corner_rows(answer.corners, notes, line.length_m)
+        rows = presenters.corner_rows(answer.corners, notes)
         for row in rows:
             number = row["result"].corner.number  # type: ignore[attr-defined]
             if typed and number in typed:

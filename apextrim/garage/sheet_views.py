@@ -12,7 +12,7 @@ from apexcore.errors import ApexError, FileRejected, InputError, SolverError
 from apexcore.formats.values_json import write_sheet
 from apexcore.trim.effects import step_effects
 from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apexcore.vehicle.sheet import base_sheet, differences
+from apexcore.vehicle.sheet import differences
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events import adapter
 from apextrim.events.models import Event
@@ -184,7 +184,6 @@ def card(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
         if row.parent is None
         else {d.item.key for d in differences(car, queries.core_sheet(event, row.parent), queries.core_sheet(event, row))}
     )
-    base = base_sheet(car)
     groups = presenters.item_groups(car, row.values, {}, {})
-    context = {"event": event, "row": row, "groups": groups, "changed": changed, "base": base, "frame": frame(event, "sheet")}
+    context = {"event": event, "row": row, "groups": groups, "changed": changed, "frame": frame(event, "sheet")}
     return render(request, "garage/card.html", context)

@@ -38,8 +38,6 @@ def _bench(request: HttpRequest, event: Event, run_form: RunForm | None = None, 
         "has_sheets": event.sheets.exists(),
         "run_form": run_form or RunForm(event, auto_id="run_%s"),
         "virtual_form": virtual_form or VirtualForm(event, auto_id="virtual_%s"),
-        "virtual_open": virtual_form is not None,
-        "run_open": run_form is not None,
     }
     wrong = bool((run_form and run_form.errors) or (virtual_form and virtual_form.errors))
     return render(request, "runs/bench.html", context, status=422 if wrong else 200)
