@@ -106,7 +106,7 @@ def coupe() -> dict[str, Any]:
         "brakes": {"front_share": 0.69, "max_force_n": 30000},
         "tyres": {
             "radius_m": [0.325, 0.335], "cold_kpa": [140, 140, 136, 136], "cold_at_c": 20, "camber_deg": [-3.2, -3.2, -2.4, -2.4],
-            "heat_share": 0.20, "cooling_w_per_k": 24, "cooling_w_per_k_ms": 0.80, "heat_capacity_j_per_k": 11000,
+            "heat_share": 0.20, "cooling_w_per_k": 20, "cooling_w_per_k_ms": 0.80, "heat_capacity_j_per_k": 11000, "conduction_w_per_k": 120, "carcass_w_per_k": 4,
             "compounds": [
                 compound("marl", "Marl", "M", "dots", 1.47, 0.041, 86, 0.085),
                 compound("slate", "Slate", "S", "slant", 1.442, 0.0235, 90, 0.062),
@@ -163,7 +163,7 @@ def single_seater() -> dict[str, Any]:
         "brakes": {"front_share": 0.57, "max_force_n": 18000},
         "tyres": {
             "radius_m": [0.285, 0.295], "cold_kpa": [120, 120, 114, 114], "camber_deg": [-3.2, -3.2, -2.2, -2.2],
-            "heat_share": 0.22, "cooling_w_per_k": 16, "cooling_w_per_k_ms": 0.62, "heat_capacity_j_per_k": 7200,
+            "heat_share": 0.22, "cooling_w_per_k": 13, "cooling_w_per_k_ms": 0.62, "heat_capacity_j_per_k": 7200, "conduction_w_per_k": 90, "carcass_w_per_k": 3,
             "compounds": [
                 compound("flint", "Flint", "F", "cross", 1.62, 0.05, 84, 0.07, **soft),
                 compound("shale", "Shale", "H", "bars", 1.57, 0.03, 90, 0.05, **soft),
@@ -217,7 +217,7 @@ def oval_saloon() -> dict[str, Any]:
         "brakes": {"front_share": 0.62, "max_force_n": 26000},
         "tyres": {
             "radius_m": [0.335, 0.34], "cold_kpa": [176, 156, 176, 152], "camber_deg": [3.5, -3.5, 0, 0],
-            "heat_share": 0.22, "cooling_w_per_k": 26, "cooling_w_per_k_ms": 0.9, "heat_capacity_j_per_k": 12500,
+            "heat_share": 0.22, "cooling_w_per_k": 22, "cooling_w_per_k_ms": 0.9, "heat_capacity_j_per_k": 12500, "conduction_w_per_k": 130, "carcass_w_per_k": 4,
             "compounds": [compound("bramble", "Bramble", "B", "solid", 1.24, 0.02, 92, 0.08, **hard)],
         },
         "items": items,
@@ -289,7 +289,7 @@ def kart() -> dict[str, Any]:
         "brakes": {"front_share": 0.0, "max_force_n": 1900},
         "tyres": {
             "radius_m": [0.129, 0.139], "cold_kpa": [66, 66, 64, 64], "camber_deg": [-0.5, -0.5, 0, 0],
-            "heat_share": 0.25, "cooling_w_per_k": 5, "cooling_w_per_k_ms": 0.25, "heat_capacity_j_per_k": 1500,
+            "heat_share": 0.25, "cooling_w_per_k": 4.4, "cooling_w_per_k_ms": 0.25, "heat_capacity_j_per_k": 1500, "conduction_w_per_k": 15, "carcass_w_per_k": 0.6,
             "compounds": [compound("teasel", "Teasel", "T", "dots", 1.72, 0.12, 72, 0.08, **tiny)],
         },
         "items": items,
@@ -343,7 +343,7 @@ def touring_hatch() -> dict[str, Any]:
         "brakes": {"front_share": 0.75, "max_force_n": 26000},
         "tyres": {
             "radius_m": [0.315, 0.315], "cold_kpa": [148, 148, 140, 140], "camber_deg": [-3.4, -3.4, -2.4, -2.4],
-            "heat_share": 0.20, "cooling_w_per_k": 24, "cooling_w_per_k_ms": 0.80, "heat_capacity_j_per_k": 10500,
+            "heat_share": 0.20, "cooling_w_per_k": 20, "cooling_w_per_k_ms": 0.80, "heat_capacity_j_per_k": 10500, "conduction_w_per_k": 110, "carcass_w_per_k": 4,
             "compounds": [
                 compound("marl", "Marl", "M", "dots", 1.40, 0.045, 84, 0.085), compound("slate", "Slate", "S", "slant", 1.37, 0.026, 90, 0.062),
             ],

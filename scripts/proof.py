@@ -22,7 +22,7 @@ from apexcore.vehicle.sheet import base_sheet
 from apexcore.vehicle.tyres import hot_pressure_kpa
 from apexcore.vehicle.weights import weights
 from tests.apexcore.judge.test_judge import PRIORS, simulated
-from tests.apexcore.lap.test_proof import record
+from tests.apexcore.lap.test_proof import place, record
 from tests.apexcore.race.test_plans import all_shapes, lap_by_lap_s, random_race, used_all
 from tests.apexcore.trim.test_gearing import best_brute_force, time_to
 from tests.conftest import stripped
@@ -57,10 +57,10 @@ def vehicle_cases() -> Iterator[Case]:
     car, plain = demo_car(), stripped(demo_car())
     c = record(plain)
     for radius in (20.0, 140.0):
-        found = kernel.corner_speed(c, 1 / radius, 0.0, 0.0, 0.0, 0.0, 120.0, 30.0, np.zeros(12))
+        found = kernel.corner_speed(c, place(1 / radius), 120.0, 30.0)
         yield relative(f"constant radius {radius:.0f} m", "v = √(µ g R)", found, math.sqrt(1.3 * GRAVITY * radius), 1e-3, "m/s")
     bank = math.radians(12)
-    found = kernel.corner_speed(c, 1 / 70, bank, 0.0, 0.0, 0.0, 130.0, 30.0, np.zeros(12))
+    found = kernel.corner_speed(c, place(1 / 70, bank, 0.0, 0.0, 0.0), 130.0, 30.0)
     known = math.sqrt(GRAVITY * 70 * (math.tan(bank) + 1.3) / (1 - 1.3 * math.tan(bank)))
     yield relative("banked turn, 12°, 70 m", "v² = g R (tan θ + µ)/(1 − µ tan θ)", found, known, 1e-3, "m/s")
     yield _top_speed(car)
@@ -69,10 +69,9 @@ def vehicle_cases() -> Iterator[Case]:
     square = car.model_copy(update={"rear": car.rear.model_copy(update={"track_m": car.front.track_m})})
     transfer = sum(lateral_transfer(square, weight)[:2])
     yield relative("load transfer, equal tracks", "h / t", transfer, weight.cg_height_m / car.front.track_m, 1e-9, "per m a", 9)
-    loads = np.zeros(4)
-    kernel.wheel_loads(record(car), 50.0, -6000.0, 9.0, GRAVITY, loads)
+    loads = sum(kernel.wheel_loads(record(car), 50.0, -6000.0, 9.0, GRAVITY))
     down = 0.5 * Conditions().air_density * 50.0**2 * sum(aero_areas(car)[1:])
-    yield relative("sum of wheel loads", "weight + downforce", float(loads.sum()), weight.mass_kg * GRAVITY + down, 1e-9, "N", 6)
+    yield relative("sum of wheel loads", "weight + downforce", float(loads), weight.mass_kg * GRAVITY + down, 1e-9, "N", 6)
     hot = hot_pressure_kpa(140.0, 20.0, 92.0)
     yield relative("hot pressure", "ideal gas, absolute", hot, (140 + 101.325) * 365.15 / 293.15 - 101.325, 1e-9, "kPa", 6)
     own = time_to(car, [one.speed_ms for one in shifts(car)], 58.0)
@@ -104,7 +103,7 @@ def _braking(plain: Car) -> Iterator[Case]:
         braked = plain.model_copy(update={"brakes": plain.brakes.model_copy(update={"front_share": share, "max_force_n": 90_000.0})})
         front = mu * GRAVITY * to_front / (share * length - mu * height) if share * length > mu * height else math.inf
         known = min(front, mu * GRAVITY * to_rear / ((1 - share) * length + mu * height))
-        force, _ = kernel.force_limit(record(braked), 40.0, 40.0, 0.0, GRAVITY, 0.0, True, 1e4, np.zeros(12))
+        force, _ = kernel.force_limit(record(braked), place(), 40.0, True, 0.5)
         yield relative(f"braking, {words} ({100 * share:.1f} %)", "closed form", force / weight.mass_kg, known, 2e-3, "m/s²")
 
 

@@ -2,12 +2,14 @@
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from .places import places
 from .track import CentreLine, Circuit, Corner, centre_line, closed_segments
 
 if TYPE_CHECKING:
@@ -27,6 +29,7 @@ class Line:
     :param road: per station curvature [1/m], bank [rad], slope [rad], vertical curvature [1/m], heading [rad]
     :param ds: distance to the next station along the line [m]
     :param s: distance from the start line along the line [m]
+    :param grip: grip of the surface under it over that of the circuit [-]; 1 where None
     """
 
     x: Floats
@@ -37,6 +40,17 @@ class Line:
     ds: Floats
     s: Floats
     closed: bool = True
+    grip: Floats | None = None
+
+    @cached_property
+    def places(self) -> tuple[Floats, Floats]:
+        """What the lap kernel reads: rows at the stations, and rows midway between each and the next."""
+        road, grip = self.road, np.ones(len(self.s)) if self.grip is None else self.grip
+        after = np.vstack([road[1:], road[:1] if self.closed else road[-1:]])
+        between = 0.5 * (road + after)
+        between[:, 4] = road[:, 4]  # the heading of a station is that of the way to the next one already
+        grip_after = np.append(grip[1:], grip[0] if self.closed else grip[-1])
+        return places(road, grip), places(between, 0.5 * (grip + grip_after))
 
     @property
     def length_m(self) -> float:

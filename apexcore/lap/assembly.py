@@ -150,6 +150,8 @@ def without_tyres(car: Car, conditions: Conditions, driver: Driver) -> Any:
     c["lean"] = [camber[0], -camber[1], camber[2], -camber[3]]
     c["density"] = conditions.air_density
     c["drag_area"], c["lift_front"], c["lift_rear"] = aero_areas(car)
+    c["side_area"] = car.aero.side_area_m2
+    c["wind_front"] = 1.0 - car.aero.side_from_front_m / car.wheelbase_m
     towards = math.radians(conditions.wind_from_deg + 180.0)
     c["wind_east"], c["wind_north"] = conditions.wind_ms * math.sin(towards), conditions.wind_ms * math.cos(towards)
     _put_drive(c, car, conditions, driver)
@@ -159,12 +161,12 @@ def without_tyres(car: Car, conditions: Conditions, driver: Driver) -> Any:
 
 def _put_drive(c: Any, car: Car, conditions: Conditions, driver: Driver) -> None:
     drive = car.powertrain
-    shifted = car
+    power = driver.throttle * conditions.power_factor
+    thrust = gear_thrust(car, TABLE_SPEEDS, power)
     if driver.shift_rpm is not None and driver.shift_rpm < drive.limit_rpm:
         shifted = car.model_copy(update={"powertrain": drive.model_copy(update={"limit_rpm": driver.shift_rpm})})
-    thrust = gear_thrust(shifted, TABLE_SPEEDS, driver.throttle * conditions.power_factor)
-    # the last gear has no next one to change to: it pulls up to the rev limit
-    thrust[-1] = gear_thrust(car, TABLE_SPEEDS, driver.throttle * conditions.power_factor)[-1]
+        # the last gear has no next one to change to: it pulls up to the rev limit
+        thrust[:-1] = gear_thrust(shifted, TABLE_SPEEDS, power)[:-1]
     c["thrust"] = thrust.max(axis=0)
     best = thrust.argmax(axis=0) + 1
     best[c["thrust"] <= 0.0] = len(drive.gears)
@@ -185,11 +187,13 @@ def _put_tyres(c: Any, car: Car, tyres: TyreState, conditions: Conditions) -> No
         static = car.tyres.camber_deg[wheel]
         c["mu"][wheel] = compound.mu * grip
         c["mu_long"][wheel] = compound.mu_long_ratio / (1.0 + compound.inclination_long_loss * static * static)
-        c["load_ref"][wheel], c["load_loss"][wheel] = compound.load_ref_n, compound.load_sensitivity
+        c["mu_level"][wheel] = 1.0 + compound.load_sensitivity
+        c["mu_fall"][wheel] = compound.load_sensitivity / compound.load_ref_n
         c["lean_opt"][wheel], c["lean_loss"][wheel] = compound.inclination_opt_deg, compound.inclination_loss
-        c["hot_kpa"][wheel] = hot_pressure_kpa(car.tyres.cold_kpa[wheel], car.tyres.cold_at_c, heat)
-        c["best_kpa"][wheel] = compound.pressure_opt_kpa
-        c["best_kpa_per_n"][wheel] = compound.pressure_opt_kpa_per_kn / 1000.0
+        c["hot_kpa"][wheel] = hot_pressure_kpa(car.tyres.cold_kpa[wheel], car.tyres.cold_at_c, tyres.carcass_c[wheel])
+        per_n = compound.pressure_opt_kpa_per_kn / 1000.0
+        c["best_kpa_unloaded"][wheel] = compound.pressure_opt_kpa - per_n * compound.load_ref_n
+        c["best_kpa_per_n"][wheel] = per_n
         c["kpa_loss"][wheel] = compound.pressure_loss
         c["stiffness"][wheel] = compound.stiffness_per_rad
         c["rolling"][wheel] = rolling_share(car, compound, wheel)

@@ -3,6 +3,9 @@
 All functions of the kernel stand in this one file, so that the compiler's cache is never stale. SI units; angles in
 degrees where the name says so. Left turns are positive: curvature, lateral acceleration and banking that helps them.
 Wheels are 0 front left, 1 front right, 2 rear left, 3 rear right. The equations are in docs/model.md.
+
+A place of the road (`p`) is a row of `circuit.places`: what does not depend on the car is worked out once for a line, not at
+every speed that is tried.
 """
 
 import math
@@ -12,149 +15,159 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from ..circuit.places import ACROSS, BEND, CLIMB, EAST, GRIP, LEAN, NORTH, PRESS, SQUEEZE, places
 from .record import CAR, COLUMNS, SPEED_POINTS
 
 Floats = NDArray[np.float64]
+_Four = tuple[float, float, float, float]
 
-GRAVITY = 9.80665
 SPEED_STEP = 0.25  #: spacing of the thrust table [m/s]
+
+#: Divisions are not checked for zero (where one can be, the code says so), sums may be taken in any order.
+_compiled = njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract", "arcp", "reassoc", "nsz"})
 
 #: Engine braking over full thrust, for the differential off the throttle. Source: an assumption of this product.
 _ENGINE_BRAKE = 0.15
-_FORCE_TOLERANCE = 1.0  # a force is found when its iteration moves by less [N]
+_FORCE_TOLERANCE = 0.5  # a force is found when its iteration moves by less [N]
+_USE_TOLERANCE = 1e-6  # a corner speed is found when the use is this near to 1 [-]
 
 
-@njit(cache=True, nogil=True)
-def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float, out: Floats) -> None:
-    """Vertical load of each wheel [N] into `out`.
+@_compiled
+def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float) -> _Four:
+    """Vertical load of each wheel [N].
 
     :param v: speed through the air [m/s]
     :param force: longitudinal force of all tyres, forward positive [N]
     :param lateral: lateral acceleration the tyres must give, left positive [m/s2]
     :param normal: acceleration pressing the car on the road [m/s2]
     """
-    pressure = 0.5 * c.density * v * v
+    pressure = 0.25 * c.density * v * v
     pitch = 0.5 * force * c.cg_height / c.wheelbase
-    front_air = 0.5 * pressure * c.lift_front
-    rear_air = 0.5 * pressure * c.lift_rear
     weight = c.mass * normal
     front = c.mass * lateral * c.lateral_front
     rear = c.mass * lateral * c.lateral_rear
-    # A wheel cannot pull on the road: what one axle cannot transfer, the other one takes, until that lifts too.
-    front_left = weight * c.static[0] + front_air - pitch
-    front_right = weight * c.static[1] + front_air - pitch
-    rear_left = weight * c.static[2] + rear_air + pitch
-    rear_right = weight * c.static[3] + rear_air + pitch
-    spill = 0.0
-    if front > front_left:
-        spill, front = front - front_left, front_left
-    elif -front > front_right:
-        spill, front = front + front_right, -front_right
-    rear += spill * c.track_front / c.track_rear
-    spill = 0.0
-    if rear > rear_left:
-        spill, rear = rear - rear_left, rear_left
-    elif -rear > rear_right:
-        spill, rear = rear + rear_right, -rear_right
-    if spill != 0.0:
-        front += spill * c.track_rear / c.track_front
-        front = min(max(front, -front_right), front_left)
-    out[0] = max(front_left - front, 0.0)
-    out[1] = max(front_right + front, 0.0)
-    out[2] = max(rear_left - rear, 0.0)
-    out[3] = max(rear_right + rear, 0.0)
+    front_left = weight * c.static[0] + pressure * c.lift_front - pitch
+    front_right = weight * c.static[1] + pressure * c.lift_front - pitch
+    rear_left = weight * c.static[2] + pressure * c.lift_rear + pitch
+    rear_right = weight * c.static[3] + pressure * c.lift_rear + pitch
+    if front > front_left or -front > front_right or rear > rear_left or -rear > rear_right:
+        # A wheel cannot pull on the road: what one axle cannot transfer, the other one takes, until that lifts too.
+        held = min(max(front, -front_right), front_left)
+        rear += (front - held) * c.track_front / c.track_rear
+        front = held
+        held = min(max(rear, -rear_right), rear_left)
+        front = min(max(front + (rear - held) * c.track_rear / c.track_front, -front_right), front_left)
+        rear = held
+    return max(front_left - front, 0.0), max(front_right + front, 0.0), max(rear_left - rear, 0.0), max(rear_right + rear, 0.0)
 
 
-@njit(cache=True, nogil=True)
-def axle_grip(c: Any, loads: Floats, lateral: float, out: Floats) -> None:
-    """Capacities [N] into `out`: front lateral, rear lateral, front longitudinal, rear longitudinal, then each wheel."""
+@_compiled
+def _wheel_grip(c: Any, w: int, load: float, turn: float, roll: float, surface: float) -> tuple[float, float]:
+    """Lateral and longitudinal capacity of a wheel [N]."""
+    force = surface * c.mu[w] * max(c.mu_level[w] - c.mu_fall[w] * load, 0.2) * load
+    best = c.best_kpa_unloaded[w] + c.best_kpa_per_n[w] * load
+    off = c.hot_kpa[w] - best
+    lean = c.lean[w] * turn - roll - c.lean_opt[w]
+    # 1/(1 + loss x2) of pressure and of lean, by one division
+    lean_part = 1.0 + c.lean_loss[w] * lean * lean
+    square = best * best
+    shared = force * square / ((square + c.kpa_loss[w] * off * off) * lean_part)
+    return shared, shared * lean_part * c.mu_long[w]
+
+
+@_compiled
+def axle_grip(c: Any, loads: _Four, lateral: float, surface: float) -> tuple[_Four, _Four]:
+    """Lateral and longitudinal capacity of each wheel [N].
+
+    :param surface: grip of this place over that of the circuit [-]
+    """
     turn = 1.0 if lateral >= 0.0 else -1.0
     roll = c.roll_deg * abs(lateral)
-    out[0] = out[1] = out[2] = out[3] = 0.0
-    for w in range(4):
-        load = loads[w]
-        mu = c.mu[w] * max(1.0 - c.load_loss[w] * (load / c.load_ref[w] - 1.0), 0.2)
-        error = c.hot_kpa[w] / (c.best_kpa[w] + c.best_kpa_per_n[w] * (load - c.load_ref[w])) - 1.0
-        mu /= 1.0 + c.kpa_loss[w] * error * error
-        lost = roll * (c.lean_roll_front if w < 2 else c.lean_roll_rear)
-        lean = c.lean[w] * turn - lost - c.lean_opt[w]
-        side = mu * load / (1.0 + c.lean_loss[w] * lean * lean)
-        axle = w // 2
-        out[axle] += side
-        out[2 + axle] += mu * load * c.mu_long[w]
-        out[4 + w] = side
+    front, rear = roll * c.lean_roll_front, roll * c.lean_roll_rear
+    fl, fl_long = _wheel_grip(c, 0, loads[0], turn, front, surface)
+    fr, fr_long = _wheel_grip(c, 1, loads[1], turn, front, surface)
+    rl, rl_long = _wheel_grip(c, 2, loads[2], turn, rear, surface)
+    rr, rr_long = _wheel_grip(c, 3, loads[3], turn, rear, surface)
+    return (fl, fr, rl, rr), (fl_long, fr_long, rl_long, rr_long)
 
 
-@njit(cache=True, nogil=True)
-def _scrub(c: Any, loads: Floats, grip: Floats, axle: int, side: float, along: float) -> tuple[float, float, float]:
+@_compiled
+def _scrub(across: float, along: float, side: float, force: float, stiff: float) -> tuple[float, float, float]:
     """Use of an axle [-], and its slip across and along [-], from the brush model.
 
     F/F_max = 3s - 3s2 + s3 with s the slip over the slip of full sliding 3 mu F_z/C; solved for s: 1 - (1-u)^(1/3)
     (Pacejka, Tire and Vehicle Dynamics, ch. 3). Both wheels of an axle share one slip.
+
+    :param across: lateral capacity of the axle [N]
+    :param along: longitudinal capacity [N]
+    :param side: lateral force [N]
+    :param force: longitudinal force [N]
+    :param stiff: slip stiffness of both tyres [N]
     """
-    a = side / max(grip[axle], 1e-9)
-    b = along / max(grip[2 + axle], 1e-9)
+    a = side / max(across, 1e-9)
+    b = force / max(along, 1e-9)
     use = math.sqrt(a * a + b * b)
     if use < 1e-12:
         return 0.0, 0.0, 0.0
     slide = 1.0 - np.cbrt(1.0 - min(use, 1.0))
-    w = 2 * axle
-    stiff = c.stiffness[w] * loads[w] + c.stiffness[w + 1] * loads[w + 1]
-    slip = slide * 3.0 * grip[axle] / max(stiff, 1e-9)
-    total = math.sqrt(side * side + along * along)
-    return use, slip * side / total, slip * along / total
+    slip = slide * 3.0 * across / (max(stiff, 1e-9) * math.sqrt(side * side + force * force))
+    return use, slip * side, slip * force
 
 
-@njit(cache=True, nogil=True)
-def _locked(c: Any, loads: Floats, grip: Floats, axle: int, force: float, v: float, curvature: float) -> tuple[float, float]:
+@_compiled
+def _locked(c: Any, axle: int, left: float, right: float, along: float, force: float, v: float, bend: float) -> tuple[float, float]:
     """A driven axle's differential: force that it moves to the slower, inner wheel [N], and the slip it does so at [-].
 
     It can hold its preload and a share of the torque (Milliken & Milliken, ch. 20); the tyres give no more than their slip
     stiffness makes of the different ways of the two wheels, nor more than the lighter one can hold.
+
+    :param left: load of the left wheel [N]
+    :param along: longitudinal capacity of the axle [N]
+    :param force: driving force of the axle [N]
     """
-    first = 2 * axle
-    track = c.track_front if axle == 0 else c.track_rear
-    light = min(loads[first], loads[first + 1])
-    slip = 0.5 * track * abs(curvature)
+    light = min(left, right)
+    slip = 0.5 * (c.track_front if axle == 0 else c.track_rear) * abs(bend)
     held = force * c.lock_power if force > 0.0 else _ENGINE_BRAKE * thrust_at(c, v) * c.lock_coast
-    most = grip[2 + axle] * light / max(loads[first] + loads[first + 1], 1e-9)
-    return min(0.5 * (c.lock_preload + held), c.stiffness[first] * light * slip, most), slip
+    most = along * light / max(left + right, 1e-9)
+    return min(0.5 * (c.lock_preload + held), c.stiffness[2 * axle] * light * slip, most), slip
 
 
-@njit(cache=True, nogil=True)
-def _twist(c: Any, loads: Floats, grip: Floats, force: float, v: float, curvature: float) -> tuple[float, float, float]:
+@_compiled
+def _twist(c: Any, loads: _Four, along: _Four, force: float, v: float, bend: float) -> tuple[float, float, float]:
     """What the differentials do to a corner: side force they take from the rear and ask of the front [N], and the drag of
     each axle's wheels against each other [N]."""
     turn, drag_front, drag_rear = 0.0, 0.0, 0.0
     if c.drive_front < 1.0 - 1e-9:
-        moved, slip = _locked(c, loads, grip, 1, force * (1.0 - c.drive_front), v, curvature)
+        moved, slip = _locked(c, 1, loads[2], loads[3], along[2] + along[3], force * (1.0 - c.drive_front), v, bend)
         turn += moved * c.track_rear
         drag_rear = 2.0 * moved * slip
     if c.drive_front > 1e-9:
-        moved, slip = _locked(c, loads, grip, 0, force * c.drive_front, v, curvature)
+        moved, slip = _locked(c, 0, loads[0], loads[1], along[0] + along[1], force * c.drive_front, v, bend)
         turn += moved * c.track_front
         drag_front = 2.0 * moved * slip
     return turn / c.wheelbase, drag_front, drag_rear
 
 
-@njit(cache=True, nogil=True)
-def _driven_room(c: Any, loads: Floats, axle: int, room: float) -> float:
-    """Driving force of an axle [N] of which `room` is what both tyres could give: the inner one lets go first, the
-    differential lets the outer one have more by its preload and its share."""
-    first = 2 * axle
-    both = loads[first] + loads[first + 1]
-    inner = room * min(loads[first], loads[first + 1]) / max(both, 1e-9)
-    return min(room, (2.0 * inner + c.lock_preload) / (1.0 - c.lock_power))
+@_compiled
+def _asked(c: Any, left: float, right: float, force: float) -> float:
+    """What both tyres of a driven axle could give together when it drives with `force` [N]: the inner one lets go first,
+    the differential lets the outer one have more by its preload and its share."""
+    inner = min(left, right) / max(left + right, 1e-9)
+    return max(force, ((1.0 - c.lock_power) * force - c.lock_preload) / max(2.0 * inner, 1e-9))
 
 
-@njit(cache=True, nogil=True)
-def _rolling(c: Any, loads: Floats) -> float:
-    return (
-        c.rolling[0] * loads[0] + c.rolling[1] * loads[1] + c.rolling[2] * loads[2] + c.rolling[3] * loads[3]
-    )  # fmt: skip
+@_compiled
+def _rolling(c: Any, loads: _Four) -> float:
+    return c.rolling[0] * loads[0] + c.rolling[1] * loads[1] + c.rolling[2] * loads[2] + c.rolling[3] * loads[3]
 
 
-@njit(cache=True, nogil=True)
+@_compiled
+def _stiff(c: Any, loads: _Four) -> tuple[float, float]:
+    """Slip stiffness of the front and of the rear tyres [N]."""
+    return c.stiffness[0] * loads[0] + c.stiffness[1] * loads[1], c.stiffness[2] * loads[2] + c.stiffness[3] * loads[3]
+
+
+@_compiled
 def thrust_at(c: Any, v: float) -> float:
     """Full-throttle force at the wheels [N], from the table."""
     x = min(max(v / SPEED_STEP, 0.0), SPEED_POINTS - 1.001)
@@ -162,162 +175,192 @@ def thrust_at(c: Any, v: float) -> float:
     return c.thrust[i] + (x - i) * (c.thrust[i + 1] - c.thrust[i])
 
 
-@njit(cache=True, nogil=True)
+@_compiled
 def gear_at(c: Any, v: float) -> float:
     """The gear of the thrust table."""
     return c.gear[min(int(v / SPEED_STEP + 0.5), SPEED_POINTS - 1)]
 
 
-@njit(cache=True, nogil=True)
-def _air_speed(c: Any, v: float, heading: float) -> float:
-    return max(v - c.wind_east * math.cos(heading) - c.wind_north * math.sin(heading), 0.0)
+@_compiled
+def _demand(c: Any, p: Floats, v: float) -> tuple[float, float, float, float, float]:
+    """What speed v asks for at a place: lateral and pressing acceleration [m/s2], speed through the air along the car
+    [m/s], force of the wind from the side, left positive [N], drag [N]."""
+    square = v * v
+    lateral = square * p[ACROSS] - p[LEAN]
+    normal = p[PRESS] + square * p[SQUEEZE]
+    if c.wind_east == 0.0 and c.wind_north == 0.0:
+        return lateral, normal, v, 0.0, 0.5 * c.density * square * c.drag_area
+    air = max(v - c.wind_east * p[EAST] - c.wind_north * p[NORTH], 0.0)
+    across = c.wind_north * p[EAST] - c.wind_east * p[NORTH]
+    pressure = 0.5 * c.density * math.sqrt(air * air + across * across)
+    return lateral, normal, air, pressure * across * c.side_area, pressure * air * c.drag_area
 
 
-@njit(cache=True, nogil=True)
-def _demand(v: float, curvature: float, bank: float, slope: float, bend: float) -> tuple[float, float]:
-    """Lateral acceleration for the tyres and pressing acceleration, in the road's plane [m/s2]."""
-    across = v * v * curvature
-    normal = GRAVITY * math.cos(bank) * math.cos(slope) + across * math.sin(bank) + v * v * bend
-    return across * math.cos(bank) - GRAVITY * math.sin(bank) * math.cos(slope), normal
+@_compiled
+def _corner_forces(c: Any, lateral: float, push: float) -> tuple[float, float, float]:
+    """Lateral force that front and rear tyres must give [N], positive into the turn, and the lateral acceleration that
+    all of them give [m/s2], left positive. A wind from the side acts at its own place behind the front axle."""
+    total = c.mass * lateral
+    behind = c.cg_behind / c.wheelbase
+    front = total * (1.0 - behind) - push * c.wind_front
+    rear = total * behind - push * (1.0 - c.wind_front)
+    turn = 1.0 if front + rear >= 0.0 else -1.0
+    return turn * front, turn * rear, (front + rear) / c.mass
 
 
-@njit(cache=True, nogil=True)
-def corner_use(c: Any, v: float, curvature: float, bank: float, slope: float, bend: float, air: float, work: Floats) -> float:
+@_compiled
+def corner_use(c: Any, p: Floats, v: float) -> float:
     """Share of the weaker axle's lateral capacity that speed v needs [-]; infinite where the car would fly."""
-    lateral, normal = _demand(v, curvature, bank, slope, bend)
+    lateral, normal, air, push, _ = _demand(c, p, v)
     if normal <= 0.0:
         return math.inf
-    loads, grip = work[0:4], work[4:12]
-    wheel_loads(c, air, 0.0, lateral, normal, loads)
-    axle_grip(c, loads, lateral, grip)
-    force = c.mass * abs(lateral)
-    behind = c.cg_behind / c.wheelbase
-    twist, _, _ = _twist(c, loads, grip, 0.0, v, curvature)
-    front = (force * (1.0 - behind) + twist) / max(grip[0], 1e-9)
-    rear = max(force * behind - twist, 0.0) / max(grip[1], 1e-9)
+    front, rear, lateral = _corner_forces(c, lateral, push)
+    loads = wheel_loads(c, air, 0.0, lateral, normal)
+    grip, along = axle_grip(c, loads, lateral, p[GRIP])
+    twist, _, _ = _twist(c, loads, along, 0.0, v, p[BEND])
+    front = abs(front + twist) / max(grip[0] + grip[1], 1e-9)
+    rear = max(rear - twist, 0.0) / max(grip[2] + grip[3], 1e-9)
     return max(front, rear) / c.ability
 
 
-@njit(cache=True, nogil=True)
-def corner_speed(
-    c: Any, curvature: float, bank: float, slope: float, bend: float, heading: float, top: float, guess: float, work: Floats
-) -> float:
+@_compiled
+def corner_speed(c: Any, p: Floats, top: float, guess: float) -> float:
     """Highest speed [m/s] at which the weaker axle just holds; `top` where nothing limits.
 
-    Secant steps on use(v) = 1 inside a shrinking bracket. A helpful bank at walking speed may ask for grip the other way:
-    the bracket then begins at the speed the bank is made for.
+    Secant steps on log use over log speed inside a shrinking bracket. A helpful bank at walking speed may ask for grip the
+    other way: the bracket then begins at the speed the bank is made for.
     """
-    if abs(curvature) < 1e-7 and bend > -1e-7:
+    if abs(p[BEND]) < 1e-7 and p[SQUEEZE] > -1e-7:
         return top
     low = 0.0
-    if abs(curvature) > 1e-7 and curvature * bank > 0.0:
-        low = math.sqrt(GRAVITY * math.sin(abs(bank)) * math.cos(slope) / (abs(curvature) * math.cos(bank)))
+    if p[ACROSS] * p[LEAN] > 0.0:
+        low = math.sqrt(p[LEAN] / p[ACROSS])
         if low >= top:
             return top
     high = top
-    drift = _air_speed(c, 10.0, heading) - 10.0
     v = min(max(guess, low + 0.1), high)
+    power, v_old, use_old = 2.0, 0.0, 0.0
     for _ in range(60):
-        use = corner_use(c, v, curvature, bank, slope, bend, max(v + drift, 0.0), work)
+        use = corner_use(c, p, v)
         if use > 1.0:
             high = v
         else:
             low = v
             if v >= top:
                 return top
-        if abs(use - 1.0) < 1e-7 or high - low < 1e-6:
+        if abs(use - 1.0) < _USE_TOLERANCE or high - low < 1e-6:
             break
-        # use grows about with the square of speed, a little less where downforce helps
-        step = v / math.sqrt(use) if 1e-6 < use < 1e6 else 0.5 * (low + high)
+        if 1e-6 < use < 1e6:
+            # use grows about with the square of speed, a little less where downforce helps
+            if v_old > 0.0 and abs(v - v_old) > 1e-9:
+                power = min(max(math.log(use / use_old) / math.log(v / v_old), 0.3), 12.0)
+            step = v * math.exp(-math.log(use) / power)
+            v_old, use_old = v, use
+        else:
+            step = 0.5 * (low + high)
         v = step if low < step < high else (high if step >= high and high == top and use < 1.0 else 0.5 * (low + high))
     return v
 
 
-@njit(cache=True, nogil=True)
-def force_limit(
-    c: Any, v: float, air: float, lateral: float, normal: float, curvature: float, braking: bool, guess: float, work: Floats
-) -> tuple[float, float]:
+@_compiled
+def _past(side: float, asked: float, across: float, along: float, moved: float, x: float) -> tuple[float, float]:
+    """How far an axle is past its friction ellipse at a force x of all tyres, and that per force [1/N].
+
+    :param side: lateral force [N]
+    :param asked: longitudinal force [N]
+    :param across: lateral capacity [N]
+    :param along: longitudinal capacity [N]
+    :param moved: share of the axle's load that one newton takes away [1/N]
+    """
+    a, b = side / max(across, 1e-9), asked / max(along, 1e-9)
+    return a * a + b * b - 1.0, 2.0 * (a * a * moved + b * b * (moved + 1.0 / max(x, 1.0)))
+
+
+@_compiled
+def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tuple[float, float]:
     """Greatest driving (or braking) force of the tyres [N, both positive] and the scrub and rolling beside it [N].
 
-    The axle that reaches its friction ellipse first limits; loads follow from the force itself, so it is a fixed point,
-    found by secant steps from `guess`.
+    The force at which the first of these is just reached: the friction ellipse of either axle, what the brakes can do, or
+    the engine's power. Loads follow from the force itself; a bracketed root, by one Newton step and secants.
+
+    :param guess: the force over what engine or brakes can give, to begin at [-]
     """
-    loads, grip = work[0:4], work[4:12]
-    behind = c.cg_behind / c.wheelbase
-    side = c.mass * abs(lateral)
-    share = c.brake_front if braking else c.drive_front
-    sign = -1.0 if braking else 1.0
-    ability = c.ability * (c.ability_brake if braking else 1.0)
-    engine = 0.0 if braking else thrust_at(c, v)
-    ceiling = c.brake_max if braking else engine
-    x = min(guess, ceiling)
-    x_old, r_old = 0.0, 0.0
-    resist = 0.0
-    for k in range(14):
-        wheel_loads(c, air, sign * x, lateral, normal, loads)
-        axle_grip(c, loads, lateral, grip)
-        twist, rub_front, rub_rear = _twist(c, loads, grip, 0.0 if braking else x, v, curvature)
-        side_front, side_rear = side * (1.0 - behind) + twist, max(side * behind - twist, 0.0)
-        u = min(side_front / max(grip[0] * ability, 1e-9), 1.0)
-        room_front = grip[2] * ability * math.sqrt(1.0 - u * u)
-        u = min(side_rear / max(grip[1] * ability, 1e-9), 1.0)
-        room_rear = grip[3] * ability * math.sqrt(1.0 - u * u)
-        if not braking:
-            room_front, room_rear = _driven_room(c, loads, 0, room_front), _driven_room(c, loads, 1, room_rear)
-        found = 1e12
-        if share > 1e-9:
-            found = room_front / share
-        if share < 1.0 - 1e-9:
-            found = min(found, room_rear / (1.0 - share))
-        _, cross_front, along_front = _scrub(c, loads, grip, 0, side_front, share * min(x, found))
-        _, cross_rear, along_rear = _scrub(c, loads, grip, 1, side_rear, (1.0 - share) * min(x, found))
-        resist = side_front * cross_front + side_rear * cross_rear + _rolling(c, loads) + rub_front + rub_rear
-        # the end that this force lightens must still hold the corner: a Newton step towards where it just does
-        light, need = (1, side_rear) if braking else (0, side_front)
-        carried = loads[2 * light] + loads[2 * light + 1]
-        slope = ability * grip[light] / max(carried, 1.0) * c.cg_height / c.wheelbase
-        found = min(found, max(x + (grip[light] * ability - need) / max(slope, 1e-9), 0.0))
-        if braking:
-            found = min(found, c.brake_max)
-        else:
-            # the wheels turn faster than the road passes: that part of the engine's power only heats the tyres
-            found = min(found, engine / (1.0 + share * along_front + (1.0 - share) * along_rear))
-        r = found - x
-        if abs(r) < _FORCE_TOLERANCE:
-            x = found
-            break
-        if k == 0 or abs(r - r_old) < 1e-9:
-            x_new = found
-        else:
-            x_new = x - r * (x - x_old) / (r - r_old)
-            if not 0.0 <= x_new <= ceiling:
-                x_new = min(max(found, 0.0), ceiling)
-        x_old, r_old, x = x, r, x_new
-    return max(x, 0.0), resist
-
-
-@njit(cache=True, nogil=True)
-def _accel(c: Any, v: float, road: Floats, other: Floats, braking: bool, guess: float, fade: float, work: Floats) -> tuple[float, float]:
-    """Acceleration along the line at full effort midway between two stations [m/s2], and the tyre force [N]."""
-    curvature = 0.5 * (road[0] + other[0])
-    bank = 0.5 * (road[1] + other[1])
-    slope = 0.5 * (road[2] + other[2])
-    bend = 0.5 * (road[3] + other[3])
-    heading = road[4]
-    lateral, normal = _demand(v, curvature, bank, slope, bend)
+    lateral, normal, air, push, _ = _demand(c, p, v)
+    front, rear, lateral = _corner_forces(c, lateral, push)
     normal = max(normal, 0.1)
-    air = _air_speed(c, v, heading)
-    force, resist = force_limit(c, v, air, lateral, normal, curvature, braking, guess, work)
-    drag = 0.5 * c.density * air * air * c.drag_area
+    loads = (0.0, 0.0, 0.0, 0.0)
+    grip_front = grip_rear = along_front = along_rear = stiff_front = stiff_rear = 0.0
+    share, sign = (c.brake_front, -1.0) if braking else (c.drive_front, 1.0)
+    ability = c.ability * (c.ability_brake if braking else 1.0)
+    ceiling = max(c.brake_max if braking else thrust_at(c, v), 1e-3)
+    tilt = sign * c.cg_height / c.wheelbase
+    low, high = 0.0, ceiling
+    x = min(max(guess, 0.02), 1.0) * ceiling
+    x_old, past_old = -1.0, 0.0
+    side_front = side_rear = rub_front = rub_rear = 0.0
+    for _ in range(30):
+        loads = wheel_loads(c, air, sign * x, lateral, normal)
+        grip, along = axle_grip(c, loads, lateral, p[GRIP])
+        grip_front, grip_rear = grip[0] + grip[1], grip[2] + grip[3]
+        along_front, along_rear = along[0] + along[1], along[2] + along[3]
+        stiff_front, stiff_rear = _stiff(c, loads)
+        twist, rub_front, rub_rear = _twist(c, loads, along, 0.0 if braking else x, v, p[BEND])
+        side_front, side_rear = abs(front + twist), max(rear - twist, 0.0)
+        asked_front, asked_rear = share * x, (1.0 - share) * x
+        past, slope = x / ceiling - 1.0, 1.0 / ceiling
+        if not braking:
+            if past > -0.7:
+                # the wheels turn faster than the road passes: that part of the engine's power only heats the tyres
+                slip = 0.0
+                if share > 1e-9:
+                    slip += share * _scrub(grip_front, along_front, side_front, asked_front, stiff_front)[2]
+                if share < 1.0 - 1e-9:
+                    slip += (1.0 - share) * _scrub(grip_rear, along_rear, side_rear, asked_rear, stiff_rear)[2]
+                past, slope = x * (1.0 + slip) / ceiling - 1.0, (1.0 + 2.0 * slip) / ceiling
+            asked_front, asked_rear = _asked(c, loads[0], loads[1], asked_front), _asked(c, loads[2], loads[3], asked_rear)
+        moved_front, moved_rear = tilt / max(loads[0] + loads[1], 1.0), -tilt / max(loads[2] + loads[3], 1.0)
+        end, steep = _past(side_front, asked_front, ability * grip_front, ability * along_front, moved_front, x)
+        if end > past:
+            past, slope = end, steep
+        end, steep = _past(side_rear, asked_rear, ability * grip_rear, ability * along_rear, moved_rear, x)
+        if end > past:
+            past, slope = end, steep
+        if past > 0.0:
+            high = x
+        else:
+            low = x
+        # far from the root, where a lifted axle has no grip at all, a secant would take tiny steps for the end
+        if x_old >= 0.0 and abs(past) < 0.5 and abs(past_old) < 0.5 and (past - past_old) * (x - x_old) > 0.0:
+            slope = (past - past_old) / (x - x_old)
+        new = x - past / slope if past < 3.0 and slope > 1e-12 else 0.5 * (low + high)
+        if not low <= new <= high:
+            new = low if new < low else high
+            if new in (x_old, x) and high - low > _FORCE_TOLERANCE:
+                new = 0.5 * (low + high)
+        x_old, past_old, last = x, past, x
+        x = new
+        if abs(x - last) < _FORCE_TOLERANCE or high - low < _FORCE_TOLERANCE:
+            break
+    _, cross_front, _ = _scrub(grip_front, along_front, side_front, share * x, stiff_front)
+    _, cross_rear, _ = _scrub(grip_rear, along_rear, side_rear, (1.0 - share) * x, stiff_rear)
+    return x, side_front * cross_front + side_rear * cross_rear + _rolling(c, loads) + rub_front + rub_rear
+
+
+@_compiled
+def _accel(c: Any, p: Floats, v: float, braking: bool, guess: float, fade: float) -> tuple[float, float]:
+    """Acceleration along the line at full effort [m/s2], and the tyre force over what engine or brakes can give [-]."""
+    force, resist = force_limit(c, p, v, braking, guess)
+    drag = _demand(c, p, v)[4]
     total = (-force if braking else force * fade) - resist - drag
-    return total / c.mass - GRAVITY * math.sin(slope), force
+    ceiling = c.brake_max if braking else thrust_at(c, v)
+    return total / c.mass - p[CLIMB], force / max(ceiling, 1.0)
 
 
-@njit(cache=True, nogil=True)
-def _pass_forward(c: Any, road: Floats, ds: Floats, cap: Floats, v: Floats, start: int, closed: bool, work: Floats) -> float:
+@_compiled
+def _pass_forward(c: Any, between: Floats, ds: Floats, cap: Floats, v: Floats, start: int, closed: bool) -> float:
     n = v.size
     steps = n if closed else n - 1
-    accel, force, wait = 0.0, 1e4, 0.0
+    accel, share, wait = 0.0, 1.0, 0.0
     gear = gear_at(c, v[start])
     for k in range(steps):
         i = (start + k) % n
@@ -327,16 +370,16 @@ def _pass_forward(c: Any, road: Floats, ds: Floats, cap: Floats, v: Floats, star
         full_dt = ds[i] / max(mid, 0.1)
         lost = min(wait, full_dt)
         wait -= lost
-        accel, force = _accel(c, mid, road[i], road[j], False, force, 1.0 - lost / full_dt, work)
+        accel, share = _accel(c, between[i], mid, False, share, 1.0 - lost / full_dt)
         if mid <= 0.2:  # standing start: the predictor has no history yet
-            accel, force = _accel(c, 0.5 * math.sqrt(2.0 * max(accel, 0.0) * ds[i]), road[i], road[j], False, force, 1.0, work)
+            accel, share = _accel(c, between[i], 0.5 * math.sqrt(2.0 * max(accel, 0.0) * ds[i]), False, share, 1.0)
         there = math.sqrt(max(here * here + 2.0 * accel * ds[i], 0.01))
         if there >= cap[j]:
             there = cap[j]
             accel = (there * there - here * here) / (2.0 * ds[i])
-            gear = gear_at(c, there)
-            wait = 0.0
-        elif gear_at(c, there) > gear:
+            if accel < 0.0:  # the corner slows the car: a pause costs nothing, gears go down beside
+                gear, wait = gear_at(c, there), 0.0
+        if gear_at(c, there) > gear:
             # the speed lost during the shift must not count as a second shift
             gear = gear_at(c, there)
             wait += c.shift_s
@@ -346,34 +389,30 @@ def _pass_forward(c: Any, road: Floats, ds: Floats, cap: Floats, v: Floats, star
     return v[n - 1]
 
 
-@njit(cache=True, nogil=True)
-def _coasting(c: Any, v: float, road: Floats, other: Floats, work: Floats) -> float:
+@_compiled
+def _coasting(c: Any, p: Floats, v: float) -> float:
     """Loss of speed off the throttle and off the brakes [m/s2], positive."""
-    curvature, bank = 0.5 * (road[0] + other[0]), 0.5 * (road[1] + other[1])
-    slope, bend = 0.5 * (road[2] + other[2]), 0.5 * (road[3] + other[3])
-    lateral, normal = _demand(v, curvature, bank, slope, bend)
-    air = _air_speed(c, v, road[4])
-    loads, grip = work[0:4], work[4:12]
-    wheel_loads(c, air, 0.0, lateral, max(normal, 0.1), loads)
-    axle_grip(c, loads, lateral, grip)
-    behind, side = c.cg_behind / c.wheelbase, c.mass * abs(lateral)
-    _, cross_front, _ = _scrub(c, loads, grip, 0, side * (1.0 - behind), 0.0)
-    _, cross_rear, _ = _scrub(c, loads, grip, 1, side * behind, 0.0)
-    drag = 0.5 * c.density * air * air * c.drag_area + _rolling(c, loads)
-    drag += side * ((1.0 - behind) * cross_front + behind * cross_rear)
-    return drag / c.mass + GRAVITY * math.sin(slope)
+    lateral, normal, air, push, drag = _demand(c, p, v)
+    front, rear, lateral = _corner_forces(c, lateral, push)
+    loads = wheel_loads(c, air, 0.0, lateral, max(normal, 0.1))
+    grip, along = axle_grip(c, loads, lateral, p[GRIP])
+    stiff_front, stiff_rear = _stiff(c, loads)
+    front, rear = abs(front), abs(rear)
+    _, cross_front, _ = _scrub(grip[0] + grip[1], along[0] + along[1], front, 0.0, stiff_front)
+    _, cross_rear, _ = _scrub(grip[2] + grip[3], along[2] + along[3], rear, 0.0, stiff_rear)
+    return (drag + _rolling(c, loads) + front * cross_front + rear * cross_rear) / c.mass + p[CLIMB]
 
 
-@njit(cache=True, nogil=True)
-def _coast_back(c: Any, road: Floats, ds: Floats, v: Floats, i: int, write: bool, work: Floats) -> bool:
+@_compiled
+def _coast_back(c: Any, between: Floats, ds: Floats, v: Floats, i: int, write: bool, closed: bool) -> bool:
     """Follows the coasting line backwards from station `i`; true if it meets the driven speed within its metres.
 
     :param write: whether the line replaces the driven speed on the way
     """
     square, left, k = v[i] * v[i], c.coast, i
-    while left > 0.0:
+    while left > 0.0 and (closed or k > 0):
         before = (k - 1) % v.size
-        square += 2.0 * _coasting(c, math.sqrt(square), road[before], road[k], work) * ds[before]
+        square += 2.0 * _coasting(c, between[before], math.sqrt(square)) * ds[before]
         left -= ds[before]
         k = before
         if v[k] * v[k] <= square:
@@ -383,11 +422,11 @@ def _coast_back(c: Any, road: Floats, ds: Floats, v: Floats, i: int, write: bool
     return False
 
 
-@njit(cache=True, nogil=True)
-def _pass_backward(c: Any, road: Floats, ds: Floats, v: Floats, start: int, closed: bool, work: Floats) -> float:
+@_compiled
+def _pass_backward(c: Any, between: Floats, ds: Floats, v: Floats, start: int, closed: bool) -> float:
     n = v.size
     steps = n if closed else n - 1
-    accel, force = 0.0, 1e4
+    accel, share = 0.0, 0.5
     for k in range(steps):
         j = (start - k) % n
         i = (j - 1) % n
@@ -397,38 +436,39 @@ def _pass_backward(c: Any, road: Floats, ds: Floats, v: Floats, start: int, clos
             accel = 0.0
             continue
         mid = math.sqrt(max(there * there - accel * ds[i], 1e-6))
-        accel, force = _accel(c, min(mid, v[i]), road[i], road[j], True, force, 1.0, work)
+        accel, share = _accel(c, between[i], min(mid, v[i]), True, share, 1.0)
         here = math.sqrt(max(there * there - 2.0 * accel * ds[i], 0.01))
         if here < v[i]:
             v[i] = here
             # where the line does not meet the driven speed, that is still higher there: brake earlier
-            if c.coast > 0.0 and _coast_back(c, road, ds, v, i, False, work):
-                _coast_back(c, road, ds, v, i, True, work)
+            if c.coast > 0.0 and _coast_back(c, between, ds, v, i, False, closed):
+                _coast_back(c, between, ds, v, i, True, closed)
                 accel = 0.0
         else:
             accel = (there * there - v[i] * v[i]) / (2.0 * ds[i])
     return v[start]
 
 
-@njit(cache=True, nogil=True)
-def solve(c: Any, road: Floats, ds: Floats, closed: bool, v_start: float, top: float, out: Floats) -> int:
+@_compiled
+def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start: float, top: float, out: Floats) -> int:
     """One lap (or one open course) at the limit, into `out` [stations, len(COLUMNS)].
 
-    :param road: per station: curvature [1/m], bank [rad], slope [rad], vertical curvature [1/m], heading [rad],
-        grip factor is part of the car's mu
+    :param at: rows of `places` at the stations
+    :param between: the same midway between each station and the next
     :param ds: distance to the next station [m]
     :param v_start: speed at the first station of an open course [m/s]
     :param top: speed that the car cannot exceed [m/s]
     :returns: -1 if solved, else the station at which the car cannot hold any speed
     """
     n = ds.size
-    work = np.zeros(12)
     cap = np.empty(n)
-    guess = top
+    guess, bend = top, 0.0
     for i in range(n):
-        r = road[i]
-        cap[i] = corner_speed(c, r[0], r[1], r[2], r[3], r[4], top, guess, work)
-        guess = cap[i]
+        here = abs(at[i, BEND])
+        if bend > 0.0 and here > 0.0:
+            guess = min(guess * math.sqrt(bend / here), top)
+        cap[i] = corner_speed(c, at[i], top, guess)
+        guess, bend = cap[i], here if cap[i] < top else 0.0
         if not cap[i] > 0.5:
             return i
     v = cap.copy()
@@ -439,57 +479,59 @@ def solve(c: Any, road: Floats, ds: Floats, closed: bool, v_start: float, top: f
         for _ in range(6):
             v[:] = cap
             v[start] = first
-            end = _pass_forward(c, road, ds, cap, v, start, True, work)
+            end = _pass_forward(c, between, ds, cap, v, start, True)
             if abs(end - first) < 1e-7 or end >= cap[start]:
                 break
             first = end
     else:
         v[0] = min(v_start, cap[0])
-        _pass_forward(c, road, ds, cap, v, 0, False, work)
-    _pass_backward(c, road, ds, v, start if closed else n - 1, closed, work)
-    _fill(c, road, ds, v, closed, out, work)
+        _pass_forward(c, between, ds, cap, v, 0, False)
+    _pass_backward(c, between, ds, v, start if closed else n - 1, closed)
+    _fill(c, between, ds, v, closed, out)
     return -1
 
 
-@njit(cache=True, nogil=True)
-def _fill(c: Any, road: Floats, ds: Floats, v: Floats, closed: bool, out: Floats, work: Floats) -> None:
+@_compiled
+def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Floats) -> None:
     """Forces, loads, uses, powers and fuel at each station for the speeds found."""
     n = v.size
-    loads, grip = work[0:4], work[4:12]
-    behind = c.cg_behind / c.wheelbase
+    resist = 0.0
     for i in range(n):
         j = (i + 1) % n if closed or i < n - 1 else i
-        speed = v[i]
-        step = ds[i]
+        p, speed, step = between[i], v[i], ds[i]
         accel = (v[j] * v[j] - speed * speed) / (2.0 * step)
-        curvature, bank = 0.5 * (road[i, 0] + road[j, 0]), 0.5 * (road[i, 1] + road[j, 1])
-        slope, bend = 0.5 * (road[i, 2] + road[j, 2]), 0.5 * (road[i, 3] + road[j, 3])
         mid = 0.5 * (speed + v[j])
         dt = step / max(mid, 0.05)
-        lateral, normal = _demand(mid, curvature, bank, slope, bend)
+        lateral, normal, air, push, drag = _demand(c, p, mid)
+        front, rear, lateral = _corner_forces(c, lateral, push)
         normal = max(normal, 0.1)
-        air = _air_speed(c, mid, road[i, 4])
-        drag = 0.5 * c.density * air * air * c.drag_area
-        need = c.mass * (accel + GRAVITY * math.sin(slope)) + drag
-        side = c.mass * abs(lateral)
-        side_front, side_rear = side * (1.0 - behind), side * behind
+        need = c.mass * (accel + p[CLIMB]) + drag
+        side_front, side_rear = front, rear
         rub_front = rub_rear = 0.0
-        force, roll = need, 0.0
+        force, roll = need + resist, 0.0
         use_front = use_rear = cross_front = cross_rear = along_front = along_rear = 0.0
         share = c.drive_front
-        for _ in range(3):
+        loads = grip = (0.0, 0.0, 0.0, 0.0)
+        force_old = missed_old = 0.0
+        for tries in range(6):
             share = c.drive_front if force >= 0.0 else c.brake_front
-            wheel_loads(c, air, force, lateral, normal, loads)
-            axle_grip(c, loads, lateral, grip)
-            twist, rub_front, rub_rear = _twist(c, loads, grip, max(force, 0.0), mid, curvature)
-            side_front, side_rear = side * (1.0 - behind) + twist, max(side * behind - twist, 0.0)
-            use_front, cross_front, along_front = _scrub(c, loads, grip, 0, side_front, abs(force) * share)
-            use_rear, cross_rear, along_rear = _scrub(c, loads, grip, 1, side_rear, abs(force) * (1.0 - share))
+            loads = wheel_loads(c, air, force, lateral, normal)
+            grip, along = axle_grip(c, loads, lateral, p[GRIP])
+            twist, rub_front, rub_rear = _twist(c, loads, along, max(force, 0.0), mid, p[BEND])
+            side_front, side_rear = abs(front + twist), max(rear - twist, 0.0)
+            stiff_front, stiff_rear = _stiff(c, loads)
+            push_front, push_rear = abs(force) * share, abs(force) * (1.0 - share)
+            use_front, cross_front, along_front = _scrub(grip[0] + grip[1], along[0] + along[1], side_front, push_front, stiff_front)
+            use_rear, cross_rear, along_rear = _scrub(grip[2] + grip[3], along[2] + along[3], side_rear, push_rear, stiff_rear)
             roll = _rolling(c, loads)
-            last = force
-            force = need + roll + side_front * cross_front + side_rear * cross_rear + rub_front + rub_rear
-            if abs(force - last) < _FORCE_TOLERANCE:
+            last, resist = force, roll + side_front * cross_front + side_rear * cross_rear + rub_front + rub_rear
+            missed = need + resist - force
+            if abs(missed) < _FORCE_TOLERANCE:
                 break
+            # under brakes near full sliding, a little more force costs much more slip: plain steps would jump across
+            turned, way = missed - missed_old, force - force_old
+            force = force - missed * way / turned if tries > 0 and turned * way < -way * way else force + missed
+            force_old, missed_old = last, missed
         front_force, rear_force = abs(force) * share, abs(force) * (1.0 - share)
         slide_front = (side_front * cross_front + front_force * along_front + rub_front) * mid
         slide_rear = (side_rear * cross_rear + rear_force * along_rear + rub_rear) * mid
@@ -506,11 +548,11 @@ def _fill(c: Any, road: Floats, ds: Floats, v: Floats, closed: bool, out: Floats
             row[4] = 0.0
             row[5] = min(-force / c.brake_max, 1.0)
             row[21] = -force * mid - (front_force * along_front + rear_force * along_rear) * mid
-        for w in range(4):
-            row[6 + w] = loads[w]
-            axle = w // 2
-            slide = slide_front if axle == 0 else slide_rear
-            row[13 + w] = slide * grip[4 + w] / max(grip[axle], 1e-9)
+        row[6], row[7], row[8], row[9] = loads
+        slide_front /= max(grip[0] + grip[1], 1e-9)
+        slide_rear /= max(grip[2] + grip[3], 1e-9)
+        row[13], row[14] = slide_front * grip[0], slide_front * grip[1]
+        row[15], row[16] = slide_rear * grip[2], slide_rear * grip[3]
         row[10], row[11] = use_front, use_rear
         row[12] = 100.0 * (use_front - use_rear)
         row[17] = engine / c.efficiency * c.fuel_l_per_j * dt
@@ -523,8 +565,8 @@ def warm() -> None:
     car = np.zeros(1, dtype=CAR)
     for name in ("mass", "wheelbase", "track_front", "track_rear", "brake_max", "efficiency", "ability", "ability_brake"):
         car[name] = 1.0
-    for name in ("static", "mu", "load_ref", "best_kpa", "mu_long", "stiffness"):
+    for name in ("static", "mu", "mu_level", "best_kpa_unloaded", "mu_long", "stiffness"):
         car[name] = 1.0
     car["cg_behind"] = 0.5
-    road = np.zeros((4, 5))
-    solve(car[0], road, np.ones(4), True, 1.0, 10.0, np.zeros((4, len(COLUMNS))))
+    rows = places(np.zeros((4, 5)))
+    solve(car[0], rows, rows, np.ones(4), True, 1.0, 10.0, np.zeros((4, len(COLUMNS))))

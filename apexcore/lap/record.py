@@ -25,6 +25,8 @@ CAR = np.dtype(
         ("lean", "f8", (4,)),  # static lean of each wheel to the left [deg]
         ("density", "f8"),  # of the air [kg/m3]
         ("drag_area", "f8"),  # [m2]
+        ("side_area", "f8"),  # side force coefficient times area [m2]
+        ("wind_front", "f8"),  # share of a side wind's force that the front tyres hold [-]
         ("lift_front", "f8"),  # downforce area at the front axle [m2]
         ("lift_rear", "f8"),  # [m2]
         ("wind_east", "f8"),  # air moving towards +x [m/s]
@@ -42,12 +44,12 @@ CAR = np.dtype(
         ("gear", "f8", (SPEED_POINTS,)),  # gear that gives it, 1 first
         ("mu", "f8", (4,)),  # friction at reference load with this lap's temperature, wear and surface [-]
         ("mu_long", "f8", (4,)),  # longitudinal over lateral [-]
-        ("load_ref", "f8", (4,)),  # [N]
-        ("load_loss", "f8", (4,)),  # load sensitivity [-]
+        ("mu_level", "f8", (4,)),  # share of the friction at vanishing load [-]
+        ("mu_fall", "f8", (4,)),  # its loss per load [1/N]
         ("lean_opt", "f8", (4,)),  # best lean into the corner [deg]
         ("lean_loss", "f8", (4,)),  # [1/deg2]
         ("hot_kpa", "f8", (4,)),
-        ("best_kpa", "f8", (4,)),  # best pressure at the reference load [kPa]
+        ("best_kpa_unloaded", "f8", (4,)),  # best pressure at vanishing load [kPa]
         ("best_kpa_per_n", "f8", (4,)),
         ("kpa_loss", "f8", (4,)),  # [-]
         ("stiffness", "f8", (4,)),  # cornering stiffness over load [1/rad]

@@ -1,5 +1,6 @@
 """One lap: assembles the car, settles the tyres' heat, solves, and reads the result."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -10,6 +11,7 @@ from ..circuit.conditions import Conditions
 from ..circuit.line import Line, coarser
 from ..errors import SolverError
 from ..vehicle.car import Car, Compound
+from ..vehicle.heat import Flow, flow
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, TyreState, hot_pressure_kpa
 from ..vehicle.weights import weights
@@ -22,8 +24,14 @@ Floats = NDArray[np.float64]
 
 COLUMN = {name: index for index, name in enumerate(COLUMNS)}
 
+Flows = tuple[Flow, Flow, Flow, Flow]
+
 #: Stations skipped while the tyres' heat settles: heat needs the lap's sums, not its details.
 _COARSE = 5
+#: Stations that must be left after that.
+_FEW = 280
+#: A step of the tyres' temperatures below which the next one changes nothing that matters [K].
+_SETTLED_K = 0.3
 
 
 @dataclass(frozen=True)
@@ -57,6 +65,7 @@ class Lap:
     :param slide_j: sliding work of each tyre over the lap [J]
     :param fuel_l: fuel burnt [l]
     :param response: change of each tyre's settled temperature per change of its own [-]
+    :param fine_k: what all stations settle each tyre at beyond what every second of them does [K]
     """
 
     time_s: float
@@ -66,6 +75,7 @@ class Lap:
     slide_j: Four
     fuel_l: float
     response: Four = (0.0, 0.0, 0.0, 0.0)
+    fine_k: Four = (0.0, 0.0, 0.0, 0.0)
 
     def column(self, name: str) -> Floats:
         """One column of `data` by its name in `record.COLUMNS`."""
@@ -97,25 +107,16 @@ def _top_speed_ms(car: Car, conditions: Conditions, thrust: Floats) -> float:
     return float(TABLE_SPEEDS[i] + kernel.SPEED_STEP * spare[i] / (spare[i] - spare[i + 1]))
 
 
-def tyre_heat_w(car: Car, compounds: tuple[Compound, Compound], lap: "Lap") -> Four:
-    """Mean heat that each tyre takes up over a lap [W]: its share of the sliding work, and all of its rolling loss."""
-    dt, speed = lap.column("time"), lap.column("speed")
-    heat = []
+def tyre_flows(setting: Setting, car: Car, lap: Lap) -> Flows:
+    """The heat balance of each tyre over a lap: its share of the sliding work, and its rolling loss."""
+    way = lap.column("time") * lap.column("speed")
+    speed = float(setting.line.length_m / lap.time_s)
+    flows = []
     for wheel in range(4):
         load = lap.data[:, COLUMN["load_fl"] + wheel]
-        rolling = rolling_share(car, compounds[wheel // 2], wheel) * float((load * speed * dt).sum())
-        heat.append((car.tyres.heat_share * lap.slide_j[wheel] + rolling) / lap.time_s)
-    return heat[0], heat[1], heat[2], heat[3]
-
-
-def settled_temperature(car: Car, conditions: Conditions, heat_w: float, speed_ms: float) -> float:
-    """Temperature at which a tyre's heat in and out are equal [degC].
-
-    Lumped heat balance: heat = (h0 + h1 v)(T - T_around), T_around the mean of air and track.
-    """
-    cooling = car.tyres.cooling_w_per_k + car.tyres.cooling_w_per_k_ms * speed_ms
-    around = 0.5 * (conditions.air_c + conditions.track_c)
-    return around + heat_w / cooling
+        rolling = rolling_share(car, setting.compounds[wheel // 2], wheel) * float(load @ way)
+        flows.append(flow(car.tyres, setting.conditions, lap.slide_j[wheel] / lap.time_s, rolling / lap.time_s, speed))
+    return flows[0], flows[1], flows[2], flows[3]
 
 
 @dataclass(frozen=True)
@@ -141,7 +142,7 @@ def _run(setting: Setting, ready: _Ready, tyres: TyreState, line: Line) -> Lap:
     car = ready.car
     record = on_tyres(ready.record, car, tyres, setting.conditions)
     out = np.zeros((len(line.ds), len(COLUMNS)))
-    failed = kernel.solve(record, line.road, line.ds, line.closed, 0.0, ready.top_ms, out)
+    failed = kernel.solve(record, *line.places, line.ds, line.closed, 0.0, ready.top_ms, out)
     if failed >= 0:
         raise SolverError(
             f"{car.name} cannot hold any speed {line.s[failed]:.0f} m after the start line (curvature {line.road[failed, 0]:.4f} 1/m)."
@@ -150,65 +151,97 @@ def _run(setting: Setting, ready: _Ready, tyres: TyreState, line: Line) -> Lap:
         where = int(np.flatnonzero(~np.isfinite(out).all(axis=1))[0])
         raise SolverError(f"The lap has no solution {line.s[where]:.0f} m after the start line.")
     dt = out[:, COLUMN["time"]]
-    slide = [float((out[:, COLUMN["slide_fl"] + w] * dt).sum()) for w in range(4)]
-    hot = [hot_pressure_kpa(car.tyres.cold_kpa[w], car.tyres.cold_at_c, tyres.temperature_c[w]) for w in range(4)]
+    slide = [float(work) for work in dt @ out[:, COLUMN["slide_fl"] : COLUMN["slide_fl"] + 4]]
+    hot = [hot_pressure_kpa(car.tyres.cold_kpa[w], car.tyres.cold_at_c, tyres.carcass_c[w]) for w in range(4)]
     return Lap(
         float(dt.sum()), out, tyres, (hot[0], hot[1], hot[2], hot[3]),
         (slide[0], slide[1], slide[2], slide[3]), float(out[:, COLUMN["fuel_l"]].sum()),
     )  # fmt: skip
 
 
-def settled(setting: Setting, car: Car, lap: Lap) -> Four:
-    """Temperatures that the four tyres would reach if this lap were driven again and again [degC]."""
-    speed = float(setting.line.length_m / lap.time_s)
-    heat = [settled_temperature(car, setting.conditions, w, speed) for w in tyre_heat_w(car, setting.compounds, lap)]
-    return heat[0], heat[1], heat[2], heat[3]
+def settled(setting: Setting, car: Car, lap: Lap) -> TyreState:
+    """The tyres as hot as they would become if this lap were driven again and again."""
+    pairs = [one.settled_c() for one in tyre_flows(setting, car, lap)]
+    (a, ca), (b, cb), (c, cc), (d, cd) = pairs
+    return replace(lap.tyres, temperature_c=(a, b, c, d), carcass_c=(ca, cb, cc, cd))
 
 
 def solve_lap(setting: Setting, sheet: Sheet, fuel_l: float | None = None, near: Lap | None = None) -> Lap:
     """The lap with the tyres as hot as this lap makes them.
 
-    A fixed point: coarse laps find about where it is and how a tyre's heat answers its own temperature (a hotter tyre
-    past its best slips more slowly driven, and cools: the answer is negative); one full lap and that answer settle it
-    (Steffensen's step, wheel by wheel), the second full lap is the result.
+    A fixed point: coarse laps, of every fifth station, find about where it is and how a tyre's heat answers its own
+    temperature (a hotter tyre past its best slips more slowly driven, and cools: the answer is negative); one full lap
+    tells by how much all stations heat the tyres more than every second, and settles it (Steffensen's step, wheel by
+    wheel); the second full lap is the result. Beside a lap that is near by, its answer and that difference are known.
 
     :param fuel_l: fuel on board if other than the sheet's [l]
-    :param near: a lap of nearly the same sheet under the same setting, to begin at
+    :param near: a lap of another sheet under the same setting, to begin at
     :raises SolverError: if the car cannot take the circuit
     """
     car = adjusted(setting.car, sheet)
     if fuel_l is not None:
         car = car.model_copy(update={"fuel_l": fuel_l})
     ready = _ready(setting, car)
+    half = _thinned(setting, 2)
     if near is None:
-        tyres, response = _coarsely_settled(setting, ready)
+        tyres, response = _coarsely_settled(_thinned(setting, _COARSE), ready)
+        there, _ = _settles_at(half, ready, tyres)
+        full, flows = _settles_at(setting, ready, tyres)
+        fine = _four(a - b for a, b in zip(full, there, strict=True))
+        before, tyres = tyres, _stepped(tyres, full, response, flows)
     else:
-        tyres, response = near.tyres, near.response
-    heat = settled(setting, car, _run(setting, ready, tyres, setting.line))
-    tyres = replace(tyres, temperature_c=_stepped(tyres.temperature_c, heat, response))
-    return replace(_run(setting, ready, tyres, setting.line), response=response)
+        before, tyres, response, fine = None, near.tyres, near.response, near.fine_k
+    for _ in range(3):
+        if before is not None and _distance_k(before, tyres) < _SETTLED_K:
+            break
+        there, flows = _settles_at(half, ready, tyres)
+        before, tyres = tyres, _stepped(tyres, _four(a + b for a, b in zip(there, fine, strict=True)), response, flows)
+    return replace(_run(setting, ready, tyres, setting.line), response=response, fine_k=fine)
+
+
+def _distance_k(one: TyreState, other: TyreState) -> float:
+    return max(abs(a - b) for a, b in zip(one.temperature_c, other.temperature_c, strict=True))
+
+
+def _thinned(setting: Setting, every: int) -> Setting:
+    """The same with only every n-th station, where enough of them are left."""
+    return replace(setting, line=coarser(setting.line, every)) if len(setting.line.ds) > _FEW * every else setting
+
+
+def _four(values: Iterable[float]) -> Four:
+    a, b, c, d = values
+    return a, b, c, d
+
+
+def _settles_at(setting: Setting, ready: _Ready, tyres: TyreState) -> tuple[Four, Flows]:
+    """Surface temperatures that a lap on these tyres leads to [degC], and its heat balances."""
+    flows = tyre_flows(setting, ready.car, _run(setting, ready, tyres, setting.line))
+    return _four(one.settled_c()[0] for one in flows), flows
 
 
 def _coarsely_settled(setting: Setting, ready: _Ready) -> tuple[TyreState, Four]:
     """Tyres about as hot as the lap makes them, and each wheel's change of settled temperature per change of its own."""
-    coarse = coarser(setting.line, _COARSE) if len(setting.line.ds) > 200 else setting.line
     best = setting.compounds[0].temperature_opt_c, setting.compounds[1].temperature_opt_c
-    tyres = TyreState(setting.compounds, (best[0], best[0], best[1], best[1]), setting.wear)
+    begin = (best[0], best[0], best[1], best[1])
+    tyres = TyreState(setting.compounds, begin, begin, setting.wear)
     trail = [tyres.temperature_c]
     for _ in range(3):
-        trail.append(settled(setting, ready.car, _run(setting, ready, replace(tyres, temperature_c=trail[-1]), coarse)))
+        there, flows = _settles_at(setting, ready, tyres)
+        tyres = _stepped(tyres, there, (0.0, 0.0, 0.0, 0.0), flows)
+        trail.append(there)
     response = []
     for w in range(4):
         before, after = trail[2][w] - trail[1][w], trail[3][w] - trail[2][w]
         response.append(min(max(after / before, -0.9), 0.5) if abs(before) > 0.05 else 0.0)
-    answer = (response[0], response[1], response[2], response[3])
-    return replace(tyres, temperature_c=_stepped(trail[2], trail[3], answer)), answer
+    answer = _four(response)
+    return _stepped(replace(tyres, temperature_c=trail[2]), trail[3], answer, flows), answer
 
 
-def _stepped(here: Four, there: Four, response: Four) -> Four:
-    """Temperatures at which the next ones would be the same, if each answers in proportion."""
-    a, b, c, d = (x + (y - x) / (1.0 - r) for x, y, r in zip(here, there, response, strict=True))
-    return a, b, c, d
+def _stepped(tyres: TyreState, there: Four, response: Four, flows: Flows) -> TyreState:
+    """Tyres whose next temperatures would be the same, if each answers in proportion."""
+    surface = _four(x + (y - x) / (1.0 - r) for x, y, r in zip(tyres.temperature_c, there, response, strict=True))
+    carcass = _four(one.carcass_c(heat) for one, heat in zip(flows, surface, strict=True))
+    return replace(tyres, temperature_c=surface, carcass_c=carcass)
 
 
 def solve_lap_at(setting: Setting, sheet: Sheet, tyres: TyreState, fuel_l: float) -> Lap:

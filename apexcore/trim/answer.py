@@ -53,12 +53,13 @@ class Answer:
     warnings: tuple[str, ...]
 
 
-def answer(setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet) -> Answer:
+def answer(setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, near: Lap | None = None) -> Answer:
     """Solves the sheet and reads everything the bench shows.
 
+    :param near: a lap of another sheet under the same setting, to begin at
     :raises SolverError: if the car cannot take the circuit
     """
-    lap = solve_lap(setting, sheet)
+    lap = solve_lap(setting, sheet, near=near)
     results = tuple(read_corner(lap, span, setting.line.s) for span in spans)
     tyres = tuple(_tyre(setting, lap, wheel) for wheel in range(4))
     car = adjusted(setting.car, sheet)

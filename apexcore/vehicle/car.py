@@ -103,6 +103,11 @@ class Aero(Value):
     :param drag_area_m2: drag coefficient times area at wing position 0 and reference ride heights [m2]
     :param lift_area_m2: downforce coefficient times area, the same [m2]
     :param front_share: share of that downforce on the front axle [-]
+    :param side_area_m2: side force coefficient times area for a wind from the side, per radian of its angle [m2]
+    :param side_from_front_m: where that force acts, behind the front axle [m]
+    :param tow_drag: share of the drag that close company behind another car saves [-]
+    :param tow_lift_front: share of the front downforce that it costs [-]
+    :param tow_lift_rear: share of the rear downforce that it costs [-]
     :param wing_drag_area_m2: drag area that one wing position adds [m2]
     :param wing_lift_area_m2: downforce area that one wing position adds [m2]
     :param wing_behind_rear_m: the wing's place behind the rear axle [m]
@@ -121,6 +126,11 @@ class Aero(Value):
     drag_area_m2: float = Field(gt=0, le=5)
     lift_area_m2: float = Field(ge=0, le=10)
     front_share: float = Field(ge=0, le=1)
+    side_area_m2: float = Field(0.0, ge=0, le=12)
+    side_from_front_m: float = Field(1.2, ge=-2, le=5)
+    tow_drag: float = Field(0.25, ge=0, le=0.7)
+    tow_lift_front: float = Field(0.25, ge=0, le=0.9)
+    tow_lift_rear: float = Field(0.1, ge=0, le=0.9)
     wing_drag_area_m2: float = Field(0.0, ge=0, le=0.2)
     wing_lift_area_m2: float = Field(0.0, ge=0, le=0.5)
     wing_behind_rear_m: float = Field(0.0, ge=-1, le=2)
@@ -241,6 +251,7 @@ class Compound(Value):
     :param cliff_wear: worn share at which grip starts to fall away [-]
     :param cliff_loss: further relative loss from the cliff to bare [-]
     :param rolling: rolling resistance over load [-]
+    :param warm_up: how quickly its surface takes up heat, over that of the car's usual tyre [-]
     """
 
     key: Key
@@ -266,6 +277,7 @@ class Compound(Value):
     cliff_wear: float = Field(gt=0.1, le=1)
     cliff_loss: float = Field(ge=0, le=0.8)
     rolling: float = Field(ge=0, le=0.1)
+    warm_up: float = Field(1.0, ge=0.2, le=5)
 
 
 class Tyres(Value):
@@ -275,10 +287,13 @@ class Tyres(Value):
     :param cold_kpa: cold gauge pressure of each wheel [kPa]
     :param cold_at_c: temperature at which cold pressures are set [degC]
     :param camber_deg: static camber of each wheel; negative leans the top inwards [deg]
-    :param heat_share: part of the sliding work that heats tyre and gas [-]
-    :param cooling_w_per_k: heat lost per kelvin at standstill [W/K]
+    :param heat_share: part of the sliding work that heats the tyre [-]
+    :param cooling_w_per_k: heat lost from the surface per kelvin at standstill [W/K]
     :param cooling_w_per_k_ms: its growth with speed [W/K per m/s]
     :param heat_capacity_j_per_k: of one tyre with its gas and rim [J/K]
+    :param surface_share: part of that in the tread's surface [-]
+    :param conduction_w_per_k: heat between surface and carcass [W/K]
+    :param carcass_w_per_k: heat lost from the carcass to rim and air [W/K]
     :param compounds: the compounds that fit
     """
 
@@ -290,6 +305,9 @@ class Tyres(Value):
     cooling_w_per_k: float = Field(gt=0, le=500)
     cooling_w_per_k_ms: float = Field(ge=0, le=20)
     heat_capacity_j_per_k: float = Field(gt=500, le=100_000)
+    surface_share: float = Field(0.2, ge=0.02, le=0.9)
+    conduction_w_per_k: float = Field(100.0, gt=0, le=1000)
+    carcass_w_per_k: float = Field(4.0, gt=0, le=200)
     compounds: tuple[Compound, ...] = Field(min_length=1)
 
     def compound(self, key: str) -> Compound:

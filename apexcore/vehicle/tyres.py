@@ -18,12 +18,14 @@ class TyreState:
     """State of the four tyres at one moment, wheels in the car's order.
 
     :param compounds: compound of each axle, front and rear
-    :param temperature_c: mean temperature of each tyre [degC]
+    :param temperature_c: mean temperature of each tread's surface, which makes its grip [degC]
+    :param carcass_c: temperature of each carcass and its gas, which makes its pressure [degC]
     :param wear: worn share of each tread [-]
     """
 
     compounds: tuple[Compound, Compound]
     temperature_c: Four
+    carcass_c: Four
     wear: Four
 
     def compound(self, wheel: int) -> Compound:

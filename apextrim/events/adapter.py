@@ -8,11 +8,11 @@ from apexcore.circuit.line import CornerSpan, Line, corners, racing_line
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.judge.priors import Book, book
 from apexcore.lap.driver import LEVELS
-from apexcore.lap.solver import Setting
+from apexcore.lap.solver import Lap, Setting, solve_lap
 from apexcore.race.rules import RaceRules
 from apexcore.trim.answer import Answer, answer
 from apexcore.vehicle.car import Car as CoreCar
-from apexcore.vehicle.sheet import Sheet
+from apexcore.vehicle.sheet import Sheet, base_sheet
 
 from .models import Event
 
@@ -98,9 +98,17 @@ def book_of(event: Event, sheet: Sheet) -> Book:
     return _book(_case(event, sheet))
 
 
+@lru_cache(maxsize=32)
+def _maker_lap(car: str, circuit: str, conditions: str, driver: str) -> Lap:
+    """The lap on the maker's sheet: every other one begins there, so that it does not depend on what was asked before."""
+    case = _Case(car, circuit, conditions, driver, ())
+    return solve_lap(case.setting(), base_sheet(parsed_car(car)))
+
+
 @lru_cache(maxsize=256)
 def _answer(case: _Case) -> Answer:
-    return answer(case.setting(), parsed_circuit(case.circuit)[2], case.sheet())
+    near = _maker_lap(case.car, case.circuit, case.conditions, case.driver)
+    return answer(case.setting(), parsed_circuit(case.circuit)[2], case.sheet(), near)
 
 
 def answer_of(event: Event, sheet: Sheet) -> Answer:

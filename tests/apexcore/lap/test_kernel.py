@@ -8,14 +8,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from apexcore.circuit.conditions import GRAVITY, Conditions
+from apexcore.circuit.conditions import Conditions
+from apexcore.circuit.places import places
 from apexcore.lap import kernel
 from apexcore.lap.driver import Driver
 from apexcore.lap.record import COLUMNS
 from apexcore.lap.solver import COLUMN
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.weights import weights
-from tests.apexcore.lap.test_proof import record
+from tests.apexcore.lap.test_proof import place, record
 
 POWER_W = 90_000.0
 
@@ -33,8 +34,8 @@ def constant_power(plain_car: Car, shift_s: float = 0.0) -> Car:
 
 def straight(c: Any, length_m: float, spacing_m: float, v_start: float) -> np.ndarray:
     n = int(length_m / spacing_m) + 1
-    out = np.zeros((n, len(COLUMNS)))
-    assert kernel.solve(c, np.zeros((n, 5)), np.full(n, spacing_m), False, v_start, 120.0, out) == -1
+    out, rows = np.zeros((n, len(COLUMNS))), places(np.zeros((n, 5)))
+    assert kernel.solve(c, rows, rows, np.full(n, spacing_m), False, v_start, 120.0, out) == -1
     return out
 
 
@@ -67,12 +68,12 @@ def test_an_open_course_begins_at_its_speed_and_never_exceeds_the_corners(car: C
     n = 300
     road = np.zeros((n, 5))
     road[150:180, 0] = 1 / 40
-    out = np.zeros((n, len(COLUMNS)))
+    out, rows = np.zeros((n, len(COLUMNS))), places(road)
     c = record(car)
-    assert kernel.solve(c, road, np.full(n, 2.0), False, 20.0, 80.0, out) == -1
+    assert kernel.solve(c, rows, rows, np.full(n, 2.0), False, 20.0, 80.0, out) == -1
     speed = out[:, COLUMN["speed"]]
     assert speed[0] == pytest.approx(20.0)
-    cap = kernel.corner_speed(c, 1 / 40, 0.0, 0.0, 0.0, 0.0, 80.0, 30.0, np.zeros(12))
+    cap = kernel.corner_speed(c, place(1 / 40, 0.0, 0.0, 0.0, 0.0), 80.0, 30.0)
     assert speed[155:175].max() <= cap + 1e-6
     assert speed[:150].max() > cap > speed[149] - 1.5
     assert out[-1, COLUMN["time"]] == 0.0
@@ -81,64 +82,59 @@ def test_an_open_course_begins_at_its_speed_and_never_exceeds_the_corners(car: C
 @settings(max_examples=40, deadline=None)
 @given(radius=st.floats(15, 300), bank_deg=st.floats(-4, 20), slope_deg=st.floats(-6, 6))
 def test_the_corner_speed_is_where_the_weaker_axle_is_used_up(car: Car, radius: float, bank_deg: float, slope_deg: float) -> None:
-    c, work = record(car), np.zeros(12)
+    c = record(car)
     bank, slope = math.radians(bank_deg), math.radians(slope_deg)
-    v = kernel.corner_speed(c, 1 / radius, bank, slope, 0.0, 0.0, 90.0, 30.0, work)
+    v = kernel.corner_speed(c, place(1 / radius, bank, slope, 0.0, 0.0), 90.0, 30.0)
     if v < 90.0:
-        assert kernel.corner_use(c, v, 1 / radius, bank, slope, 0.0, v, work) == pytest.approx(1.0, abs=1e-5)
-        assert kernel.corner_use(c, 1.02 * v, 1 / radius, bank, slope, 0.0, 1.02 * v, work) > 1.0
+        assert kernel.corner_use(c, place(1 / radius, bank, slope), v) == pytest.approx(1.0, abs=1e-5)
+        assert kernel.corner_use(c, place(1 / radius, bank, slope), 1.02 * v) > 1.0
 
 
 def test_left_and_right_corners_of_a_symmetric_car_are_equal(car: Car) -> None:
-    c, work = record(car), np.zeros(12)
-    left = kernel.corner_speed(c, 1 / 60, 0.05, 0.0, 0.0, 0.0, 90.0, 30.0, work)
-    right = kernel.corner_speed(c, -1 / 60, -0.05, 0.0, 0.0, 0.0, 90.0, 30.0, work)
+    c = record(car)
+    left = kernel.corner_speed(c, place(1 / 60, 0.05, 0.0, 0.0, 0.0), 90.0, 30.0)
+    right = kernel.corner_speed(c, place(-1 / 60, -0.05, 0.0, 0.0, 0.0), 90.0, 30.0)
     assert left == pytest.approx(right, rel=1e-9)
 
 
 def test_a_dip_presses_and_a_crest_lightens(car: Car) -> None:
-    c, work = record(car), np.zeros(12)
-    flat, dip, crest = (kernel.corner_speed(c, 1 / 80, 0.0, 0.0, bend, 0.0, 90.0, 30.0, work) for bend in (0.0, 0.004, -0.004))
+    c = record(car)
+    flat, dip, crest = (kernel.corner_speed(c, place(1 / 80, 0.0, 0.0, bend, 0.0), 90.0, 30.0) for bend in (0.0, 0.004, -0.004))
     assert crest < flat < dip
 
 
 def test_a_head_wind_adds_downforce_in_a_corner_and_drag_on_a_straight(car: Car) -> None:
     still, head = record(car), record(car, Conditions(wind_ms=8.0, wind_from_deg=90.0))  # driving east into it
-    work = np.zeros(12)
-    assert kernel.corner_speed(head, 1 / 120, 0.0, 0.0, 0.0, 0.0, 90.0, 30.0, work) > kernel.corner_speed(
-        still, 1 / 120, 0.0, 0.0, 0.0, 0.0, 90.0, 30.0, work
-    )
+    assert kernel.corner_speed(head, place(1 / 120), 90.0, 30.0) > kernel.corner_speed(still, place(1 / 120), 90.0, 30.0)
     assert straight(head, 800.0, 2.0, 30.0)[-1, COLUMN["speed"]] < straight(still, 800.0, 2.0, 30.0)[-1, COLUMN["speed"]]
 
 
 def test_a_share_of_the_envelope_is_a_share_of_the_force(plain_car: Car) -> None:
     full, part = record(plain_car), record(plain_car, driver=Driver(0.81, 1.0))
-    work = np.zeros(12)
-    fast = kernel.corner_speed(full, 1 / 50, 0.0, 0.0, 0.0, 0.0, 90.0, 30.0, work)
-    slow = kernel.corner_speed(part, 1 / 50, 0.0, 0.0, 0.0, 0.0, 90.0, 30.0, work)
+    fast = kernel.corner_speed(full, place(1 / 50), 90.0, 30.0)
+    slow = kernel.corner_speed(part, place(1 / 50), 90.0, 30.0)
     assert slow == pytest.approx(math.sqrt(0.81) * fast, rel=1e-4)
     timid = record(plain_car, driver=Driver(1.0, 0.7))
-    hard, _ = kernel.force_limit(full, 40.0, 40.0, 0.0, GRAVITY, 0.0, True, 1e4, work)
-    soft, _ = kernel.force_limit(timid, 40.0, 40.0, 0.0, GRAVITY, 0.0, True, 1e4, work)
+    hard, _ = kernel.force_limit(full, place(), 40.0, True, 0.5)
+    soft, _ = kernel.force_limit(timid, place(), 40.0, True, 0.5)
     assert 0.6 * hard < soft < 0.8 * hard
 
 
 def test_the_brake_limit_holds_where_grip_would_allow_more(plain_car: Car) -> None:
     weak = plain_car.model_copy(update={"brakes": plain_car.brakes.model_copy(update={"max_force_n": 5000.0})})
-    force, _ = kernel.force_limit(record(weak), 40.0, 40.0, 0.0, GRAVITY, 0.0, True, 1e4, np.zeros(12))
+    force, _ = kernel.force_limit(record(weak), place(), 40.0, True, 0.5)
     assert force == pytest.approx(5000.0)
 
 
 def test_grip_of_a_wheel_falls_with_load_lean_and_wrong_pressure(car: Car) -> None:
     def per_load(load: float, **changes: float) -> float:
-        c, grip = record(car), np.zeros(8)
+        c = record(car)
         for name, value in changes.items():
             c[name][0] = value
-        kernel.axle_grip(c, np.array([load, 1.0, 1.0, 1.0]), 0.0, grip)
-        return float(grip[4]) / load
+        return float(kernel.axle_grip(c, (load, 1.0, 1.0, 1.0), 0.0, 1.0)[0][0]) / load
 
     c = record(car)
-    best = float(c["best_kpa"][0])
+    best = float(c["best_kpa_unloaded"][0] + c["best_kpa_per_n"][0] * 3600.0)
     ideal = {"hot_kpa": best, "lean": float(c["lean_opt"][0])}
     assert per_load(2000.0, **ideal) > per_load(6000.0, **ideal)
     assert per_load(3600.0, **ideal) > per_load(3600.0, **ideal | {"hot_kpa": 1.25 * best})

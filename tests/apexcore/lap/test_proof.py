@@ -11,6 +11,7 @@ from scipy.optimize import brentq
 
 from apexcore.circuit.conditions import GRAVITY, Conditions
 from apexcore.circuit.line import racing_line
+from apexcore.circuit.places import Floats, places
 from apexcore.circuit.track import Circuit, mirrored
 from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, assemble, lateral_transfer
@@ -25,13 +26,19 @@ from tests.conftest import ring
 
 def record(car: Car, conditions: Conditions | None = None, driver: Driver | None = None):  # type: ignore[no-untyped-def]
     compound = car.tyres.compounds[0]
-    state = TyreState((compound, compound), (compound.temperature_opt_c,) * 4, (0.0,) * 4)
+    state = TyreState((compound, compound), (compound.temperature_opt_c,) * 4, (compound.temperature_opt_c,) * 4, (0.0,) * 4)
     return assemble(car, state, conditions or Conditions(), driver or Driver())
+
+
+def place(curvature: float = 0.0, bank: float = 0.0, slope: float = 0.0, bend: float = 0.0, heading: float = 0.0) -> Floats:
+    """One place of a road as the kernel reads it."""
+    row: Floats = places(np.array([[curvature, bank, slope, bend, heading]]))[0]
+    return row
 
 
 @pytest.mark.parametrize("radius", [20.0, 55.0, 140.0])
 def test_constant_radius_is_the_root_of_mu_g_r(plain_car: Car, radius: float) -> None:
-    found = kernel.corner_speed(record(plain_car), 1 / radius, 0.0, 0.0, 0.0, 0.0, 120.0, 30.0, np.zeros(12))
+    found = kernel.corner_speed(record(plain_car), place(1 / radius), 120.0, 30.0)
     assert found == pytest.approx(math.sqrt(1.3 * GRAVITY * radius), rel=1e-3)
 
 
@@ -39,7 +46,7 @@ def test_constant_radius_is_the_root_of_mu_g_r(plain_car: Car, radius: float) ->
 def test_banked_turn_has_its_closed_form(plain_car: Car, bank_deg: float) -> None:
     radius, bank = 70.0, math.radians(bank_deg)
     expected = math.sqrt(GRAVITY * radius * (math.tan(bank) + 1.3) / (1 - 1.3 * math.tan(bank)))
-    found = kernel.corner_speed(record(plain_car), 1 / radius, bank, 0.0, 0.0, 0.0, 130.0, 30.0, np.zeros(12))
+    found = kernel.corner_speed(record(plain_car), place(1 / radius, bank, 0.0, 0.0, 0.0), 130.0, 30.0)
     assert found == pytest.approx(expected, rel=1e-3)
 
 
@@ -57,14 +64,12 @@ def test_wheel_loads_add_up_and_turn_the_right_moments(
 ) -> None:
     fuelled = car.model_copy(update={"fuel_l": fuel})
     c, weight = record(fuelled), weights(fuelled)
-    loads = np.zeros(4)
-    kernel.wheel_loads(c, speed, force, lateral, normal, loads)
+    loads = np.array(kernel.wheel_loads(c, speed, force, lateral, normal))
     if loads.min() <= 0.0:
         return  # a lifted wheel: its moments are bounded, checked below
     down = 0.5 * Conditions().air_density * speed**2 * sum(aero_areas(fuelled)[1:])
     assert loads.sum() == pytest.approx(weight.mass_kg * normal + down, rel=1e-9)
-    no_force = np.zeros(4)
-    kernel.wheel_loads(c, speed, 0.0, lateral, normal, no_force)
+    no_force = np.array(kernel.wheel_loads(c, speed, 0.0, lateral, normal))
     moved = (loads - no_force)[2:].sum()
     assert moved == pytest.approx(force * weight.cg_height_m / car.wheelbase_m, rel=1e-9, abs=1e-6)
     roll = 0.5 * ((loads[1] - loads[0]) * car.front.track_m + (loads[3] - loads[2]) * car.rear.track_m)
@@ -79,8 +84,7 @@ def test_transfer_is_m_a_h_over_t_with_equal_tracks(car: Car) -> None:
 
 
 def test_a_lifted_wheel_hands_its_load_on(car: Car) -> None:
-    loads = np.zeros(4)
-    kernel.wheel_loads(record(car), 20.0, 0.0, 24.0, GRAVITY, loads)
+    loads = np.array(kernel.wheel_loads(record(car), 20.0, 0.0, 24.0, GRAVITY))
     assert loads.min() == 0.0
     down = 0.5 * Conditions().air_density * 20.0**2 * sum(aero_areas(car)[1:])
     assert loads.sum() == pytest.approx(weights(car).mass_kg * GRAVITY + down, rel=1e-9)
@@ -90,10 +94,9 @@ def test_without_load_sensitivity_bars_change_no_axle(plain_car: Car) -> None:
     grips = []
     for bar in (10.0, 150.0):
         stiff = plain_car.model_copy(update={"front": plain_car.front.model_copy(update={"bar_n_per_mm": bar})})
-        c, loads, grip = record(stiff), np.zeros(4), np.zeros(8)
-        kernel.wheel_loads(c, 30.0, 0.0, 9.0, GRAVITY, loads)
-        kernel.axle_grip(c, loads, 9.0, grip)
-        grips.append(grip[:4].copy())
+        c = record(stiff)
+        grip = np.array(kernel.axle_grip(c, kernel.wheel_loads(c, 30.0, 0.0, 9.0, GRAVITY), 9.0, 1.0))
+        grips.append([*(grip[:, :2].sum(axis=1)), *(grip[:, 2:].sum(axis=1))])
     assert grips[0] == pytest.approx(grips[1], rel=1e-9)
 
 
@@ -124,7 +127,7 @@ def test_braking_has_its_closed_form_and_the_right_axle_locks(plain_car: Car, br
     # front locks: share x a = mu g (b + a h/g)/l; rear locks: (1 - share) a = mu g (a_f - a h/g)/l
     front = mu * g * to_front / (share * length - mu * height) if share * length > mu * height else math.inf
     rear = mu * g * to_rear / ((1 - share) * length + mu * height)
-    force, _ = kernel.force_limit(record(braked), 40.0, 40.0, 0.0, GRAVITY, 0.0, True, 1e4, np.zeros(12))
+    force, _ = kernel.force_limit(record(braked), place(), 40.0, True, 0.5)
     assert force / weight.mass_kg == pytest.approx(min(front, rear), rel=2e-3)
     assert (front < rear) == (share > ideal) or braking_share is None
 
