@@ -38,6 +38,54 @@ def axles(
     ]
 
 
+_DAMPER = ("bump_slow", "slow bump"), ("bump_fast", "fast bump"), ("rebound_slow", "slow rebound"), ("rebound_fast", "fast rebound")
+
+
+def dampers(front: list[float], rear: list[float], scale: float, offset: float) -> list[dict[str, Any]]:
+    """Slow and fast bump and rebound of each axle, in clicks from full soft.
+
+    :param scale: rate of one click [N s/mm]
+    :param offset: rate at full soft [N s/mm]
+    """
+    return [
+        item(f"{key}_{axle}", f"{axle.capitalize()} {words}", axle, "", 0, 24, 1, bases[n], 0, f"{axle}.damper.{key}", scale, offset)
+        for axle, bases in (("front", front), ("rear", rear))
+        for n, (key, words) in enumerate(_DAMPER)
+    ]
+
+
+def damper(clicks: list[float], scale: float, offset: float) -> list[dict[str, float]]:
+    """Both dampers of an axle at these clicks."""
+    return [{key: offset + scale * click for (key, _), click in zip(_DAMPER, clicks, strict=True)}] * 2
+
+
+def wheel_dampers(clicks: list[float], scale: float, offset: float) -> list[dict[str, Any]]:
+    """Slow bump and slow rebound of each wheel, in clicks."""
+    found = []
+    for n, (wheel, name, _) in enumerate(WHEELS):
+        axle = "front" if n < 2 else "rear"
+        for key, words in (_DAMPER[0], _DAMPER[2]):
+            sets = f"{axle}.damper.{n % 2}.{key}"
+            title = f"{words.capitalize()} {name}"
+            found.append(item(f"{key}_{wheel}", title, wheel, "", 0, 24, 1, clicks[n], 0, sets, scale, offset))
+    return found
+
+
+def gears(ratios: list[float], step: float, spread: float) -> list[dict[str, Any]]:
+    """One item for each gear ratio, `spread` either way."""
+    found = []
+    for n, ratio in enumerate(ratios, start=1):
+        low, high = round(ratio - spread, 3), round(ratio + spread, 3)
+        found.append(item(f"gear_{n}", f"Gear {n}", "car", ":1", low, high, step, ratio, 2, f"powertrain.gears.{n - 1}"))
+    return found
+
+
+def fuel_maps() -> list[dict[str, Any]]:
+    """Full, race and saving map."""
+    rows = ("full", 1.0, 1.0), ("race", 0.97, 0.95), ("save", 0.92, 0.90)
+    return [{"name": name, "torque": torque, "fuel": fuel} for name, torque, fuel in rows]
+
+
 def differential(preload: float, power: float, coast: float) -> list[dict[str, Any]]:
     """Preload and both locking shares."""
     return [
@@ -81,26 +129,32 @@ def coupe() -> dict[str, Any]:
         *differential(80, 45, 30),
         item("brake_bias", "Brake bias", "car", "%", 60, 78, 0.5, 69, 1, "brakes.front_share", 0.01),
         item("final_drive", "Final drive", "car", ":1", 3.2, 4.6, 0.05, 3.9, 2, "powertrain.final_drive"),
+        *gears([3.05, 2.18, 1.68, 1.36, 1.13, 0.96], 0.01, 0.06),
+        item("map", "Fuel map", "car", "", 1, 3, 1, 1, 0, "powertrain.map_position", names=("full", "race", "save")),
+        item("ballast_floor", "Ballast, floor", "car", "kg", 0, 60, 5, 0, 0, "ballast.0.kg"),
+        item("ballast_tail", "Ballast, tail", "car", "kg", 0, 40, 5, 0, 0, "ballast.1.kg"),
         item("fuel", "Fuel", "car", "l", 5, 62, 1, 40, 0, "fuel_l"),
+        *dampers([10, 4, 14, 6], [9, 4, 13, 6], 0.5, 2.0),
     ]
     return {
         "format": "apex-trim car 1", "key": "brackendale_gt", "name": "Brackendale Gannet", "kind": "front-engined GT coupé",
-        "wheelbase_m": 2.68, "fuel_l": 40, "tank_l": 62,
+        "wheelbase_m": 2.68, "width_m": 1.9, "fuel_l": 40, "tank_l": 62,
         "mass": {
             "dry_kg": 1235, "driver_kg": 80, "front_share": 0.495, "cg_height_m": 0.43,
             "tank_from_front_m": 2.2, "tank_height_m": 0.38, "unsprung_front_kg": 92, "unsprung_rear_kg": 98,
         },
-        "front": {"track_m": 1.66, "spring_n_per_mm": 150, "motion_ratio": 0.82, "bar_n_per_mm": 70, "roll_centre_m": 0.05, "camber_recovery": 0.35, "tyre_n_per_mm": 290},
-        "rear": {"track_m": 1.64, "spring_n_per_mm": 145, "motion_ratio": 0.86, "bar_n_per_mm": 48, "roll_centre_m": 0.09, "camber_recovery": 0.40, "tyre_n_per_mm": 300},
+        "ballast": [{"key": "floor", "from_front_m": 1.35, "height_m": 0.15}, {"key": "tail", "from_front_m": 3.2, "height_m": 0.4}],
+        "front": {"damper": damper([10, 4, 14, 6], 0.5, 2.0), "track_m": 1.66, "spring_n_per_mm": 150, "motion_ratio": 0.82, "bar_n_per_mm": 70, "roll_centre_m": 0.05, "camber_recovery": 0.35, "tyre_n_per_mm": 290},
+        "rear": {"damper": damper([9, 4, 13, 6], 0.5, 2.0), "track_m": 1.64, "spring_n_per_mm": 145, "motion_ratio": 0.86, "bar_n_per_mm": 48, "roll_centre_m": 0.09, "camber_recovery": 0.40, "tyre_n_per_mm": 300},
         "aero": {
             "drag_area_m2": 0.88, "lift_area_m2": 1.25, "front_share": 0.60, "wing_drag_area_m2": 0.015, "wing_lift_area_m2": 0.055,
             "wing_behind_rear_m": 0.55, "wing_position": 6, "ride_front_mm": 60, "ride_rear_mm": 68, "ride_reference_mm": [60, 68],
-            "lift_per_mm": 0.006, "share_per_mm": 0.0035,
+            "lift_per_mm": 0.006, "share_per_mm": 0.0035, "side_area_m2": 2.6, "side_from_front_m": 1.25, "tow_drag": 0.28, "tow_lift_front": 0.22,
         },
         "powertrain": {
             "torque_nm": [[2000, 340], [3000, 425], [4000, 478], [4800, 500], [5600, 497], [6400, 470], [7000, 436], [7500, 398]],
             "gears": [3.05, 2.18, 1.68, 1.36, 1.13, 0.96], "final_drive": 3.9, "efficiency": 0.91, "shift_s": 0.09, "limit_rpm": 7400,
-            "front_drive_share": 0, "fuel_g_per_kwh": 300,
+            "front_drive_share": 0, "fuel_g_per_kwh": 300, "maps": fuel_maps(),
             "differential": {"preload_nm": 80, "power": 0.45, "coast": 0.30},
         },
         "brakes": {"front_share": 0.69, "max_force_n": 30000},
@@ -108,8 +162,8 @@ def coupe() -> dict[str, Any]:
             "radius_m": [0.325, 0.335], "cold_kpa": [140, 140, 136, 136], "cold_at_c": 20, "camber_deg": [-3.2, -3.2, -2.4, -2.4],
             "heat_share": 0.20, "cooling_w_per_k": 20, "cooling_w_per_k_ms": 0.80, "heat_capacity_j_per_k": 11000, "conduction_w_per_k": 120, "carcass_w_per_k": 4,
             "compounds": [
-                compound("marl", "Marl", "M", "dots", 1.47, 0.041, 86, 0.085),
-                compound("slate", "Slate", "S", "slant", 1.442, 0.0235, 90, 0.062),
+                compound("marl", "Marl", "M", "dots", 1.47, 0.041, 86, 0.085, warm_up=1.3),
+                compound("slate", "Slate", "S", "slant", 1.442, 0.0235, 90, 0.062, warm_up=0.8),
             ],
         },
         "items": items,
@@ -132,14 +186,16 @@ def single_seater() -> dict[str, Any]:
         item("final_drive", "Final drive", "car", ":1", 2.8, 4.2, 0.05, 3.45, 2, "powertrain.final_drive"),
         item("ballast_nose", "Ballast, nose", "car", "kg", 0, 20, 1, 0, 0, "ballast.0.kg"),
         item("ballast_seat", "Ballast, seat", "car", "kg", 0, 30, 1, 5, 0, "ballast.1.kg"),
+        *gears([2.92, 2.13, 1.68, 1.37, 1.15, 1.0], 0.01, 0.06),
         item("fuel", "Fuel", "car", "l", 3, 40, 1, 20, 0, "fuel_l"),
+        *dampers([12, 4, 15, 6], [11, 4, 14, 6], 0.25, 1.0),
     ]
     for one in items:
         if one["sets"].endswith(".x"):
             one["sets"] = f"aero.ride_{one['place']}_mm"
     return {
         "format": "apex-trim car 1", "key": "ferrow_lark", "name": "Ferrow Lark", "kind": "light single-seater",
-        "wheelbase_m": 2.72, "fuel_l": 20, "tank_l": 40,
+        "wheelbase_m": 2.72, "width_m": 1.75, "fuel_l": 20, "tank_l": 40,
         "mass": {
             "dry_kg": 468, "driver_kg": 76, "front_share": 0.44, "cg_height_m": 0.29,
             "tank_from_front_m": 1.75, "tank_height_m": 0.25, "unsprung_front_kg": 44, "unsprung_rear_kg": 54,
@@ -147,13 +203,14 @@ def single_seater() -> dict[str, Any]:
         "ballast": [
             {"key": "nose", "from_front_m": -0.5, "height_m": 0.15}, {"key": "seat", "kg": 5, "from_front_m": 1.3, "height_m": 0.12},
         ],
-        "front": {"track_m": 1.51, "spring_n_per_mm": 130, "motion_ratio": 0.95, "bar_n_per_mm": 44, "roll_centre_m": 0.02, "camber_recovery": 0.3, "tyre_n_per_mm": 210},
-        "rear": {"track_m": 1.47, "spring_n_per_mm": 120, "motion_ratio": 0.95, "bar_n_per_mm": 33, "roll_centre_m": 0.05, "camber_recovery": 0.35, "tyre_n_per_mm": 230},
+        "front": {"damper": damper([12, 4, 15, 6], 0.25, 1.0), "track_m": 1.51, "spring_n_per_mm": 130, "motion_ratio": 0.95, "bar_n_per_mm": 44, "roll_centre_m": 0.02, "camber_recovery": 0.3, "tyre_n_per_mm": 210},
+        "rear": {"damper": damper([11, 4, 14, 6], 0.25, 1.0), "track_m": 1.47, "spring_n_per_mm": 120, "motion_ratio": 0.95, "bar_n_per_mm": 33, "roll_centre_m": 0.05, "camber_recovery": 0.35, "tyre_n_per_mm": 230},
         "aero": {
             "drag_area_m2": 0.56, "lift_area_m2": 0.95, "front_share": 0.46, "wing_drag_area_m2": 0.014, "wing_lift_area_m2": 0.07,
             "wing_behind_rear_m": 0.45, "wing_position": 7, "front_wing_drag_area_m2": 0.003, "front_wing_lift_area_m2": 0.032,
             "front_wing_ahead_m": 0.6, "front_wing_position": 9, "ride_front_mm": 22, "ride_rear_mm": 38, "ride_reference_mm": [22, 38],
-            "lift_per_mm": 0.012, "share_per_mm": 0.004,
+            "lift_per_mm": 0.012, "share_per_mm": 0.004, "side_area_m2": 1.4, "side_from_front_m": 1.5,
+            "tow_drag": 0.32, "tow_lift_front": 0.35, "tow_lift_rear": 0.15,
         },
         "powertrain": {
             "torque_nm": [[3000, 150], [4000, 176], [5000, 192], [6000, 198], [6800, 192], [7400, 180], [8000, 160]],
@@ -192,10 +249,11 @@ def oval_saloon() -> dict[str, Any]:
         item("final_drive", "Final drive", "car", ":1", 3.6, 6.2, 0.05, 4.85, 2, "powertrain.final_drive"),
         item("spoiler", "Spoiler", "rear", "°", 60, 70, 5, 65, 0, "aero.wing_position", 0.1, 0.0, locked=True),
         item("fuel", "Fuel", "car", "l", 5, 80, 1, 40, 0, "fuel_l"),
+        *wheel_dampers([14, 14, 10, 10], 0.5, 3.0),
     ]
     return {
         "format": "apex-trim car 1", "key": "drummock_stallard", "name": "Drummock Stallard", "kind": "oval saloon",
-        "wheelbase_m": 2.74, "fuel_l": 40, "tank_l": 80,
+        "wheelbase_m": 2.74, "width_m": 1.95, "fuel_l": 40, "tank_l": 80,
         "mass": {
             "dry_kg": 1190, "driver_kg": 85, "front_share": 0.505, "left_share": 0.545, "cross_shift": -0.01, "cg_height_m": 0.43,
             "tank_from_front_m": 3.0, "tank_height_m": 0.4, "unsprung_front_kg": 120, "unsprung_rear_kg": 190,
@@ -203,11 +261,12 @@ def oval_saloon() -> dict[str, Any]:
         "ballast": [
             {"key": "left_rail", "kg": 60, "from_front_m": 1.45, "left_m": 0.75, "height_m": 0.15}, {"key": "tail", "from_front_m": 3.4, "height_m": 0.35},
         ],
-        "front": {"track_m": 1.62, "spring_n_per_mm": [150, 180], "motion_ratio": 0.72, "bar_n_per_mm": 27.6, "roll_centre_m": 0.05, "camber_recovery": 0.4, "tyre_n_per_mm": 320},
-        "rear": {"track_m": 1.62, "spring_n_per_mm": [70, 75], "motion_ratio": 0.95, "bar_n_per_mm": 0, "roll_centre_m": 0.26, "camber_recovery": 1.0, "tyre_n_per_mm": 320},
+        "front": {"damper": damper([14, 6, 14, 8], 0.5, 3.0), "track_m": 1.62, "spring_n_per_mm": [150, 180], "motion_ratio": 0.72, "bar_n_per_mm": 27.6, "roll_centre_m": 0.05, "camber_recovery": 0.4, "tyre_n_per_mm": 320},
+        "rear": {"damper": damper([10, 6, 10, 8], 0.5, 3.0), "track_m": 1.62, "spring_n_per_mm": [70, 75], "motion_ratio": 0.95, "bar_n_per_mm": 0, "roll_centre_m": 0.26, "camber_recovery": 1.0, "tyre_n_per_mm": 320},
         "aero": {
             "drag_area_m2": 0.82, "lift_area_m2": 0.35, "front_share": 0.40, "wing_drag_area_m2": 0.008, "wing_lift_area_m2": 0.03,
             "wing_behind_rear_m": 0.9, "wing_position": 6.5, "ride_front_mm": 80, "ride_rear_mm": 110, "ride_reference_mm": [80, 110],
+            "side_area_m2": 3.0, "side_from_front_m": 1.2, "tow_drag": 0.35, "tow_lift_front": 0.2,
         },
         "powertrain": {
             "torque_nm": [[2500, 430], [3500, 500], [4500, 535], [5200, 530], [6000, 490], [6800, 420], [7200, 380]],
@@ -272,7 +331,7 @@ def kart() -> dict[str, Any]:
     ]
     return {
         "format": "apex-trim car 1", "key": "wisp_125", "name": "Wisp 125", "kind": "kart, one gear",
-        "wheelbase_m": 1.05, "fuel_l": 4, "tank_l": 8.5,
+        "wheelbase_m": 1.05, "width_m": 1.4, "fuel_l": 4, "tank_l": 8.5,
         "mass": {
             "dry_kg": 84, "driver_kg": 74, "front_share": 0.43, "cg_height_m": 0.25, "tank_from_front_m": 0.3, "tank_height_m": 0.12,
             "unsprung_front_kg": 10, "unsprung_rear_kg": 16,
@@ -280,7 +339,7 @@ def kart() -> dict[str, Any]:
         "ballast": [{"key": "seat", "kg": 3, "from_front_m": 0.68, "height_m": 0.3}, {"key": "floor", "from_front_m": 0.25, "height_m": 0.05}],
         "front": {"track_m": 1.13, "spring_n_per_mm": 100, "motion_ratio": 1, "bar_n_per_mm": 0, "roll_centre_m": 0, "camber_recovery": 0.9, "tyre_n_per_mm": 95, "rigid": True, "chassis_n_per_mm": 38},
         "rear": {"track_m": 1.18, "spring_n_per_mm": 100, "motion_ratio": 1, "bar_n_per_mm": 0, "roll_centre_m": 0, "camber_recovery": 1, "tyre_n_per_mm": 105, "rigid": True, "chassis_n_per_mm": 84},
-        "aero": {"drag_area_m2": 0.52, "lift_area_m2": 0, "front_share": 0.5, "ride_front_mm": 30, "ride_rear_mm": 30, "ride_reference_mm": [30, 30]},
+        "aero": {"drag_area_m2": 0.52, "lift_area_m2": 0, "front_share": 0.5, "ride_front_mm": 30, "ride_rear_mm": 30, "ride_reference_mm": [30, 30], "side_area_m2": 0.5, "side_from_front_m": 0.55, "tow_drag": 0.2, "tow_lift_front": 0, "tow_lift_rear": 0},
         "powertrain": {
             "torque_nm": [[5000, 11], [7000, 15], [9000, 18.5], [10500, 19.6], [11500, 18.8], [12500, 17], [13500, 14.6], [14500, 11.5], [15500, 8]],
             "gears": [1.0], "final_drive": 6.9090909091, "efficiency": 0.90, "shift_s": 0, "limit_rpm": 15500, "fuel_g_per_kwh": 420,
@@ -297,11 +356,6 @@ def kart() -> dict[str, Any]:
 
 
 def touring_hatch() -> dict[str, Any]:
-    maps = [
-        {"name": "full", "torque": 1.0, "fuel": 1.0},
-        {"name": "race", "torque": 0.97, "fuel": 0.95},
-        {"name": "save", "torque": 0.92, "fuel": 0.90},
-    ]
     items = wheels("pressure", "Cold pressure", "kPa", 110, 220, 1, [148, 148, 140, 140], 0, "cold_kpa")
     items += wheels("camber", "Camber", "°", -5, 0, 0.1, [-3.4, -3.4, -2.4, -2.4], 1, "camber_deg")
     items += axles("spring", "springs", "N/mm", [60, 180, 110], [60, 180, 120], 5, 0, "spring_n_per_mm")
@@ -318,26 +372,29 @@ def touring_hatch() -> dict[str, Any]:
         item("brake_bias", "Brake bias", "car", "%", 58, 82, 0.5, 75, 1, "brakes.front_share", 0.01),
         item("final_drive", "Final drive", "car", ":1", 3.4, 5.2, 0.05, 4.0, 2, "powertrain.final_drive"),
         item("ballast_floor", "Ballast, floor", "car", "kg", 0, 80, 5, 30, 0, "ballast.0.kg"),
+        *gears([3.0, 2.15, 1.65, 1.33, 1.11, 0.95], 0.01, 0.06),
         item("fuel", "Fuel", "car", "l", 5, 60, 1, 35, 0, "fuel_l"),
+        *dampers([10, 4, 13, 6], [10, 4, 13, 6], 0.4, 2.0),
     ]
     return {
         "format": "apex-trim car 1", "key": "pentlow_hare", "name": "Pentlow Hare", "kind": "four-wheel-drive touring hatch",
-        "wheelbase_m": 2.62, "fuel_l": 35, "tank_l": 60,
+        "wheelbase_m": 2.62, "width_m": 1.85, "fuel_l": 35, "tank_l": 60,
         "mass": {
             "dry_kg": 1150, "driver_kg": 80, "front_share": 0.575, "cg_height_m": 0.46, "tank_from_front_m": 2.1, "tank_height_m": 0.35,
             "unsprung_front_kg": 96, "unsprung_rear_kg": 90,
         },
         "ballast": [{"key": "floor", "kg": 30, "from_front_m": 1.5, "left_m": -0.3, "height_m": 0.2}],
-        "front": {"track_m": 1.60, "spring_n_per_mm": 110, "motion_ratio": 0.95, "bar_n_per_mm": 36, "roll_centre_m": 0.06, "camber_recovery": 0.2, "tyre_n_per_mm": 270},
-        "rear": {"track_m": 1.58, "spring_n_per_mm": 120, "motion_ratio": 0.9, "bar_n_per_mm": 60, "roll_centre_m": 0.11, "camber_recovery": 0.35, "tyre_n_per_mm": 270},
+        "front": {"damper": damper([10, 4, 13, 6], 0.4, 2.0), "track_m": 1.60, "spring_n_per_mm": 110, "motion_ratio": 0.95, "bar_n_per_mm": 36, "roll_centre_m": 0.06, "camber_recovery": 0.2, "tyre_n_per_mm": 270},
+        "rear": {"damper": damper([10, 4, 13, 6], 0.4, 2.0), "track_m": 1.58, "spring_n_per_mm": 120, "motion_ratio": 0.9, "bar_n_per_mm": 60, "roll_centre_m": 0.11, "camber_recovery": 0.35, "tyre_n_per_mm": 270},
         "aero": {
             "drag_area_m2": 0.78, "lift_area_m2": 0.55, "front_share": 0.55, "wing_drag_area_m2": 0.012, "wing_lift_area_m2": 0.04,
             "wing_behind_rear_m": 0.6, "wing_position": 4, "ride_front_mm": 75, "ride_rear_mm": 85, "ride_reference_mm": [75, 85], "lift_per_mm": 0.004,
+            "side_area_m2": 2.8, "side_from_front_m": 1.2,
         },
         "powertrain": {
             "torque_nm": [[2500, 330], [3500, 405], [4500, 420], [5500, 410], [6200, 385], [6800, 345], [7200, 305]],
             "gears": [3.0, 2.15, 1.65, 1.33, 1.11, 0.95], "final_drive": 4.0, "efficiency": 0.86, "shift_s": 0.08, "limit_rpm": 7000,
-            "front_drive_share": 0.44, "fuel_g_per_kwh": 310, "restrictor": 0.96, "maps": maps,
+            "front_drive_share": 0.44, "fuel_g_per_kwh": 310, "restrictor": 0.96, "maps": fuel_maps(),
             "differential": {"preload_nm": 60, "power": 0.35, "coast": 0.20},
         },
         "brakes": {"front_share": 0.75, "max_force_n": 26000},
@@ -375,6 +432,15 @@ def sallowmere() -> dict[str, Any]:
             corner(-74, 120, 60, "Weir Sweep", 3), straight(310),
             corner(-80, 27, 18, "Sluice"), straight(250),
         ],
+        "sectors_m": [1030, 2080],
+        "markers": [
+            {"kind": "board", "at_m": 370, "side": "left", "name": "150 board"}, {"kind": "board", "at_m": 420, "side": "left", "name": "100 board"},
+            {"kind": "kerb", "at_m": 590, "side": "left", "name": "exit kerb, flat", "height_mm": 25},
+            {"kind": "bump", "at_m": 845, "name": "Hook dip", "height_mm": 22}, {"kind": "shadow", "at_m": 1490, "side": "right", "name": "poplar shadow"},
+            {"kind": "seam", "at_m": 2195, "name": "resurfaced from here"}, {"kind": "board", "at_m": 2750, "side": "right", "name": "second board"},
+            {"kind": "limit", "at_m": 2950, "side": "left", "name": "exit policed"},
+        ],
+        "strips": [{"from_m": 2195, "to_m": 2420, "left_m": 6, "right_m": -6, "grip": 1.015}],
         "heights_m": [[0.0, 4.0], [0.12, 6.5], [0.28, 15.0], [0.45, 9.0], [0.60, 3.0], [0.78, 0.5], [0.92, 2.5]],
     }  # fmt: skip
 
@@ -385,12 +451,15 @@ def hollin() -> dict[str, Any]:
         "segments": [
             straight(190), corner(180, 78, 60, "South Bank", 13), straight(190), corner(180, 78, 60, "North Bank", 13),
         ],
+        "lanes": 3, "strips": [{"from_m": 0, "to_m": 760, "left_m": -2.5, "right_m": -7, "grip": 1.02}],
+        "markers": [{"kind": "bump", "at_m": 330, "name": "tunnel", "height_mm": 18}],
     }  # fmt: skip
 
 
 def thistledown() -> dict[str, Any]:
     return {
         "format": "apex-trim circuit 1", "key": "thistledown", "name": "Thistledown", "layout": "Long kart track", "width_m": 8, "heading_deg": 95,
+        "markers": [{"kind": "kerb", "at_m": 400, "side": "right", "name": "Snail kerb", "height_mm": 40}],
         "segments": [
             straight(150), corner(88, 17, 8, "Gorse"), straight(45), corner(100, 12, 7, "Kettle"), straight(70), corner(-122, 14, 8, "Snail"), straight(40),
             corner(74, 22, 9, "Larch"), straight(55), corner(118, 15, 8, "Quarry"), straight(60), corner(-60, 25, 10, "Dip"), straight(35),
@@ -399,8 +468,16 @@ def thistledown() -> dict[str, Any]:
     }  # fmt: skip
 
 
+def longreach() -> dict[str, Any]:
+    return {
+        "format": "apex-trim circuit 1", "key": "longreach", "name": "Longreach", "layout": "Standing mile", "width_m": 20, "heading_deg": 0,
+        "closed": False, "segments": [straight(1609.344)], "sectors_m": [400],
+        "markers": [{"kind": "board", "at_m": 1509, "side": "right", "name": "100 m to the trap"}],
+    }  # fmt: skip
+
+
 def main() -> None:
-    cars, circuits = [coupe, single_seater, oval_saloon, kart, touring_hatch], [sallowmere, hollin, thistledown]
+    cars, circuits = [coupe, single_seater, oval_saloon, kart, touring_hatch], [sallowmere, hollin, thistledown, longreach]
     for folder, makers in (("cars", cars), ("circuits", circuits)):
         for make in makers:
             value = make()

@@ -69,7 +69,7 @@ def plain_lap_s(setting: Setting, sheet: Sheet) -> float:
     def drive(i: int, v: float, braking: bool) -> float:
         def slope(_: float, square: np.ndarray) -> list[float]:
             speed = float(np.sqrt(max(square[0], 0.01)))
-            accel, _ = kernel._accel(c, between[i], speed, braking, 0.5, 1.0)
+            accel, _ = kernel._accel(c, between[i], speed, braking, 0.5)
             return [2.0 * accel]
 
         span = (ds[i], 0.0) if braking else (0.0, ds[i])
@@ -136,7 +136,7 @@ def laps_300() -> list[Observed]:
 def rows() -> list[Row]:
     """Every measurement."""
     car = demo_car()
-    line = racing_line(demo_circuit(), 2.0)
+    line = racing_line(demo_circuit(), 2.0, car.width_m)
     first = car.tyres.compounds[0]
     setting, sheet = Setting(car, line, Conditions(), (first, first)), base_sheet(car)
     ours = solve_lap(setting, sheet)

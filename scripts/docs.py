@@ -63,7 +63,7 @@ grip, + washes wide, − steps out; tyre in kelvin, the wheel that changes most.
 def effects(car_key: str, circuit_key: str) -> str:
     """The effects table of one car at one circuit."""
     car, circuit = demo_car(car_key), demo_circuit(circuit_key)
-    line = racing_line(circuit)
+    line = racing_line(circuit, car_width_m=car.width_m)
     spans, first = corners(circuit, line), car.tyres.compounds[0]
     setting = Setting(car, line, Conditions(), (first, first), driver=LEVELS["front runner"])
     sheet = base_sheet(car)

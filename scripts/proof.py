@@ -111,11 +111,11 @@ def lap_cases() -> Iterator[Case]:
     """What a whole lap must hold."""
     car, circuit = demo_car(), demo_circuit()
     first = car.tyres.compounds[0]
-    setting, sheet = Setting(car, racing_line(circuit), Conditions(), (first, first)), base_sheet(car)
+    setting, sheet = Setting(car, racing_line(circuit, car_width_m=car.width_m), Conditions(), (first, first)), base_sheet(car)
     lap = solve_lap(setting, sheet)
-    other = solve_lap(replace(setting, line=racing_line(mirrored(circuit))), sheet)
+    other = solve_lap(replace(setting, line=racing_line(mirrored(circuit), car_width_m=car.width_m)), sheet)
     yield relative("mirrored car on mirrored circuit", "the same lap", other.time_s, lap.time_s, 1e-6, "s", 6)
-    fine = solve_lap(replace(setting, line=racing_line(circuit, 0.5)), sheet)
+    fine = solve_lap(replace(setting, line=racing_line(circuit, 0.5, car.width_m)), sheet)
     yield relative("stations 2 m apart", "stations 0.5 m apart", lap.time_s, fine.time_s, 5e-4, "s")
     dt = lap.column("time")
     spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slide_j)

@@ -41,7 +41,8 @@ def demo_car(key: str) -> Car:
 def demo_setting(car_key: str, circuit_key: str) -> tuple[Setting, tuple[CornerSpan, ...]]:
     """A demo car on a demo circuit, on its first compound."""
     circuit = Circuit.model_validate_json((DEMO / "circuits" / f"{circuit_key}.json").read_text())
-    line, car = racing_line(circuit), demo_car(car_key)
+    car = demo_car(car_key)
+    line = racing_line(circuit, car_width_m=car.width_m)
     first = car.tyres.compounds[0]
     return Setting(car, line, Conditions(), (first, first)), tuple(corners(circuit, line))
 
@@ -52,8 +53,8 @@ def circuit() -> Circuit:
 
 
 @pytest.fixture(scope="session")
-def line(circuit: Circuit) -> Line:
-    return racing_line(circuit)
+def line(circuit: Circuit, car: Car) -> Line:
+    return racing_line(circuit, car_width_m=car.width_m)
 
 
 @pytest.fixture(scope="session")

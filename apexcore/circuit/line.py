@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import InputError
+from .features import strip_grip
 from .places import places
 from .track import CentreLine, Circuit, Corner, centre_line, closed_segments
 
@@ -17,19 +19,35 @@ if TYPE_CHECKING:
 
 Floats = NDArray[np.float64]
 
-#: What stays free between the middle of the car and the edge of the road [m]: half a car and a hand's breadth.
-EDGE_M = 1.15
+#: What stays free between a car's side and the edge of the road [m].
+_HAND_M = 0.25
+#: Width of a car where none is named [m].
+CAR_WIDTH_M = 1.8
+
+
+def half_room_m(width_m: float, car_width_m: float = CAR_WIDTH_M) -> float:
+    """How far the middle of a car may leave the middle of the road [m].
+
+    :param width_m: width of the road [m]
+    :raises InputError: if the car does not fit on it
+    """
+    half = 0.5 * (width_m - car_width_m) - _HAND_M
+    if half <= 0.0:
+        raise InputError("width of the road", f"{width_m:g} m", f"more than {car_width_m + 2 * _HAND_M:g} m for this car")
+    return half
 
 
 @dataclass(frozen=True)
 class Line:
-    """A closed line over a circuit; arrays of shape [stations].
+    """A line over a circuit; arrays of shape [stations].
 
     :param offset: left of the centre line [m]
     :param road: per station curvature [1/m], bank [rad], slope [rad], vertical curvature [1/m], heading [rad]
     :param ds: distance to the next station along the line [m]
     :param s: distance from the start line along the line [m]
+    :param closed: whether the last station is followed by the first
     :param grip: grip of the surface under it over that of the circuit [-]; 1 where None
+    :param start_ms: speed at the start of an open course [m/s]
     """
 
     x: Floats
@@ -41,6 +59,7 @@ class Line:
     s: Floats
     closed: bool = True
     grip: Floats | None = None
+    start_ms: float = 0.0
 
     @cached_property
     def places(self) -> tuple[Floats, Floats]:
@@ -54,8 +73,8 @@ class Line:
 
     @property
     def length_m(self) -> float:
-        """Length of one lap along the line [m]."""
-        return float(self.ds.sum())
+        """Length of one lap or of the course along the line [m]."""
+        return float(self.ds.sum() if self.closed else self.ds[:-1].sum())
 
 
 @dataclass(frozen=True)
@@ -83,11 +102,9 @@ class CornerSpan:
 def _differences(line: CentreLine, offset: Floats) -> tuple[Floats, Floats, Floats, Floats]:
     """x, y and heading of the offset line, and its true curvature by central differences."""
     n = len(line.x)
-    tangent_x = np.roll(line.x, -1) - np.roll(line.x, 1)
-    tangent_y = np.roll(line.y, -1) - np.roll(line.y, 1)
-    norm = np.hypot(tangent_x, tangent_y)
-    x = line.x - offset * tangent_y / norm
-    y = line.y + offset * tangent_x / norm
+    ahead_x, ahead_y = line.ahead()
+    x = line.x - offset * ahead_y
+    y = line.y + offset * ahead_x
     dx, dy = np.roll(x, -1) - x, np.roll(y, -1) - y
     ds = np.hypot(dx, dy)
     chord = np.unwrap(np.arctan2(dy, dx))
@@ -95,6 +112,8 @@ def _differences(line: CentreLine, offset: Floats) -> tuple[Floats, Floats, Floa
     turn[0] = (turn[0] + math.pi) % (2 * math.pi) - math.pi
     curvature = turn / (0.5 * (ds + np.roll(ds, 1)))
     assert len(curvature) == n
+    if not line.closed:  # what runs from the end back to the start is no road
+        chord[-1], curvature[0], curvature[-1] = chord[-2], 0.0, 0.0
     return x, y, chord, curvature
 
 
@@ -113,14 +132,20 @@ def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds:
 
     n = len(line.x)
     take = np.arange(0, n, every)
-    coarse = CentreLine(line.x[take], line.y[take], line.z[take], line.curvature[take], line.bank[take], line.ds * n / len(take))
+    coarse = CentreLine(
+        line.x[take], line.y[take], line.z[take], line.curvature[take], line.bank[take], line.ds * n / len(take), line.closed
+    )
     m = len(take)
     ridge: Any = 1e-9 * eye_array(m, format="csc")  # the middle of the road, where curvature does not care
+    if not line.closed:  # the ends do not bend into each other
+        weight = np.ones(n) if weight is None else weight.copy()
+        weight[take[[0, -1]]] = 0.0
     root = None if weight is None else np.sqrt(weight[take])
     offset = np.zeros(m)
     for _ in range(rounds):
         x, y, _, curvature = _differences(coarse, offset)
         ds = np.hypot(np.roll(x, -1) - x, np.roll(y, -1) - y)
+        ds[-1] = ds[-1] if line.closed else ds[-2]
         step, residual = _linear_curvature(ds, curvature)
         if root is not None:
             step, residual = (diags_array(root) @ step).tocsc(), root * residual
@@ -129,8 +154,10 @@ def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds:
         offset = new
         if moved < 0.01:
             break
-    at = np.append(take, n) * line.ds
-    spline = CubicSpline(at, np.append(offset, offset[0]), bc_type="periodic")
+    if line.closed:
+        spline = CubicSpline(np.append(take, n) * line.ds, np.append(offset, offset[0]), bc_type="periodic")
+    else:
+        spline = CubicSpline(take * line.ds, offset)
     return np.asarray(np.clip(spline(np.arange(n) * line.ds), -half_width, half_width), dtype=np.float64)
 
 
@@ -185,27 +212,38 @@ def offset_line(line: CentreLine, offset: Floats) -> Line:
     """The line at this offset, with everything the solver needs of it."""
     x, y, heading, curvature = _differences(line, offset)
     ds = np.hypot(np.roll(x, -1) - x, np.roll(y, -1) - y)
+    if not line.closed:
+        ds[-1] = ds[-2]
     rise = np.roll(line.z, -1) - line.z
     slope = np.arctan2(rise, ds)
+    if not line.closed:
+        slope[-1] = slope[-2]
     before = np.roll(slope, 1)
+    before[0] = before[0] if line.closed else slope[0]
     bend = (slope - before) / (0.5 * (ds + np.roll(ds, 1)))
     road = np.column_stack([curvature, line.bank, slope, bend, heading])
     s = np.concatenate([[0.0], np.cumsum(ds)[:-1]])
-    return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s)
+    grip = strip_grip(line.strips, line.s, offset) if line.strips else None
+    return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s, line.closed, grip, line.start_ms)
 
 
-def racing_line(circuit: Circuit, spacing_m: float = 2.0) -> Line:
-    """The line of least curvature on a circuit."""
+def racing_line(circuit: Circuit, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
+    """The line of least curvature on a circuit.
+
+    :raises InputError: if the car does not fit on the road
+    """
     line = centre_line(circuit, spacing_m)
-    return offset_line(line, least_curvature(line, circuit.width_m / 2 - EDGE_M))
+    return offset_line(line, least_curvature(line, half_room_m(circuit.width_m, car_width_m)))
 
 
 def coarser(line: Line, every: int) -> Line:
     """The same line with only every n-th station (for quick first guesses)."""
     take = np.arange(0, len(line.s), every)
     s = line.s[take]
-    ds = np.diff(np.append(s, line.length_m))
-    return Line(line.x[take], line.y[take], line.z[take], line.offset[take], np.ascontiguousarray(line.road[take]), ds, s)
+    ds = np.diff(np.append(s, line.length_m if line.closed else 2 * s[-1] - s[-2]))
+    grip = None if line.grip is None else line.grip[take]
+    road = np.ascontiguousarray(line.road[take])
+    return Line(line.x[take], line.y[take], line.z[take], line.offset[take], road, ds, s, line.closed, grip, line.start_ms)
 
 
 #: A bend of the centre line counts as a corner from this curvature on [1/m], and if it turns by at least this much [deg].

@@ -6,15 +6,11 @@ from typing import Any
 import numpy as np
 
 from ..errors import InputError
-from .line import EDGE_M, Floats, Line, _bounded_squares, least_curvature, offset_line
+from .line import CAR_WIDTH_M, Floats, Line, _bounded_squares, half_room_m, least_curvature, offset_line
 from .track import CentreLine, Circuit, Corner, centre_line, closed_segments
 
 #: How much more the curvature of a corner's second half counts for a late apex.
 _EXIT_WEIGHT = 6.0
-
-
-def _half_width(circuit: Circuit) -> float:
-    return circuit.width_m / 2 - EDGE_M
 
 
 def least_length(line: CentreLine, half_width: float, rounds: int = 20) -> Floats:
@@ -26,9 +22,8 @@ def least_length(line: CentreLine, half_width: float, rounds: int = 20) -> Float
     from scipy.sparse import csc_array, diags_array, eye_array
 
     n = len(line.x)
-    tangent_x, tangent_y = np.roll(line.x, -1) - np.roll(line.x, 1), np.roll(line.y, -1) - np.roll(line.y, 1)
-    norm = np.hypot(tangent_x, tangent_y)
-    normal = np.column_stack([-tangent_y / norm, tangent_x / norm])
+    ahead_x, ahead_y = line.ahead()
+    normal = np.column_stack([-ahead_y, ahead_x])
     step = np.column_stack([np.roll(line.x, -1) - line.x, np.roll(line.y, -1) - line.y])
     rows, following = np.arange(n), (np.arange(n) + 1) % n
     parts: list[Any] = []
@@ -40,7 +35,9 @@ def least_length(line: CentreLine, half_width: float, rounds: int = 20) -> Float
     for _ in range(rounds):
         move = np.column_stack([part @ offset for part in parts])
         length = np.hypot(*(step + move).T)
-        weight: Any = diags_array(float(length.mean()) / length)
+        share = float(length.mean()) / length
+        share[-1] = share[-1] if line.closed else 0.0  # from the end back to the start there is no road
+        weight: Any = diags_array(share)
         h: Any = parts[0].T @ weight @ parts[0] + parts[1].T @ weight @ parts[1] + ridge
         g = parts[0].T @ (weight @ step[:, 0]) + parts[1].T @ (weight @ step[:, 1])
         new = _bounded_squares(h.tocsc(), g, half_width)
@@ -51,28 +48,28 @@ def least_length(line: CentreLine, half_width: float, rounds: int = 20) -> Float
     return offset
 
 
-def short_line(circuit: Circuit, spacing_m: float = 2.0) -> Line:
+def short_line(circuit: Circuit, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
     """The shortest line on a circuit."""
     line = centre_line(circuit, spacing_m)
-    return offset_line(line, least_length(line, _half_width(circuit)))
+    return offset_line(line, least_length(line, half_room_m(circuit.width_m, car_width_m)))
 
 
-def blended_line(circuit: Circuit, short: float, spacing_m: float = 2.0) -> Line:
+def blended_line(circuit: Circuit, short: float, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
     """A blend: 0 is the least curvature, 1 the shortest way.
 
     :raises InputError: if the share is outside 0 to 1
     """
     if not 0.0 <= short <= 1.0:
         raise InputError("share of the short way", short, "0 to 1")
-    line, half = centre_line(circuit, spacing_m), _half_width(circuit)
+    line, half = centre_line(circuit, spacing_m), half_room_m(circuit.width_m, car_width_m)
     straight, near = least_curvature(line, half), least_length(line, half)
     return offset_line(line, (1.0 - short) * straight + short * near)
 
 
-def late_line(circuit: Circuit, spacing_m: float = 2.0) -> Line:
+def late_line(circuit: Circuit, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
     """A late apex: curvature counts more in the second half of every corner, so that the exit runs straighter."""
     line = centre_line(circuit, spacing_m)
-    return offset_line(line, least_curvature(line, _half_width(circuit), weight=_exit_weight(circuit, line)))
+    return offset_line(line, least_curvature(line, half_room_m(circuit.width_m, car_width_m), weight=_exit_weight(circuit, line)))
 
 
 def _exit_weight(circuit: Circuit, line: CentreLine) -> Floats:
@@ -101,14 +98,14 @@ def _exit_weight(circuit: Circuit, line: CentreLine) -> Floats:
     return weight
 
 
-def lane_line(circuit: Circuit, lane: int, lanes: int, spacing_m: float = 2.0) -> Line:
+def lane_line(circuit: Circuit, lane: int, lanes: int, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
     """A lane of an oval, numbered from the inside.
 
     :raises InputError: if there is no such lane
     """
     if not 1 <= lane <= lanes or lanes < 1:
         raise InputError("lane", lane, f"1 to {lanes}")
-    line, half = centre_line(circuit, spacing_m), _half_width(circuit)
+    line, half = centre_line(circuit, spacing_m), half_room_m(circuit.width_m, car_width_m)
     inside = math.copysign(1.0, float(line.curvature.sum()))
     place = half if lanes == 1 else half - 2.0 * half * (lane - 1) / (lanes - 1)
     return offset_line(line, np.full(len(line.x), inside * place))

@@ -37,8 +37,8 @@ def from_degrees(points: Sequence[Point], place: str) -> list[Point]:
     return [((x - middle[0]) * per_degree * shrink, (y - middle[1]) * per_degree, z) for x, y, z in points]
 
 
-def checked_points(points: Sequence[Point], place: str) -> list[Point]:
-    """The points of one lap in metres, without doubles and without a repeated last one.
+def checked_points(points: Sequence[Point], place: str, closed: bool = True) -> list[Point]:
+    """The points of one lap, or of an open course, in metres, without doubles and without a repeated last one.
 
     :raises InputError: with fewer than eight points, a lap that does not close or crosses itself, degrees taken for
         metres, or a length that no circuit has
@@ -47,7 +47,7 @@ def checked_points(points: Sequence[Point], place: str) -> list[Point]:
     for point in points[1:]:
         if math.hypot(point[0] - kept[-1][0], point[1] - kept[-1][1]) > 0.2:
             kept.append(point)
-    if len(kept) > 1 and math.hypot(kept[0][0] - kept[-1][0], kept[0][1] - kept[-1][1]) < 0.2:
+    if closed and len(kept) > 1 and math.hypot(kept[0][0] - kept[-1][0], kept[0][1] - kept[-1][1]) < 0.2:
         kept.pop()
     if len(kept) < LEAST_POINTS:
         raise InputError(place, f"{len(kept)} different points", f"at least {LEAST_POINTS}, in metres")
@@ -60,22 +60,24 @@ def checked_points(points: Sequence[Point], place: str) -> list[Point]:
     if not low <= length <= high:
         hint = "; these look like degrees" if length < 5 else ""
         raise InputError(place, f"a lap of {length:.2f} m", f"{low:.0f} m to {high:.0f} m{hint}")
-    if gap > max(_GAP_SHARE * length, 3 * float(np.median(steps))):
-        raise InputError(place, f"{gap:.0f} m from the last point to the first", "one lap that closes")
-    crossing = _first_crossing(xy)
+    if closed and gap > max(_GAP_SHARE * length, 3 * float(np.median(steps))):
+        raise InputError(place, f"{gap:.0f} m from the last point to the first", "one lap that closes, or an open course")
+    crossing = _first_crossing(xy, closed)
     if crossing is not None:
         where = f"the line after point {crossing[0] + 1} meets that after point {crossing[1] + 1}"
         raise InputError(place, where, "a lap that does not cross itself")
     return kept
 
 
-def _first_crossing(xy: Floats) -> tuple[int, int] | None:
-    """The first two pieces of a closed line that cross, None if none do (orientation test, every pair)."""
+def _first_crossing(xy: Floats, closed: bool) -> tuple[int, int] | None:
+    """The first two pieces of a line that cross, None if none do (orientation test, every pair)."""
     following = np.roll(xy, -1, axis=0)
     n = len(xy)
     for i in range(n - 2):
         a, b = xy[i], following[i]
-        others = np.arange(i + 2, n if i else n - 1)
+        others = np.arange(i + 2, n if i and closed else n - 1)
+        if not len(others):
+            break
         c, d = xy[others], following[others]
 
         def side(p: Floats, q: Floats, r: Floats) -> Floats:
@@ -87,22 +89,22 @@ def _first_crossing(xy: Floats) -> tuple[int, int] | None:
     return None
 
 
-def even_line(points: Sequence[Point], spacing_m: float) -> tuple[Floats, Floats, Floats]:
-    """x, y and height at even stations of a closed line through the points [m].
+def even_line(points: Sequence[Point], spacing_m: float, closed: bool = True) -> tuple[Floats, Floats, Floats]:
+    """x, y and height at even stations of a line through the points [m].
 
-    A periodic smoothing spline takes out the scatter of a survey or a satellite receiver: each point may be missed by
+    A (for a lap periodic) smoothing spline takes out the scatter of a survey or a satellite receiver: each point may be missed by
     about its own noise, estimated from the second differences (Reinsch, Numerische Mathematik 10, 1967).
     """
     from scipy.interpolate import splev, splprep
 
-    array = np.array([*points, points[0]], dtype=float)
+    array = np.array([*points, points[0]] if closed else points, dtype=float)
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(array[:, :2], axis=0).T))])
     noise = _noise_m(array)
-    spline: Any = splprep(array.T, u=along, s=len(array) * noise**2, per=1, k=3)[0]
+    spline: Any = splprep(array.T, u=along, s=len(array) * noise**2, per=1 if closed else 0, k=3)[0]
     fine = np.array(splev(np.linspace(0.0, along[-1], 20 * len(points) + 400), spline))
     length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(fine[:2], axis=1)))])
     n = max(round(float(length[-1]) / spacing_m), 32)
-    at = np.arange(n) * length[-1] / n
+    at = np.arange(n if closed else n + 1) * length[-1] / n
     x, y, z = (np.interp(at, length, row) for row in fine)
     return x, y, z
 

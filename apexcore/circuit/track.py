@@ -1,6 +1,8 @@
 """A circuit as data, and its centre line built from straights and corners."""
 
+import itertools
 import math
+from dataclasses import dataclass
 from typing import Annotated, Literal, Self
 
 import numpy as np
@@ -9,6 +11,7 @@ from pydantic import Field, model_validator
 
 from ..errors import InputError
 from ..vehicle.values import Value
+from .features import GripStrip, Marker
 from .points import checked_points, even_line
 
 Floats = NDArray[np.float64]
@@ -46,14 +49,20 @@ class Corner(Value):
 
 
 class Circuit(Value):
-    """A closed circuit: a list of straights and corners, or the points of a survey or a driven lap.
+    """A circuit: a list of straights and corners, or the points of a survey or a driven lap.
 
     :param width_m: width of the road [m]
     :param segments: straights and corners in driving order; empty where there are points
     :param points_m: east, north and height of the centre line in driving order [m]; empty where there are segments
     :param corner_names: names of the corners that the points show, in driving order
     :param heights_m: points (share of the lap [-], height [m]) between which height runs smoothly
-    :param north_deg: heading of the first straight, counter-clockwise from east [deg]
+    :param heading_deg: heading of the first straight, counter-clockwise from east [deg]
+    :param closed: whether the end is the start; an open course has both apart
+    :param start_ms: speed at the start of an open course, 0 for a standing start [m/s]
+    :param lanes: numbered lanes of an oval; 0 where there are none
+    :param sectors_m: where the sectors end, along the centre line, without the finish [m]
+    :param markers: boards, seams, kerbs, bumps
+    :param strips: stretches of other grip
     """
 
     format: Literal["apex-trim circuit 1"] = "apex-trim circuit 1"
@@ -66,30 +75,64 @@ class Circuit(Value):
     points_m: tuple[tuple[float, float, float], ...] = ()
     corner_names: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=60)
     heights_m: tuple[tuple[float, float], ...] = ()
+    closed: bool = True
+    start_ms: float = Field(0.0, ge=0, le=120)
+    lanes: int = Field(0, ge=0, le=8)
+    sectors_m: tuple[Annotated[float, Field(gt=0, le=60_000)], ...] = Field((), max_length=20)
+    markers: tuple[Marker, ...] = Field((), max_length=200)
+    strips: tuple[GripStrip, ...] = Field((), max_length=40)
 
     @model_validator(mode="after")
     def _one_way_of_telling(self) -> Self:
         if bool(self.segments) == bool(self.points_m):
             raise ValueError("a circuit has either segments or points_m")
-        if self.segments and len(self.segments) < 3:
+        if self.closed and self.segments and len(self.segments) < 3:
             raise ValueError("segments: a lap needs at least three")
+        if any(b <= a for a, b in itertools.pairwise(self.sectors_m)):
+            raise ValueError("sectors_m: the distances must rise")
         return self
 
 
+@dataclass(frozen=True)
 class CentreLine:
     """The centre line at even stations; arrays of one length.
 
-    x, y, z [m]; curvature [1/m], left positive; bank [rad], left side down positive; ds [m]
+    :param curvature: left positive [1/m]
+    :param bank: left side down positive [rad]
+    :param ds: distance of the stations [m]
+    :param closed: whether the last station is followed by the first
+    :param start_ms: speed at the start of an open course [m/s]
+    :param strips: stretches of other grip
     """
 
-    def __init__(self, x: Floats, y: Floats, z: Floats, curvature: Floats, bank: Floats, ds: float) -> None:
-        self.x, self.y, self.z = x, y, z
-        self.curvature, self.bank, self.ds = curvature, bank, ds
+    x: Floats
+    y: Floats
+    z: Floats
+    curvature: Floats
+    bank: Floats
+    ds: float
+    closed: bool = True
+    start_ms: float = 0.0
+    strips: tuple[GripStrip, ...] = ()
+
+    @property
+    def s(self) -> Floats:
+        """Distance of each station from the start [m]."""
+        return np.asarray(np.arange(len(self.x)) * self.ds, dtype=np.float64)
 
     @property
     def length_m(self) -> float:
-        """Length of the lap along the centre [m]."""
-        return self.ds * len(self.x)
+        """Length of the lap or of the course along the centre [m]."""
+        return self.ds * (len(self.x) if self.closed else len(self.x) - 1)
+
+    def ahead(self) -> tuple[Floats, Floats]:
+        """Direction of travel at each station, unit length."""
+        if self.closed:
+            dx, dy = np.roll(self.x, -1) - np.roll(self.x, 1), np.roll(self.y, -1) - np.roll(self.y, 1)
+        else:
+            dx, dy = np.gradient(self.x), np.gradient(self.y)
+        norm = np.hypot(dx, dy)
+        return dx / norm, dy / norm
 
 
 def _pieces(circuit: Circuit) -> list[tuple[float, float, float, float, float]]:
@@ -137,12 +180,14 @@ def _end(circuit: Circuit, pieces: list[tuple[float, float, float, float, float]
 
 
 def closed_segments(circuit: Circuit) -> Circuit:
-    """The circuit with its straights lengthened or shortened so that the lap closes.
+    """The circuit with its straights lengthened or shortened so that the lap closes; an open course as it is.
 
     The end point is linear in the lengths of the straights, so that the least change (in the sum of squares) solves it.
 
     :raises InputError: if the corners do not add up to one turn, or no straight can close the gap
     """
+    if not circuit.closed:
+        return circuit
     turn = sum(segment.angle_deg for segment in circuit.segments if isinstance(segment, Corner))
     if abs(abs(turn) - 360.0) > 1e-6:
         raise InputError(f"circuit {circuit.name}", f"{turn:g}°", "corners that add up to 360° or −360°")
@@ -172,52 +217,75 @@ def closed_segments(circuit: Circuit) -> Circuit:
 
 
 def centre_line(circuit: Circuit, spacing_m: float = 2.0) -> CentreLine:
-    """Stations along the centre, about `spacing_m` apart, closed.
+    """Stations along the centre, about `spacing_m` apart.
 
-    :raises InputError: if the lap cannot be closed
+    :raises InputError: if the lap cannot be closed, or something stands beyond its end
     """
+    line = _laid_out(circuit, spacing_m)
+    where = [(f"marker {one.name or one.kind}", one.at_m) for one in circuit.markers]
+    where += [(f"sector {number}", at) for number, at in enumerate(circuit.sectors_m, start=1)]
+    for number, strip in enumerate(circuit.strips, start=1):
+        where += [(f"grip strip {number}", strip.from_m), (f"grip strip {number}", strip.to_m)]
+    for words, at in where:
+        if at > line.length_m + 1.0:
+            raise InputError(f"circuit {circuit.name}, {words}", f"{at:g} m", f"at most {line.length_m:.0f} m, where the lap ends")
+    return line
+
+
+def _laid_out(circuit: Circuit, spacing_m: float) -> CentreLine:
     if circuit.points_m:
         return _surveyed(circuit, spacing_m)
     closed = closed_segments(circuit)
     pieces = _pieces(closed)
     total = sum(piece[0] for piece in pieces)
-    n = max(round(total / spacing_m), 32)
-    ds = total / n
+    steps = max(round(total / spacing_m), 32)
+    ds = total / steps
     fine = 8
-    s_fine = np.asarray((np.arange(n * fine) + 0.5) * ds / fine, dtype=np.float64)
+    s_fine = np.asarray((np.arange(steps * fine) + 0.5) * ds / fine, dtype=np.float64)
     heading, _, _ = _trace(closed, pieces, s_fine)
     x = np.concatenate([[0.0], np.cumsum(np.cos(heading)) * ds / fine])[::fine]
     y = np.concatenate([[0.0], np.cumsum(np.sin(heading)) * ds / fine])[::fine]
-    share = np.arange(n + 1) / n
-    x, y = (x - share * x[-1])[:-1], (y - share * y[-1])[:-1]
-    _, curvature, bank = _trace(closed, pieces, np.asarray(np.arange(n) * ds, dtype=np.float64))
-    return CentreLine(x, y, _heights(closed, n), curvature, bank, ds)
+    if circuit.closed:
+        share = np.arange(steps + 1) / steps
+        x, y = (x - share * x[-1])[:-1], (y - share * y[-1])[:-1]
+    _, curvature, bank = _trace(closed, pieces, np.asarray(np.arange(len(x)) * ds, dtype=np.float64))
+    z = _heights(closed, np.asarray(np.arange(len(x)) / steps, dtype=np.float64))
+    return CentreLine(x, y, z, curvature, bank, ds, circuit.closed, circuit.start_ms, circuit.strips)
 
 
 def _surveyed(circuit: Circuit, spacing_m: float) -> CentreLine:
-    points = checked_points(circuit.points_m, f"circuit {circuit.name}")
-    x, y, z = even_line(points, spacing_m)
-    dx, dy = np.roll(x, -1) - x, np.roll(y, -1) - y
+    points = checked_points(circuit.points_m, f"circuit {circuit.name}", circuit.closed)
+    x, y, z = even_line(points, spacing_m, circuit.closed)
+    if circuit.closed:
+        dx, dy = np.roll(x, -1) - x, np.roll(y, -1) - y
+    else:
+        dx, dy = np.diff(x), np.diff(y)
     heading = np.unwrap(np.arctan2(dy, dx))
-    turn = np.diff(np.concatenate([[heading[-1]], heading]))
-    turn[0] = (turn[0] + math.pi) % (2 * math.pi) - math.pi
     ds = float(np.hypot(dx, dy).mean())
-    return CentreLine(x, y, z, turn / ds, np.zeros(len(x)), ds)
+    if circuit.closed:
+        turn = np.diff(np.concatenate([[heading[-1]], heading]))
+        turn[0] = (turn[0] + math.pi) % (2 * math.pi) - math.pi
+    else:
+        turn = np.concatenate([[0.0], np.diff(heading), [0.0]])
+    return CentreLine(x, y, z, turn / ds, np.zeros(len(x)), ds, circuit.closed, circuit.start_ms, circuit.strips)
 
 
-def _heights(circuit: Circuit, n: int) -> Floats:
+def _heights(circuit: Circuit, share: Floats) -> Floats:
+    """Height at each share of the lap [m]."""
     if len(circuit.heights_m) < 2:
-        return np.zeros(n)
+        return np.zeros(len(share))
     from scipy.interpolate import CubicSpline
 
     points = sorted(circuit.heights_m)
     at = np.array([share for share, _ in points])
     height = np.array([value for _, value in points])
+    if not circuit.closed and not (np.any(np.diff(at) <= 0) or at[0] < 0 or at[-1] > 1):
+        return np.asarray(CubicSpline(at, height)(np.clip(share, at[0], at[-1])), dtype=np.float64)
     if np.any(np.diff(at) <= 0) or at[0] < 0 or at[-1] >= 1:
         raise InputError(f"circuit {circuit.name}, heights", [*at], "rising shares of the lap from 0 to below 1")
     at, height = np.append(at, at[0] + 1.0), np.append(height, height[0])
     spline = CubicSpline(at, height, bc_type="periodic")
-    return np.asarray(spline((np.arange(n) / n - at[0]) % 1.0 + at[0]), dtype=np.float64)
+    return np.asarray(spline((share - at[0]) % 1.0 + at[0]), dtype=np.float64)
 
 
 def mirrored(circuit: Circuit) -> Circuit:
@@ -227,7 +295,8 @@ def mirrored(circuit: Circuit) -> Circuit:
         for segment in circuit.segments
     )
     points = tuple((x, -y, z) for x, y, z in circuit.points_m)
-    return circuit.model_copy(update={"segments": segments, "points_m": points, "heading_deg": -circuit.heading_deg})
+    strips = tuple(one.model_copy(update={"left_m": -one.right_m, "right_m": -one.left_m}) for one in circuit.strips)
+    return circuit.model_copy(update={"segments": segments, "points_m": points, "heading_deg": -circuit.heading_deg, "strips": strips})
 
 
 def reversed_circuit(circuit: Circuit) -> Circuit:
@@ -236,16 +305,36 @@ def reversed_circuit(circuit: Circuit) -> Circuit:
         segment.model_copy(update={"angle_deg": -segment.angle_deg}) if isinstance(segment, Corner) else segment
         for segment in reversed(circuit.segments)
     )
-    # the first point stays the first, so that the start line stays where it is
-    points = circuit.points_m[:1] + tuple(reversed(circuit.points_m[1:]))
-    return Circuit(
-        key=f"{circuit.key[:36]}_rev",
-        name=circuit.name,
-        layout=f"{circuit.layout[:50]} reversed",
-        width_m=circuit.width_m,
-        heading_deg=(circuit.heading_deg + 180.0) % 360.0,
-        segments=segments,
-        points_m=points,
-        corner_names=tuple(reversed(circuit.corner_names)),
-        heights_m=tuple(sorted(((1.0 - share) % 1.0, height) for share, height in circuit.heights_m)),
+    # the first point of a lap stays the first, so that the start line stays where it is
+    points = circuit.points_m[:1] + tuple(reversed(circuit.points_m[1:])) if circuit.closed else tuple(reversed(circuit.points_m))
+    turned = sum(segment.angle_deg for segment in circuit.segments if isinstance(segment, Corner))
+    length = centre_line(circuit).length_m
+    other = {"left": "right", "right": "left", "across": "across"}
+    return circuit.model_copy(
+        update={
+            "key": f"{circuit.key[:36]}_rev",
+            "layout": f"{circuit.layout[:50]} reversed",
+            "heading_deg": (circuit.heading_deg + turned + 180.0) % 360.0,
+            "segments": segments,
+            "points_m": points,
+            "corner_names": tuple(reversed(circuit.corner_names)),
+            "heights_m": tuple(
+                sorted(((1.0 - share) % 1.0 if circuit.closed else 1.0 - share, height) for share, height in circuit.heights_m)
+            ),
+            "sectors_m": tuple(sorted(round(length - at, 3) for at in circuit.sectors_m)),
+            "markers": tuple(
+                one.model_copy(update={"at_m": max(round(length - one.at_m, 3), 0.0), "side": other[one.side]}) for one in circuit.markers
+            ),
+            "strips": tuple(
+                one.model_copy(
+                    update={
+                        "from_m": max(round(length - one.to_m, 3), 0.0),
+                        "to_m": max(round(length - one.from_m, 3), 0.0),
+                        "left_m": -one.right_m,
+                        "right_m": -one.left_m,
+                    }
+                )
+                for one in circuit.strips
+            ),
+        }
     )

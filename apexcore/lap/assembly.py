@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ..circuit.conditions import Conditions
+from ..circuit.conditions import GRAVITY, Conditions
 from ..vehicle.car import Axle, Car, Compound
 from ..vehicle.tyres import TyreState, hot_pressure_kpa, temperature_grip, wear_grip
 from ..vehicle.weights import Weights, weights
@@ -18,6 +18,9 @@ Floats = NDArray[np.float64]
 
 #: Speeds of the thrust table [m/s].
 TABLE_SPEEDS: Floats = np.arange(SPEED_POINTS, dtype=np.float64) * SPEED_STEP
+
+#: Width of the band of speed over which an upshift's pause is spread [m/s].
+_SHIFT_BAND_MS = 1.0
 
 _RISE_PER_S = 2.0 * math.pi / 60.0  # 1/min to rad/s
 
@@ -85,11 +88,13 @@ def lateral_transfer(car: Car, weight: Weights) -> tuple[float, float, float]:
     return front / mass, rear / mass, math.degrees(elastic)
 
 
-def aero_areas(car: Car) -> tuple[float, float, float]:
+def aero_areas(car: Car, tow: float = 0.0) -> tuple[float, float, float]:
     """Drag area, front and rear downforce area [m2] at the car's ride heights and wing position.
 
     A wing behind the rear axle loads the rear by more than its downforce and takes the rest off the front; a wing ahead
     of the front axle the other way round.
+
+    :param tow: how close another car runs ahead, 0 alone to 1 right behind it; drag and downforce fall in proportion
     """
     aero = car.aero
     rake = (aero.ride_rear_mm - aero.ride_front_mm) - (aero.ride_reference_mm[1] - aero.ride_reference_mm[0])
@@ -103,7 +108,8 @@ def aero_areas(car: Car) -> tuple[float, float, float]:
     drag = aero.drag_area_m2 + aero.wing_drag_area_m2 * aero.wing_position
     drag += aero.front_wing_drag_area_m2 * aero.front_wing_position
     front = body * share - wing * lever + nose * (1.0 + ahead)
-    return drag, front, body * (1.0 - share) + wing * (1.0 + lever) - nose * ahead
+    rear = body * (1.0 - share) + wing * (1.0 + lever) - nose * ahead
+    return drag * (1.0 - tow * aero.tow_drag), front * (1.0 - tow * aero.tow_lift_front), rear * (1.0 - tow * aero.tow_lift_rear)
 
 
 def rolling_share(car: Car, compound: Compound, wheel: int) -> float:
@@ -130,9 +136,10 @@ def on_tyres(record: Any, car: Car, tyres: TyreState, conditions: Conditions) ->
     return full[0]
 
 
-def without_tyres(car: Car, conditions: Conditions, driver: Driver) -> Any:
+def without_tyres(car: Car, conditions: Conditions, driver: Driver, tow: float = 0.0) -> Any:
     """All of the record that does not change while the tyres warm up and wear, as an array of one.
 
+    :param tow: how close another car runs ahead, 0 to 1 [-]
     :raises InputError: if the centre of gravity lies outside the wheelbase
     """
     weight = weights(car)
@@ -149,7 +156,7 @@ def without_tyres(car: Car, conditions: Conditions, driver: Driver) -> Any:
     camber = car.tyres.camber_deg
     c["lean"] = [camber[0], -camber[1], camber[2], -camber[3]]
     c["density"] = conditions.air_density
-    c["drag_area"], c["lift_front"], c["lift_rear"] = aero_areas(car)
+    c["drag_area"], c["lift_front"], c["lift_rear"] = aero_areas(car, tow)
     c["side_area"] = car.aero.side_area_m2
     c["wind_front"] = 1.0 - car.aero.side_from_front_m / car.wheelbase_m
     towards = math.radians(conditions.wind_from_deg + 180.0)
@@ -171,12 +178,33 @@ def _put_drive(c: Any, car: Car, conditions: Conditions, driver: Driver) -> None
     best = thrust.argmax(axis=0) + 1
     best[c["thrust"] <= 0.0] = len(drive.gears)
     c["gear"] = best
-    c["drive_front"], c["shift_s"], c["efficiency"] = drive.front_drive_share, drive.shift_s, drive.efficiency
+    c["thrust"] = _with_shifts(c, car, best)
+    c["drive_front"], c["efficiency"] = drive.front_drive_share, drive.efficiency
     c["fuel_l_per_j"] = drive.fuel_g_per_kwh * drive.fuel_map.fuel / 3.6e6 / 1000.0 / car.mass.fuel_kg_per_l
     lock = drive.differential
     c["lock_preload"] = lock.preload_nm / drive_radius_m(car)
     c["lock_power"], c["lock_coast"] = lock.power, lock.coast
     c["brake_front"], c["brake_max"] = car.brakes.front_share, car.brakes.max_force_n
+
+
+def _with_shifts(c: Any, car: Car, gear: NDArray[np.int64]) -> Floats:
+    """Full-throttle force [N] with the pauses of the upshifts in it.
+
+    A pause of t seconds delays all later speeds by t. Here the force is lower over a narrow band of speed above the shift,
+    by as much as makes crossing it take t longer: dv/a' = dv/a + t, with a the acceleration on a level road. Unlike a
+    pause at one moment this grows evenly as a car goes further past the shift speed, and with it the lap time.
+    """
+    thrust = np.array(c["thrust"])
+    if car.powertrain.shift_s <= 0.0:
+        return thrust
+    cells = round(_SHIFT_BAND_MS / SPEED_STEP)
+    resist = 0.5 * c["density"] * TABLE_SPEEDS**2 * c["drag_area"] + c["mass"] * GRAVITY * car.tyres.compounds[0].rolling
+    accel = np.maximum((thrust - resist) / c["mass"], 1e-3)
+    for first in np.flatnonzero(np.diff(gear) > 0) + 1:
+        band = slice(first, min(first + cells, len(thrust)))
+        slower = _SHIFT_BAND_MS / (_SHIFT_BAND_MS / accel[band] + car.powertrain.shift_s)
+        thrust[band] -= np.minimum(c["mass"] * (accel[band] - slower), thrust[band])
+    return thrust
 
 
 def _put_tyres(c: Any, car: Car, tyres: TyreState, conditions: Conditions) -> None:

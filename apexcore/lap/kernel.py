@@ -347,11 +347,11 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tup
 
 
 @_compiled
-def _accel(c: Any, p: Floats, v: float, braking: bool, guess: float, fade: float) -> tuple[float, float]:
+def _accel(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tuple[float, float]:
     """Acceleration along the line at full effort [m/s2], and the tyre force over what engine or brakes can give [-]."""
     force, resist = force_limit(c, p, v, braking, guess)
     drag = _demand(c, p, v)[4]
-    total = (-force if braking else force * fade) - resist - drag
+    total = (-force if braking else force) - resist - drag
     ceiling = c.brake_max if braking else thrust_at(c, v)
     return total / c.mass - p[CLIMB], force / max(ceiling, 1.0)
 
@@ -360,29 +360,19 @@ def _accel(c: Any, p: Floats, v: float, braking: bool, guess: float, fade: float
 def _pass_forward(c: Any, between: Floats, ds: Floats, cap: Floats, v: Floats, start: int, closed: bool) -> float:
     n = v.size
     steps = n if closed else n - 1
-    accel, share, wait = 0.0, 1.0, 0.0
-    gear = gear_at(c, v[start])
+    accel, share = 0.0, 1.0
     for k in range(steps):
         i = (start + k) % n
         j = (i + 1) % n
         here = v[i]
         mid = math.sqrt(max(here * here + accel * ds[i], 0.25 * here * here + 1e-6))
-        full_dt = ds[i] / max(mid, 0.1)
-        lost = min(wait, full_dt)
-        wait -= lost
-        accel, share = _accel(c, between[i], mid, False, share, 1.0 - lost / full_dt)
+        accel, share = _accel(c, between[i], mid, False, share)
         if mid <= 0.2:  # standing start: the predictor has no history yet
-            accel, share = _accel(c, between[i], 0.5 * math.sqrt(2.0 * max(accel, 0.0) * ds[i]), False, share, 1.0)
+            accel, share = _accel(c, between[i], 0.5 * math.sqrt(2.0 * max(accel, 0.0) * ds[i]), False, share)
         there = math.sqrt(max(here * here + 2.0 * accel * ds[i], 0.01))
         if there >= cap[j]:
             there = cap[j]
             accel = (there * there - here * here) / (2.0 * ds[i])
-            if accel < 0.0:  # the corner slows the car: a pause costs nothing, gears go down beside
-                gear, wait = gear_at(c, there), 0.0
-        if gear_at(c, there) > gear:
-            # the speed lost during the shift must not count as a second shift
-            gear = gear_at(c, there)
-            wait += c.shift_s
         if k == n - 1:
             return there
         v[j] = there
@@ -436,7 +426,7 @@ def _pass_backward(c: Any, between: Floats, ds: Floats, v: Floats, start: int, c
             accel = 0.0
             continue
         mid = math.sqrt(max(there * there - accel * ds[i], 1e-6))
-        accel, share = _accel(c, between[i], min(mid, v[i]), True, share, 1.0)
+        accel, share = _accel(c, between[i], min(mid, v[i]), True, share)
         here = math.sqrt(max(there * there - 2.0 * accel * ds[i], 0.01))
         if here < v[i]:
             v[i] = here

@@ -37,10 +37,9 @@ CAR = np.dtype(
         ("lock_preload", "f8"),  # force difference that the differential holds without load [N]
         ("lock_power", "f8"),  # share of the driving force that it can move to the slower wheel [-]
         ("lock_coast", "f8"),  # the same off the throttle [-]
-        ("shift_s", "f8"),  # time without thrust at an upshift [s]
         ("efficiency", "f8"),  # wheel over crank power [-]
         ("fuel_l_per_j", "f8"),  # fuel per crank energy [l/J]
-        ("thrust", "f8", (SPEED_POINTS,)),  # full-throttle force at the wheels [N]
+        ("thrust", "f8", (SPEED_POINTS,)),  # full-throttle force at the wheels, less what upshifts cost [N]
         ("gear", "f8", (SPEED_POINTS,)),  # gear that gives it, 1 first
         ("mu", "f8", (4,)),  # friction at reference load with this lap's temperature, wear and surface [-]
         ("mu_long", "f8", (4,)),  # longitudinal over lateral [-]

@@ -44,6 +44,7 @@ class Setting:
     :param compounds: tyres of the front and rear axle
     :param wear: worn share of each tread [-]
     :param driver: what the driver uses
+    :param tow: how close another car runs ahead, 0 alone to 1 right behind it [-]
     """
 
     car: Car
@@ -52,6 +53,7 @@ class Setting:
     compounds: tuple[Compound, Compound]
     wear: Four = (0.0, 0.0, 0.0, 0.0)
     driver: Driver = Driver()
+    tow: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -87,13 +89,16 @@ class Lap:
         return float(self.column("speed").max())
 
 
-def top_speed_ms(car: Car, conditions: Conditions) -> float:
-    """Speed at which full thrust just equals drag and rolling resistance on a level road [m/s]."""
-    return _top_speed_ms(car, conditions, gear_thrust(car, TABLE_SPEEDS, conditions.power_factor).max(axis=0))
+def top_speed_ms(car: Car, conditions: Conditions, tow: float = 0.0) -> float:
+    """Speed at which full thrust just equals drag and rolling resistance on a level road [m/s].
+
+    :param tow: how close another car runs ahead, 0 to 1 [-]
+    """
+    return _top_speed_ms(car, conditions, gear_thrust(car, TABLE_SPEEDS, conditions.power_factor).max(axis=0), tow)
 
 
-def _top_speed_ms(car: Car, conditions: Conditions, thrust: Floats) -> float:
-    drag_area, lift_front, lift_rear = aero_areas(car)
+def _top_speed_ms(car: Car, conditions: Conditions, thrust: Floats, tow: float) -> float:
+    drag_area, lift_front, lift_rear = aero_areas(car, tow)
     dynamic = 0.5 * conditions.air_density * TABLE_SPEEDS**2
     rolling = car.tyres.compounds[0].rolling
     load = sum(weights(car).static_n) + dynamic * (lift_front + lift_rear)
@@ -133,8 +138,8 @@ class _Ready:
 
 
 def _ready(setting: Setting, car: Car) -> _Ready:
-    record = without_tyres(car, setting.conditions, setting.driver)
-    top = _top_speed_ms(car, setting.conditions, record[0]["thrust"])
+    record = without_tyres(car, setting.conditions, setting.driver, setting.tow)
+    top = _top_speed_ms(car, setting.conditions, record[0]["thrust"], setting.tow)
     return _Ready(car, record, min(1.25 * top, float(TABLE_SPEEDS[-1])))
 
 
@@ -142,7 +147,7 @@ def _run(setting: Setting, ready: _Ready, tyres: TyreState, line: Line) -> Lap:
     car = ready.car
     record = on_tyres(ready.record, car, tyres, setting.conditions)
     out = np.zeros((len(line.ds), len(COLUMNS)))
-    failed = kernel.solve(record, *line.places, line.ds, line.closed, 0.0, ready.top_ms, out)
+    failed = kernel.solve(record, *line.places, line.ds, line.closed, line.start_ms, ready.top_ms, out)
     if failed >= 0:
         raise SolverError(
             f"{car.name} cannot hold any speed {line.s[failed]:.0f} m after the start line (curvature {line.road[failed, 0]:.4f} 1/m)."

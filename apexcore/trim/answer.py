@@ -4,12 +4,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..circuit.line import CornerSpan
-from ..lap.solver import Lap, Setting, solve_lap
+from ..lap.assembly import lateral_transfer, rolling_share
+from ..lap.solver import Lap, Setting, solve_lap, top_speed_ms
 from ..quantities.text import format_number
-from ..vehicle.car import WHEEL_WORDS, WHEELS
+from ..vehicle.car import WHEEL_WORDS, WHEELS, Car
+from ..vehicle.heat import excess_lean_deg, tread_c
 from ..vehicle.sheet import Sheet, adjusted
+from ..vehicle.weights import weights
 from .balance import CornerResult, balance_grid, read_corner
 from .gearing import Shift, limit_speed_ms, shifts
+from .ride import Clearance, RideEnd, clearances, ride_ends
 
 #: Pressure error at which a warning is worth reading [kPa], and the share of use at which a braking axle locks.
 _PRESSURE_WARNING_KPA = 12.0
@@ -20,7 +24,9 @@ _BIAS_WARNING = 0.03
 class TyreAnswer:
     """One wheel, modelled.
 
-    :param temperature_c: settled temperature [degC]
+    :param temperature_c: settled temperature of the tread's surface [degC]
+    :param carcass_c: settled temperature of the carcass [degC]
+    :param tread_c: inner, middle and outer third of the tread [degC]
     :param hot_kpa: hot pressure [kPa]
     :param best_kpa: best hot pressure at this wheel's mean load [kPa]
     :param work_kj: sliding work per lap [kJ]
@@ -29,6 +35,8 @@ class TyreAnswer:
 
     wheel: str
     temperature_c: float
+    carcass_c: float
+    tread_c: tuple[float, float, float]
     hot_kpa: float
     best_kpa: float
     work_kj: float
@@ -43,6 +51,9 @@ class Answer:
     :param corners: each corner read
     :param grid: balance by (corner speed, phase) [%]
     :param warnings: sentences about what is near or past a limit
+    :param top_ms: top speed on a level road, alone and right behind another car [m/s]
+    :param ride: both axles on their springs; empty for a car without
+    :param clearances: of both axles over the lap
     """
 
     lap: Lap
@@ -51,32 +62,76 @@ class Answer:
     tyres: tuple[TyreAnswer, ...]
     shifts: tuple[Shift, ...]
     warnings: tuple[str, ...]
+    top_ms: tuple[float, float]
+    ride: tuple[RideEnd, ...]
+    clearances: tuple[Clearance, ...]
 
 
-def answer(setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, near: Lap | None = None) -> Answer:
+def answer(
+    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, near: Lap | None = None, bumps: Sequence[tuple[float, float]] = ()
+) -> Answer:
     """Solves the sheet and reads everything the bench shows.
 
+    :param bumps: distance along the lap [m] and height [mm] of each bump of the circuit
     :param near: a lap of another sheet under the same setting, to begin at
     :raises SolverError: if the car cannot take the circuit
     """
     lap = solve_lap(setting, sheet, near=near)
     results = tuple(read_corner(lap, span, setting.line.s) for span in spans)
-    tyres = tuple(_tyre(setting, lap, wheel) for wheel in range(4))
     car = adjusted(setting.car, sheet)
-    return Answer(lap, results, balance_grid(results), tyres, tuple(shifts(car)), tuple(_warnings(setting, sheet, lap, tyres)))
+    tyres = tuple(_tyre(setting, car, lap, wheel) for wheel in range(4))
+    low = tuple(clearances(car, lap, setting.line, bumps))
+    warnings = tuple(_warnings(setting, car, lap, tyres) + _low_warnings(low))
+    alone, towed = (top_speed_ms(car, setting.conditions, tow) for tow in (0.0, 1.0))
+    return Answer(
+        lap, results, balance_grid(results), tyres, tuple(shifts(car)), warnings, (alone, towed), tuple(ride_ends(car)), low
+    )  # fmt: skip
 
 
-def _tyre(setting: Setting, lap: Lap, wheel: int) -> TyreAnswer:
+def _tyre(setting: Setting, car: Car, lap: Lap, wheel: int) -> TyreAnswer:
     compound = lap.tyres.compound(wheel)
     dt = lap.column("time")
     load = float((lap.column(f"load_{WHEELS[wheel]}") * dt).sum() / dt.sum())
     total = sum(float((lap.column(f"load_{w}") * dt).sum() / dt.sum()) for w in WHEELS)
     best = compound.pressure_opt_kpa + compound.pressure_opt_kpa_per_kn * (load - compound.load_ref_n) / 1000.0
-    return TyreAnswer(WHEELS[wheel], lap.tyres.temperature_c[wheel], lap.hot_kpa[wheel], best, lap.slide_j[wheel] / 1000.0, load / total)
+    tyres, hot = lap.tyres, lap.hot_kpa[wheel]
+    return TyreAnswer(
+        WHEELS[wheel], tyres.temperature_c[wheel], tyres.carcass_c[wheel], tread_readings(setting, car, lap, wheel, hot / best - 1.0),
+        hot, best, lap.slide_j[wheel] / 1000.0, load / total,
+    )  # fmt: skip
 
 
-def _warnings(setting: Setting, sheet: Sheet, lap: Lap, tyres: Sequence[TyreAnswer]) -> list[str]:
-    car = adjusted(setting.car, sheet)
+def tread_readings(setting: Setting, car: Car, lap: Lap, wheel: int, pressure_error: float) -> tuple[float, float, float]:
+    """Inner, middle and outer temperature of a tread over a lap [degC].
+
+    :param car: the car as the sheet sets it
+    :param pressure_error: hot pressure over its best, less 1 [-]
+    """
+    left, front = wheel % 2 == 0, wheel < 2
+    axle = car.front if front else car.rear
+    roll = lateral_transfer(car, weights(car))[2] * (1.0 - axle.camber_recovery)
+    camber = car.tyres.camber_deg[wheel]
+    dt, speed = lap.column("time"), lap.column("speed")
+    rolling = rolling_share(car, lap.tyres.compound(wheel), wheel) * lap.column(f"load_{WHEELS[wheel]}") * speed
+    work = (car.tyres.heat_share * lap.column(f"slide_{WHEELS[wheel]}") + rolling) * dt
+    best = lap.tyres.compound(wheel).inclination_opt_deg
+    excess = excess_lean_deg(lap.column("lateral"), work, camber if left else -camber, roll, best, left)
+    around = 0.5 * (setting.conditions.air_c + setting.conditions.track_c)
+    return tread_c(lap.tyres.temperature_c[wheel], around, excess, pressure_error)
+
+
+def _low_warnings(low: Sequence[Clearance]) -> list[str]:
+    found = []
+    for end in low:
+        if end.least_mm <= 0.0:
+            found.append(f"The floor touches at the {end.axle} axle, {end.at_m:.0f} m after the start line.")
+        elif end.touches:
+            places = ", ".join(f"{at:.0f} m" for at, _ in end.touches)
+            found.append(f"The floor touches at the {end.axle} axle over the bump at {places}.")
+    return found
+
+
+def _warnings(setting: Setting, car: Car, lap: Lap, tyres: Sequence[TyreAnswer]) -> list[str]:
     found: list[str] = []
     for tyre in tyres:
         error = tyre.hot_kpa - tyre.best_kpa
@@ -100,6 +155,6 @@ def _warnings(setting: Setting, sheet: Sheet, lap: Lap, tyres: Sequence[TyreAnsw
     lifted = min(float(lap.column(f"load_{w}").min()) for w in WHEELS)
     if lifted < 50.0:
         found.append("An inside wheel leaves the road in a corner.")
-    if sheet.values.get("fuel", lap.fuel_l) < lap.fuel_l:
+    if car.fuel_l < lap.fuel_l:
         found.append(f"Fuel does not last one lap: it burns {format_number(lap.fuel_l, 2)} l.")
     return found

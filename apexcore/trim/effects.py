@@ -5,9 +5,10 @@ from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
+from ..errors import InputError
 from ..lap.solver import Lap, Setting, solve_lap
 from ..vehicle.items import Item
-from ..vehicle.sheet import Sheet
+from ..vehicle.sheet import Sheet, check_whole
 
 #: Standard deviation of what the book car, driven like a front runner or a midfielder, predicts for a change of the sheet
 #: against what the virtual driver (between the two) finds on the virtual cars: a share of the change, and a rest [s].
@@ -57,16 +58,32 @@ def step_effects(setting: Setting, sheet: Sheet, items: Iterable[Item], base: La
     leaves undone cancels. Two threads: the kernel lets go of the interpreter while it runs.
     """
     begin = base if base is not None else solve_lap(setting, sheet)
-    moves = [(item, steps, sheet.stepped(item, steps)) for item in items for steps in (-1, 1)]
+    moves = [(item, steps, _possible(setting, sheet.stepped(item, steps))) for item in items for steps in (-1, 1)]
     with ThreadPoolExecutor(2) as pool:
         again = pool.submit(solve_lap, setting, sheet, near=begin)
-        laps = list(pool.map(lambda moved: None if moved is None else solve_lap(setting, moved, near=begin), (move[2] for move in moves)))
+        laps = list(pool.map(lambda move: _lap(setting, move[0], move[2], begin), moves))
     reference = again.result()
     return [_effect(item, steps, moved, lap, reference) for (item, steps, moved), lap in zip(moves, laps, strict=True)]
 
 
+def _possible(setting: Setting, moved: Sheet | None) -> Sheet | None:
+    """The sheet, None where the car does not stand on it (a gear above the one before, a wheel without load)."""
+    if moved is None:
+        return None
+    try:
+        check_whole(setting.car, moved)
+    except InputError:
+        return None
+    return moved
+
+
+def _lap(setting: Setting, item: Item, moved: Sheet | None, begin: Lap) -> Lap | None:
+    """The stepped lap; None where there is no such step, or where it cannot change the lap."""
+    return None if moved is None or item.ride_only else solve_lap(setting, moved, near=begin)
+
+
 def _effect(item: Item, steps: int, moved: Sheet | None, lap: Lap | None, reference: Lap) -> StepEffect:
     if moved is None or lap is None:
-        return StepEffect(item, steps, None, 0.0, 0.0)
+        return StepEffect(item, steps, moved.values[item.key] if moved else None, 0.0, 0.0)
     change = lap.top_speed_ms - reference.top_speed_ms
     return StepEffect(item, steps, moved.values[item.key], lap.time_s - reference.time_s, change)

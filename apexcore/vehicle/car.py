@@ -65,6 +65,21 @@ class Ballast(Value):
     height_m: float = Field(0.2, ge=0, le=1.5)
 
 
+class Damper(Value):
+    """Damper rates at the damper; they enter the ride analysis only, never the lap time.
+
+    :param bump_slow: resistance to slow compression [N s/mm]
+    :param bump_fast: resistance to fast compression [N s/mm]
+    :param rebound_slow: resistance to slow extension [N s/mm]
+    :param rebound_fast: resistance to fast extension [N s/mm]
+    """
+
+    bump_slow: float = Field(0.0, ge=0, le=100)
+    bump_fast: float = Field(0.0, ge=0, le=100)
+    rebound_slow: float = Field(0.0, ge=0, le=100)
+    rebound_fast: float = Field(0.0, ge=0, le=100)
+
+
 class Axle(Value):
     """One axle's suspension.
 
@@ -78,6 +93,7 @@ class Axle(Value):
     :param rigid: if true there are no springs: only tyres and chassis give way
     :param chassis_n_per_mm: rate of a rigid axle's part of the chassis in roll, at the wheel [N/mm]
     :param toe_deg: toe of each wheel, inwards positive [deg]
+    :param damper: damper of the left and of the right wheel
     """
 
     track_m: float = Field(gt=0.5, le=2.5)
@@ -90,6 +106,7 @@ class Axle(Value):
     rigid: bool = False
     chassis_n_per_mm: float = Field(100.0, gt=1, le=2000)
     toe_deg: float = Field(0.0, ge=-3, le=3)
+    damper: tuple[Damper, Damper] = (Damper(), Damper())
 
     @field_validator("spring_n_per_mm", mode="before")
     @classmethod
@@ -319,13 +336,23 @@ class Tyres(Value):
 
 
 class Car(Value):
-    """A car: the physical values at its base setting, and the items one can adjust."""
+    """A car: the physical values at its base setting, and the items one can adjust.
+
+    :param key: its name in files
+    :param name: its name on the screen
+    :param kind: what sort of car it is
+    :param wheelbase_m: distance of the axles [m]
+    :param width_m: greatest width, which keeps the line off the edge of the road [m]
+    :param fuel_l: fuel on board [l]
+    :param tank_l: what the tank holds [l]
+    """
 
     format: Literal["apex-trim car 1"] = "apex-trim car 1"
     key: Key
     name: str = Field(min_length=1, max_length=60)
     kind: str = Field(min_length=1, max_length=60)
     wheelbase_m: float = Field(gt=0.5, le=5)
+    width_m: float = Field(1.8, ge=0.8, le=2.6)
     fuel_l: float = Field(30.0, ge=0, le=500)
     tank_l: float = Field(gt=0, le=500)
     mass: Mass

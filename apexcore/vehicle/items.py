@@ -9,6 +9,8 @@ from ..errors import InputError
 from ..quantities.text import format_number
 from .values import Value
 
+_DAMPER = ("bump_slow", "bump_fast", "rebound_slow", "rebound_fast")
+
 #: Physical values of `Car` that an item may set, as a path into it. A number picks one of several; a path to a pair of
 #: springs without one sets both.
 LEVERS: frozenset[str] = frozenset(
@@ -17,6 +19,8 @@ LEVERS: frozenset[str] = frozenset(
     + [f"{axle}.{field}" for axle in ("front", "rear") for field in ("spring_n_per_mm", "bar_n_per_mm", "toe_deg", "chassis_n_per_mm")]
     + [f"{axle}.spring_n_per_mm.{side}" for axle in ("front", "rear") for side in range(2)]
     + [f"{axle}.track_m" for axle in ("front", "rear")]
+    + [f"{axle}.damper.{side}{field}" for axle in ("front", "rear") for side in ("", "0.", "1.") for field in _DAMPER]
+    + [f"powertrain.gears.{gear}" for gear in range(10)]
     + [f"ballast.{place}.kg" for place in range(8)]
     + ["aero.wing_position", "aero.front_wing_position", "aero.ride_front_mm", "aero.ride_rear_mm"]
     + ["brakes.front_share", "fuel_l", "mass.cross_shift", "mass.driver_kg"]
@@ -75,6 +79,11 @@ class Item(Value):
         if not self._on_step(self.base):
             raise ValueError(f"{self.name}: base {self.base} does not stand on a step of {self.step}")
         return self
+
+    @property
+    def ride_only(self) -> bool:
+        """Whether it enters the ride analysis only, never the lap."""
+        return ".damper." in self.sets
 
     def _on_step(self, value: float) -> bool:
         steps = (value - self.low) / self.step

@@ -2,11 +2,14 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 from ..errors import FileRejected, InputError
+from ..quantities.text import format_number
 from .car import Car
 from .items import Item
+from .weights import weights
 
 
 @dataclass(frozen=True)
@@ -72,7 +75,25 @@ def checked_sheet(car: Car, values: Mapping[str, float]) -> Sheet:
             problems.append(str(error))
     if problems:
         raise FileRejected(problems)
-    return Sheet(car.key, good)
+    sheet = Sheet(car.key, good)
+    try:
+        check_whole(car, sheet)
+    except InputError as error:
+        raise FileRejected([str(error)]) from None
+    return sheet
+
+
+def check_whole(car: Car, sheet: Sheet) -> None:
+    """What no item can tell alone: gears that fall, and a car that stands on all its wheels.
+
+    :raises InputError: naming what does not fit
+    """
+    moved = adjusted(car, sheet)
+    gears = moved.powertrain.gears
+    for number, (low, high) in enumerate(pairwise(gears), start=2):
+        if high >= low:
+            raise InputError(f"gear {number}", f"{format_number(high, 3)} :1", f"less than gear {number - 1}, {format_number(low, 3)} :1")
+    weights(moved)
 
 
 def differences(car: Car, first: Sheet, second: Sheet) -> list[Difference]:
@@ -105,5 +126,7 @@ def _put(target: Any, tree: Any) -> Any:
     if not isinstance(tree, dict):
         return (tree,) * len(target) if isinstance(target, tuple) else tree
     if isinstance(target, tuple):
+        if not all(key.isdigit() for key in tree):  # a field of both sides
+            return tuple(_put(one, tree) for one in target)
         return tuple(_put(one, tree[str(place)]) if str(place) in tree else one for place, one in enumerate(target))
     return target.model_copy(update={key: _put(getattr(target, key), branch) for key, branch in tree.items()})

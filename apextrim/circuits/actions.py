@@ -6,7 +6,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from apexcore.circuit.track import Circuit as CoreCircuit
-from apexcore.circuit.track import reversed_circuit
+from apexcore.circuit.track import centre_line, reversed_circuit
 from apexcore.errors import FileRejected
 from apexcore.formats.circuits import read_circuit
 from apexcore.formats.values_json import write_value
@@ -32,7 +32,7 @@ def add_circuit(owner: User, data: bytes, name: str = "Imported circuit", width_
 def keep_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
     """A circuit of the core as a row; see `add_circuit`."""
     text = write_value(core)
-    parsed_circuit(text)  # a lap that does not close is refused here, not at the first use
+    centre_line(core)  # a lap that does not close is refused here, not at the first use
     there = Circuit.objects.filter(owner=owner, key=core.key).first()
     if there is not None:
         if there.data == text:
@@ -44,7 +44,7 @@ def keep_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
 @transaction.atomic
 def add_reversed(circuit: Circuit) -> tuple[Circuit, bool]:
     """The circuit driven the other way round, as a circuit of its own."""
-    return keep_circuit(circuit.owner, reversed_circuit(parsed_circuit(circuit.data)[0]))
+    return keep_circuit(circuit.owner, reversed_circuit(parsed_circuit(circuit.data)))
 
 
 @transaction.atomic

@@ -8,7 +8,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.circuit.track import centre_line
-from apexcore.errors import SolverError
+from apexcore.errors import ApexError
 from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame, sheet_values
@@ -19,16 +19,16 @@ from . import actions, presenters
 def _bench(
     request: HttpRequest, event: Event, errors: list[str] | None = None, typed: dict[int, tuple[str, str]] | None = None
 ) -> HttpResponse:
-    core, line, _ = adapter.parsed_circuit(event.circuit.data)
+    core = adapter.parsed_circuit(event.circuit.data)
     context: dict[str, Any] = {
         "event": event,
         "frame": frame(event, "circuit"),
         "circuit": core,
-        "length_m": line.length_m,
-        "height_m": float(line.z.max() - line.z.min()),
         "errors": errors or [],
     }
     try:
+        line = adapter.setting_of(event).line
+        context |= {"length_m": line.length_m, "height_m": float(line.z.max() - line.z.min())}
         answer = adapter.answer_of(event, sheet_values(event))
         notes = {note.number: note for note in event.circuit.notes.all()}
         rows = presenters.corner_rows(answer.corners, notes)
@@ -41,7 +41,7 @@ def _bench(
         context["map"] = presenters.map_view(
             centre_line(core), line, core.width_m, answer.corners, answer.lap.column("brake"), answer.lap.column("throttle")
         )
-    except SolverError as error:
+    except ApexError as error:
         context["problem"] = str(error)
     return render(request, "circuits/bench.html", context, status=422 if errors else 200)
 

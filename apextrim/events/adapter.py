@@ -23,12 +23,21 @@ def parsed_car(text: str) -> CoreCar:
     return CoreCar.model_validate_json(text)
 
 
-@lru_cache(maxsize=32)
-def parsed_circuit(text: str) -> tuple[CoreCircuit, Line, tuple[CornerSpan, ...]]:
-    """The core's circuit of a stored file, with its racing line and corners."""
-    circuit = CoreCircuit.model_validate_json(text)
-    line = racing_line(circuit)
-    return circuit, line, tuple(corners(circuit, line))
+@lru_cache(maxsize=64)
+def parsed_circuit(text: str) -> CoreCircuit:
+    """The core's circuit of a stored file."""
+    return CoreCircuit.model_validate_json(text)
+
+
+@lru_cache(maxsize=64)
+def driven_line(text: str, car_width_m: float) -> tuple[Line, tuple[CornerSpan, ...]]:
+    """The racing line of a car this wide on a stored circuit, and its corners.
+
+    :raises InputError: if the lap does not close, or the car does not fit
+    """
+    circuit = parsed_circuit(text)
+    line = racing_line(circuit, car_width_m=car_width_m)
+    return line, tuple(corners(circuit, line))
 
 
 def car_of(event: Event) -> CoreCar:
@@ -51,13 +60,13 @@ def setting_of(event: Event, front: str = "", rear: str = "", conditions: Condit
     car = car_of(event)
     first = car.tyres.compounds[0]
     pair = (car.tyres.compound(front) if front else first, car.tyres.compound(rear) if rear else first)
-    line = parsed_circuit(event.circuit.data)[1]
+    line, _ = driven_line(event.circuit.data, car.width_m)
     return Setting(car, line, conditions or conditions_of(event), pair, driver=LEVELS[event.driver])
 
 
 def spans_of(event: Event) -> tuple[CornerSpan, ...]:
     """The corners of an event's circuit."""
-    return parsed_circuit(event.circuit.data)[2]
+    return driven_line(event.circuit.data, car_of(event).width_m)[1]
 
 
 class _Case(NamedTuple):
@@ -72,7 +81,7 @@ class _Case(NamedTuple):
     def setting(self) -> Setting:
         core = parsed_car(self.car)
         first = core.tyres.compounds[0]
-        line = parsed_circuit(self.circuit)[1]
+        line, _ = driven_line(self.circuit, core.width_m)
         return Setting(core, line, Conditions.model_validate_json(self.conditions), (first, first), driver=LEVELS[self.driver])
 
     def sheet(self) -> Sheet:
@@ -108,7 +117,8 @@ def _maker_lap(car: str, circuit: str, conditions: str, driver: str) -> Lap:
 @lru_cache(maxsize=256)
 def _answer(case: _Case) -> Answer:
     near = _maker_lap(case.car, case.circuit, case.conditions, case.driver)
-    return answer(case.setting(), parsed_circuit(case.circuit)[2], case.sheet(), near)
+    bumps = [(one.at_m, one.height_mm) for one in parsed_circuit(case.circuit).markers if one.kind == "bump"]
+    return answer(case.setting(), driven_line(case.circuit, parsed_car(case.car).width_m)[1], case.sheet(), near, bumps)
 
 
 def answer_of(event: Event, sheet: Sheet) -> Answer:

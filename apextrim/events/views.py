@@ -9,7 +9,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from apexcore.errors import SolverError
+from apexcore.errors import ApexError
 from apextrim.accounts.owned import owned_or_404
 from apextrim.ui.cautions import CAUTIONS
 
@@ -58,7 +58,7 @@ def _brief(request: HttpRequest, event: Event, status: int = 200, **forms_given:
     }
     try:
         context["expected"] = queries.expected_times(event)
-    except SolverError as error:
+    except ApexError as error:
         context["problem"] = str(error)
     return render(request, "events/brief.html", context, status=status)
 

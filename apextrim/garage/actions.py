@@ -7,7 +7,7 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
-from apexcore.errors import SolverError
+from apexcore.errors import ApexError
 from apexcore.formats.values_json import read_sheet, read_value, write_value
 from apexcore.vehicle.car import Car as CoreCar
 from apexcore.vehicle.sheet import Sheet as CoreSheet
@@ -44,7 +44,7 @@ def _modelled_change(event: Event, parent: Sheet | None, sheet: CoreSheet) -> fl
     try:
         before = adapter.answer_of(event, CoreSheet(sheet.car_key, parent.values))
         return adapter.answer_of(event, sheet).lap.time_s - before.lap.time_s
-    except SolverError:
+    except ApexError:
         return None
 
 

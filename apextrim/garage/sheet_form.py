@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from apexcore.errors import InputError
 from apexcore.quantities.text import has_other_unit, parse_number
 from apexcore.vehicle.car import Car
-from apexcore.vehicle.sheet import Sheet
+from apexcore.vehicle.sheet import Sheet, check_whole
 
 
 @dataclass
@@ -14,7 +14,7 @@ class SheetForm:
     """What came from the bench.
 
     :param typed: text of every item, by key
-    :param errors: what is wrong with it, by key
+    :param errors: what is wrong with it, by key; under "" what is wrong with the whole
     """
 
     car: Car
@@ -34,6 +34,11 @@ class SheetForm:
                 self.values[item.key] = item.check(item.nearest(number) if has_other_unit(text, item.unit) else number)
             except InputError as error:
                 self.errors[item.key] = str(error)
+        if not self.errors:
+            try:
+                check_whole(self.car, Sheet(self.car.key, self.values))
+            except InputError as error:
+                self.errors[""] = str(error)
 
     @property
     def sheet(self) -> Sheet | None:

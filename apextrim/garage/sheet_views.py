@@ -8,7 +8,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from apexcore.errors import ApexError, FileRejected, InputError, SolverError
+from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.values_json import write_sheet
 from apexcore.trim.effects import step_effects
 from apexcore.vehicle.sheet import Sheet as CoreSheet
@@ -48,7 +48,7 @@ def _bench(
     now = form.sheet if form and form.sheet else saved
     try:
         context["view"] = _answered(event, saved, now)
-    except SolverError as error:
+    except ApexError as error:
         context["problem"] = str(error)
     return render(request, "garage/sheet_bench.html", context, status=422 if errors else 200)
 
@@ -70,7 +70,7 @@ def answer(request: HttpRequest, event_id: int) -> HttpResponse:
     if form.sheet is not None:
         try:
             context["view"] = _answered(event, queries.core_sheet(event, row), form.sheet)
-        except SolverError as error:
+        except ApexError as error:
             context["problem"] = str(error)
     return render(request, "garage/_answer.html", context)
 
@@ -88,7 +88,7 @@ def effect(request: HttpRequest, event_id: int) -> HttpResponse:
     elif items and form.sheet is not None:
         try:
             context["effects"] = step_effects(adapter.setting_of(event), form.sheet, items, adapter.answer_of(event, form.sheet).lap)
-        except SolverError as error:
+        except ApexError as error:
             context["hint"] = str(error)
     return render(request, "garage/_effect.html", context)
 
@@ -143,7 +143,7 @@ def difference(request: HttpRequest, event_id: int) -> HttpResponse:
         try:
             context["rows"] = presenters.difference_rows(differences(car, a, b), queries.single_effects(event, a, b))
             context["view"] = _answered(event, a, b)
-        except SolverError as error:
+        except ApexError as error:
             context["problem"] = str(error)
     return render(request, "garage/difference.html", context)
 

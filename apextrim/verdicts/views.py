@@ -7,7 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from apexcore.errors import SolverError
+from apexcore.errors import ApexError
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events import adapter
 from apextrim.events.models import Event
@@ -43,7 +43,7 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
     a, b, margin = form.cleaned_data["a"], form.cleaned_data["b"], form.cleaned_data["margin"]
     try:
         judged = queries.judged(event, a, b, margin)
-    except SolverError as error:
+    except ApexError as error:
         context["problem"] = str(error)
         return context, 200
     context |= {"a": a, "b": b, "margin": margin}

@@ -30,7 +30,7 @@ def test_every_item_stands_in_its_place_with_unit_range_and_step(client_in: Clie
     response = client_in.get(url("sheet_bench", event))
     places = {group["place"]: [one.item.key for one in group["items"]] for group in response.context["groups"]}
     assert places["fl"] == ["pressure_fl", "camber_fl"]
-    assert sum(len(keys) for keys in places.values()) == 23
+    assert sum(len(keys) for keys in places.values()) == 40
     page = response.content.decode()
     assert "Front bar, 1 to 9" in page and "step 1" in page
 
@@ -148,7 +148,7 @@ def test_unusable_sheet_files_are_refused_whole(client_in: Client, event: Event,
 def test_the_card_prints_every_value_and_marks_what_changed(client_in: Client, event: Event, second: Sheet) -> None:
     page = client_in.get(url("sheet_card", event, second.pk)).content.decode()
     assert page.count("← changed") == 2
-    assert page.count("☐") == 23
+    assert page.count("☐") == 40
 
 
 def test_cars_and_circuits_come_in_and_go_out_as_files(client_in: Client, event: Event) -> None:

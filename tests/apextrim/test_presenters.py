@@ -76,7 +76,7 @@ def test_every_item_has_one_place_and_a_short_label(event: Event) -> None:
 
 
 def test_the_map_keeps_the_way_round_and_its_scale(event: Event) -> None:
-    core, line, spans = adapter.parsed_circuit(event.circuit.data)
+    core, line, spans = adapter.parsed_circuit(event.circuit.data), adapter.setting_of(event).line, adapter.spans_of(event)
     lap = adapter.answer_of(event, sheet_values(event)).lap
     results = [read_corner(lap, span, line.s) for span in spans]
     from apexcore.circuit.track import centre_line

@@ -50,7 +50,7 @@ def test_fields_take_the_bounds_of_the_core() -> None:
 def test_a_new_owner_gets_a_car_a_circuit_and_a_decent_password() -> None:
     call_command("new_owner", "lintel", password="osier-in-out-9")
     user = User.objects.get(username="lintel")
-    assert user.check_password("osier-in-out-9") and user.cars.count() == 5 and user.circuits.count() == 3
+    assert user.check_password("osier-in-out-9") and user.cars.count() == 5 and user.circuits.count() == 4
     for name, password in (("lintel", "osier-in-out-9"), ("other", "short"), ("bad name!", "osier-in-out-9")):
         with pytest.raises(CommandError):
             call_command("new_owner", name, password=password)

@@ -5,7 +5,7 @@ import pytest
 from pydantic import ValidationError
 
 from apexcore.circuit.conditions import Conditions, air_density, saturation_hpa
-from apexcore.circuit.line import EDGE_M, CornerSpan, Line, least_curvature, offset_line
+from apexcore.circuit.line import CornerSpan, Line, least_curvature, offset_line
 from apexcore.circuit.track import Circuit, Corner, Straight, centre_line, closed_segments
 from apexcore.errors import InputError
 
@@ -41,7 +41,7 @@ def test_least_curvature_beats_the_largest_tangent_arc_through_a_right_angle() -
     The integral of squared curvature of the line found must not exceed the arc's, (pi/2)/R a corner, nor fall below that
     of the same turn spread over the whole quarter lap.
     """
-    circuit = box(radius=30.0, width=10.0 + 2 * EDGE_M, straight=400.0)
+    circuit = box(radius=30.0, width=12.3, straight=400.0)
     line = centre_line(circuit, 2.0)
     offset = least_curvature(line, 5.0)
     root = math.sqrt(2)

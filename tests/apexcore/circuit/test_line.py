@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from apexcore.circuit.line import EDGE_M, coarser, least_curvature, offset_line, racing_line
+from apexcore.circuit.line import coarser, half_room_m, least_curvature, offset_line, racing_line
 from apexcore.circuit.track import CentreLine, Circuit, centre_line, mirrored
 
 
@@ -28,7 +28,7 @@ def test_on_a_circle_the_widest_line_has_the_least_curvature() -> None:
 
 def test_the_racing_line_stays_on_the_road_and_beats_the_centre(circuit: Circuit) -> None:
     line, centre = racing_line(circuit), centre_line(circuit)
-    assert np.abs(line.offset).max() <= circuit.width_m / 2 - EDGE_M + 1e-9
+    assert np.abs(line.offset).max() <= half_room_m(circuit.width_m) + 1e-9
     middle = offset_line(centre, np.zeros(len(centre.x)))
     assert float((line.road[:, 0] ** 2 * line.ds).sum()) < 0.7 * float((middle.road[:, 0] ** 2 * middle.ds).sum())
 
@@ -36,8 +36,8 @@ def test_the_racing_line_stays_on_the_road_and_beats_the_centre(circuit: Circuit
 def test_no_small_move_of_the_line_is_straighter(circuit: Circuit) -> None:
     """Brute force: bumps of both signs at many places never lower the bending by more than the stopping rule allows."""
     centre = centre_line(circuit)
-    best = least_curvature(centre, circuit.width_m / 2 - EDGE_M)
-    half = circuit.width_m / 2 - EDGE_M
+    best = least_curvature(centre, half_room_m(circuit.width_m))
+    half = half_room_m(circuit.width_m)
 
     def bending(offset: np.ndarray) -> float:
         line = offset_line(centre, offset)

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from apexcore.circuit.line import EDGE_M, Line, offset_line, racing_line
+from apexcore.circuit.line import Line, half_room_m, offset_line, racing_line
 from apexcore.circuit.lines import blended_line, lane_line, late_line, least_length, short_line
 from apexcore.circuit.track import Circuit, centre_line
 from apexcore.errors import InputError
@@ -33,7 +33,7 @@ def test_on_a_circle_the_short_way_is_the_inside() -> None:
 
 def test_round_a_square_the_short_way_cuts_to_the_inner_corners() -> None:
     """The tightest loop inside a square ring touches its inner corner arcs and runs straight between: its length is known."""
-    circuit = box(radius=30.0, width=10.0 + 2 * EDGE_M, straight=200.0)
+    circuit = box(radius=30.0, width=12.3, straight=200.0)
     line = centre_line(circuit, 1.0)
     found = offset_line(line, least_length(line, 5.0)).length_m
     # straights of 200 m between quarter circles of radius 25
@@ -43,8 +43,8 @@ def test_round_a_square_the_short_way_cuts_to_the_inner_corners() -> None:
 def test_no_line_on_the_road_is_shorter(circuit: Circuit) -> None:
     short = short_line(circuit)
     assert short.length_m < racing_line(circuit).length_m
-    assert np.abs(short.offset).max() <= circuit.width_m / 2 - EDGE_M + 1e-9
-    line, rng, half = centre_line(circuit), np.random.default_rng(2), circuit.width_m / 2 - EDGE_M
+    assert np.abs(short.offset).max() <= half_room_m(circuit.width_m) + 1e-9
+    line, rng, half = centre_line(circuit), np.random.default_rng(2), half_room_m(circuit.width_m)
     at = np.arange(len(short.offset))
     for place in rng.integers(0, len(at), 12):
         bump = np.exp(-0.5 * ((at - place) / 15.0) ** 2)
@@ -62,8 +62,9 @@ def test_a_blend_lies_between_its_ends(circuit: Circuit) -> None:
 
 
 def test_a_late_apex_opens_the_exit_and_tightens_the_entry(circuit: Circuit) -> None:
-    usual, late = racing_line(circuit), late_line(circuit)
     setting, spans = demo_setting("brackendale_gt", "sallowmere_fen")
+    width = setting.car.width_m
+    usual, late = racing_line(circuit, car_width_m=width), late_line(circuit, car_width_m=width)
     assert setting.line.length_m == pytest.approx(usual.length_m)
     later = 0
     for span in spans:
@@ -77,7 +78,7 @@ def test_a_late_apex_opens_the_exit_and_tightens_the_entry(circuit: Circuit) -> 
 
 def test_lanes_of_an_oval_differ_by_their_radius(oval: Circuit) -> None:
     lanes = [lane_line(oval, lane, 4) for lane in (1, 2, 3, 4)]
-    gap = (oval.width_m - 2 * EDGE_M) / 3
+    gap = 2 * half_room_m(oval.width_m) / 3
     for inner, outer in itertools.pairwise(lanes):
         assert outer.length_m - inner.length_m == pytest.approx(2 * math.pi * gap, rel=0.02)
     for lane, lanes_there in ((0, 4), (5, 4), (1, 0)):

@@ -23,6 +23,8 @@ from tests.conftest import DEMO, demo_car, demo_files, demo_setting
 
 CARS, CIRCUITS = demo_files("cars"), demo_files("circuits")
 EVERYWHERE = [(car, circuit) for car in CARS for circuit in CIRCUITS]
+#: Circuits that close: on a standing mile a full tank over the driven wheels may even help.
+LAPS = [key for key in CIRCUITS if key != "longreach"]
 ROADS = ["sallowmere_fen", "thistledown"]
 #: Cars with a front bar, and cars with a rear wing to move.
 BARRED = ["brackendale_gt", "ferrow_lark", "pentlow_hare", "drummock_stallard"]
@@ -47,7 +49,7 @@ def ends(car_key: str, item_key: str) -> tuple[float, float]:
 
 def test_the_demo_has_every_kind_of_car_and_circuit() -> None:
     kinds = {demo_car(key).kind for key in CARS}
-    assert len(CARS) == len(kinds) == 5 and len(CIRCUITS) == 3
+    assert len(CARS) == len(kinds) == 5 and len(CIRCUITS) == 4
     assert any(demo_car(key).front.rigid for key in CARS)
     assert any(len(demo_car(key).powertrain.gears) == 1 for key in CARS)
     assert any(0 < demo_car(key).powertrain.front_drive_share < 1 for key in CARS)
@@ -64,7 +66,9 @@ def test_every_car_laps_every_circuit_within_its_envelope(car_key: str, circuit_
     assert use.max() < 1.05 and (use > 1.01).mean() < 0.03
     dt = lap.column("time")
     spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slide_j)
-    assert float((lap.column("engine_w") * dt).sum()) == pytest.approx(spent, rel=5e-3)
+    speed, line = lap.column("speed"), setting.line
+    kept = 0.0 if line.closed else 0.5 * weights(adjusted(setting.car, base_sheet(setting.car))).mass_kg * (speed[-1] ** 2 - speed[0] ** 2)
+    assert float((lap.column("engine_w") * dt).sum()) == pytest.approx(spent + kept, rel=5e-3)
     assert len(answer(setting, spans, base_sheet(setting.car)).corners) == len(spans)
 
 
@@ -140,7 +144,7 @@ def test_more_front_wing_frees_the_front(circuit_key: str) -> None:
     assert mid(moved("ferrow_lark", circuit_key, wing_front=18)) < mid(moved("ferrow_lark", circuit_key, wing_front=2))
 
 
-@pytest.mark.parametrize(("car_key", "circuit_key"), EVERYWHERE)
+@pytest.mark.parametrize(("car_key", "circuit_key"), [(car, circuit) for car in CARS for circuit in LAPS])
 def test_more_fuel_is_slower(car_key: str, circuit_key: str) -> None:
     low, high = ends(car_key, "fuel")
     setting, _ = demo_setting(car_key, circuit_key)
@@ -170,7 +174,7 @@ def test_forward_bias_uses_up_the_front_under_brakes(car_key: str, circuit_key: 
     assert braking(forward) > braking(back)
 
 
-@pytest.mark.parametrize("circuit_key", CIRCUITS)
+@pytest.mark.parametrize("circuit_key", LAPS)
 @pytest.mark.parametrize("car_key", ["brackendale_gt", "ferrow_lark", "wisp_125"])
 def test_a_wider_road_is_faster_at_the_apex(car_key: str, circuit_key: str) -> None:
     setting, _ = demo_setting(car_key, circuit_key)

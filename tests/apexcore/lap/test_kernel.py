@@ -140,3 +140,42 @@ def test_grip_of_a_wheel_falls_with_load_lean_and_wrong_pressure(car: Car) -> No
     assert per_load(3600.0, **ideal) > per_load(3600.0, **ideal | {"hot_kpa": 1.25 * best})
     assert per_load(3600.0, **ideal) > per_load(3600.0, **ideal | {"lean": ideal["lean"] - 3.0})
     assert per_load(3600.0, **ideal) == pytest.approx(float(c["mu"][0]), rel=1e-9)
+
+
+def test_a_shift_costs_what_a_pause_at_one_moment_costs(plain_car: Car) -> None:
+    """v(t) is delayed by the pause: t(v) grows by the pause for each shift, by integration of dv/a."""
+    car = plain_car.model_copy(update={"powertrain": plain_car.powertrain.model_copy(update={"shift_s": 0.0})})
+    slow = car.model_copy(update={"powertrain": car.powertrain.model_copy(update={"shift_s": 0.15})})
+    quick_run, slow_run = (straight(rated(one), 1400.0, 1.0, 20.0) for one in (car, slow))
+    shifts = float((np.diff(quick_run[:, COLUMN["gear"]]) > 0).sum())
+    end = float(slow_run[-1, COLUMN["speed"]]) - 2.0
+
+    def until(run: np.ndarray) -> float:
+        clock = np.concatenate([[0.0], np.cumsum(run[:-1, COLUMN["time"]])])
+        return float(np.interp(end, run[:, COLUMN["speed"]], clock))
+
+    assert shifts >= 3
+    assert until(slow_run) - until(quick_run) == pytest.approx(0.15 * shifts, rel=0.1)
+
+
+@pytest.mark.parametrize("from_deg", [0.0, 180.0])
+def test_a_side_wind_slows_the_corner_that_it_pushes_out_of(car: Car, from_deg: float) -> None:
+    """Driving east; the wind comes from the left (north) or from the right."""
+    windy = car.model_copy(update={"aero": car.aero.model_copy(update={"side_area_m2": 3.0, "side_from_front_m": car.wheelbase_m / 2})})
+    still, across = record(windy), record(windy, Conditions(wind_ms=12.0, wind_from_deg=from_deg))
+    left, right = ([kernel.corner_speed(c, place(sign / 90), 90.0, 30.0) for c in (still, across)] for sign in (1, -1))
+    calm, blown = left
+    assert (blown < calm) == (from_deg == 0.0)  # a wind from the left pushes out of a left-hand corner
+    calm, blown = right
+    assert (blown < calm) == (from_deg == 180.0)
+
+
+def test_a_side_wind_far_back_asks_more_of_the_rear(car: Car) -> None:
+    aero = car.aero.model_copy(update={"side_area_m2": 3.0, "side_from_front_m": car.wheelbase_m})
+    c = record(car.model_copy(update={"aero": aero}), Conditions(wind_ms=12.0, wind_from_deg=0.0))
+    still = record(car)
+    lateral, _, _, push, _ = kernel._demand(c, place(1 / 120), 40.0)
+    front, rear, total = kernel._corner_forces(c, lateral, push)
+    calm_front, calm_rear, calm = kernel._corner_forces(still, lateral, 0.0)
+    assert push < 0 and front == pytest.approx(calm_front) and rear == pytest.approx(calm_rear - push)
+    assert total * still["mass"] == pytest.approx(calm * still["mass"] - push)

@@ -139,12 +139,12 @@ def test_mirrored_car_on_mirrored_circuit(setting: Setting, sheet: Sheet, circui
         for axle in "fr":
             swapped[f"{kind}_{axle}l"], swapped[f"{kind}_{axle}r"] = values[f"{kind}_{axle}r"], values[f"{kind}_{axle}l"]
     here = solve_lap(setting, Sheet(car.key, values)).time_s
-    there = solve_lap(replace(setting, line=racing_line(mirrored(circuit))), Sheet(car.key, swapped)).time_s
+    there = solve_lap(replace(setting, line=racing_line(mirrored(circuit), car_width_m=car.width_m)), Sheet(car.key, swapped)).time_s
     assert there == pytest.approx(here, abs=1e-6 * here)
 
 
 def test_station_spacing_hardly_matters(setting: Setting, sheet: Sheet, circuit: Circuit) -> None:
-    fine = solve_lap(replace(setting, line=racing_line(circuit, 0.5)), sheet).time_s
+    fine = solve_lap(replace(setting, line=racing_line(circuit, 0.5, setting.car.width_m)), sheet).time_s
     assert solve_lap(setting, sheet).time_s == pytest.approx(fine, rel=5e-4)
 
 

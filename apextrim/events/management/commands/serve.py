@@ -25,7 +25,7 @@ class Command(BaseCommand):
 
         warm_all()
         for event in Event.objects.select_related("car", "circuit")[:20]:
-            adapter.parsed_circuit(event.circuit.data)  # racing lines before the first request
+            adapter.spans_of(event)  # racing lines before the first request
         self.stdout.write(f"\nApex Trim is at http://localhost:{options['port']}/")
         if settings.DEMO:
             self.stdout.write(f"Press “Enter the demo”, or sign in as {settings.DEMO_USER} with {settings.DEMO_PASSWORD}.")

@@ -1,0 +1,157 @@
+"""Open courses, strips of grip, markers, sectors, and cars of different width."""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from apexcore.circuit.conditions import Conditions
+from apexcore.circuit.features import GripStrip, Marker, strip_grip
+from apexcore.circuit.line import corners, half_room_m, offset_line, racing_line
+from apexcore.circuit.lines import lane_line, short_line
+from apexcore.circuit.track import Circuit, Corner, Straight, centre_line, mirrored, reversed_circuit
+from apexcore.errors import InputError
+from apexcore.lap.solver import Setting, solve_lap
+from apexcore.vehicle.sheet import Sheet, base_sheet
+from tests.conftest import DEMO, demo_car, demo_setting
+
+HILL = Circuit(
+    key="hill", name="Larkrise", layout="hill course", width_m=9, closed=False, heights_m=((0.0, 0.0), (0.5, 30.0), (1.0, 75.0)),
+    segments=(
+        Straight(length_m=150), Corner(angle_deg=80, radius_m=25, name="Gate"), Straight(length_m=120), Corner(angle_deg=-120, radius_m=18, name="Elbow"),
+        Straight(length_m=200),
+    ),
+    sectors_m=(200.0,), markers=(Marker(kind="board", at_m=100, side="left", name="first"),),
+    strips=(GripStrip(from_m=300, to_m=340, left_m=4, right_m=0, grip=0.8),),
+)  # fmt: skip
+
+
+def open_setting(circuit: Circuit, car_key: str = "ferrow_lark") -> tuple[Setting, Sheet]:
+    car = demo_car(car_key)
+    first = car.tyres.compounds[0]
+    return Setting(car, racing_line(circuit, car_width_m=car.width_m), Conditions(), (first, first)), base_sheet(car)
+
+
+def test_an_open_course_is_as_long_as_its_parts_and_keeps_its_ends() -> None:
+    line = centre_line(HILL)
+    arcs = sum(math.radians(abs(s.angle_deg)) * s.radius_m + s.transition_m for s in HILL.segments if isinstance(s, Corner))
+    assert line.length_m == pytest.approx(470 + arcs, rel=1e-3)
+    assert (line.x[0], line.y[0], line.z[0]) == pytest.approx((0, 0, 0), abs=1e-6)
+    assert line.z[-1] == pytest.approx(75.0, abs=0.2)
+    assert math.hypot(line.x[-1], line.y[-1]) > 100
+    driven = racing_line(HILL)
+    assert not driven.closed and np.abs(driven.offset).max() <= half_room_m(9) + 1e-9
+    assert (driven.road[:, 0] ** 2 * driven.ds).sum() < 0.8 * (line.curvature**2).sum() * line.ds
+    assert [span.name for span in corners(HILL, driven)] == ["Gate", "Elbow"]
+    assert short_line(HILL).length_m < driven.length_m
+
+
+def test_a_hill_climb_starts_from_rest_and_its_way_back_is_quicker() -> None:
+    setting, sheet = open_setting(HILL)
+    up = solve_lap(setting, sheet)
+    assert up.column("speed")[0] == pytest.approx(0.0, abs=0.2) and up.column("speed")[-1] > 20
+    rolling, _ = open_setting(HILL.model_copy(update={"start_ms": 20.0}))
+    assert solve_lap(rolling, sheet).time_s < up.time_s - 1.0
+    back = reversed_circuit(HILL)
+    assert centre_line(back).length_m == pytest.approx(centre_line(HILL).length_m, rel=1e-3)
+    down, _ = open_setting(back)
+    assert solve_lap(down, sheet).time_s < up.time_s
+
+
+def test_a_standing_mile_of_constant_power_has_its_closed_form(plain_car) -> None:  # type: ignore[no-untyped-def]
+    """v3 = 3 P x/m and t = v2 m/(2 P) from rest, less what the first metres lack in grip."""
+    from apexcore.lap.solver import solve_lap_at
+    from apexcore.vehicle.tyres import TyreState
+    from apexcore.vehicle.weights import weights
+    from tests.apexcore.lap.test_kernel import POWER_W, constant_power
+
+    car = constant_power(plain_car)
+    mile = Circuit.model_validate_json((DEMO / "circuits" / "longreach.json").read_text())
+    first = car.tyres.compounds[0]
+    rated = Conditions(air_c=25.0, pressure_hpa=990.0, humidity_pct=30.0)
+    setting = Setting(car, racing_line(mile), rated, (first, first))
+    tyres = TyreState((first, first), (first.temperature_opt_c,) * 4, (first.temperature_opt_c,) * 4, (0.0,) * 4)
+    lap = solve_lap_at(setting, base_sheet(car), tyres, car.fuel_l)
+    mass = weights(car).mass_kg
+    end = (3 * POWER_W * mile_length(mile) / mass) ** (1 / 3)
+    assert lap.column("speed")[-1] == pytest.approx(end, rel=2e-3)
+    assert lap.time_s == pytest.approx(end**2 * mass / (2 * POWER_W), rel=5e-3)
+
+
+def mile_length(circuit: Circuit) -> float:
+    return centre_line(circuit).length_m
+
+
+def test_reversing_twice_gives_the_features_back() -> None:
+    there = reversed_circuit(HILL)
+    length = centre_line(HILL).length_m
+    assert list(there.sectors_m) == pytest.approx([length - 200], abs=0.01)
+    assert there.markers[0].at_m == pytest.approx(length - 100, abs=0.01) and there.markers[0].side == "right"
+    assert (there.strips[0].left_m, there.strips[0].right_m) == (0, -4)
+    back = reversed_circuit(there)
+    assert back.markers[0].at_m == pytest.approx(100, abs=0.1) and back.strips[0].from_m == pytest.approx(300, abs=0.1)
+    x, y = (centre_line(one) for one in (HILL, back))
+    turned = (back.heading_deg - HILL.heading_deg) % 360.0
+    assert min(turned, 360.0 - turned) == pytest.approx(0.0, abs=1e-6)
+    assert x.curvature == pytest.approx(y.curvature, abs=2e-3)
+
+
+@given(offset=st.floats(-8, 8))
+def test_a_strip_gives_its_grip_inside_and_none_outside(offset: float) -> None:
+    strip = GripStrip(from_m=50, to_m=90, left_m=2, right_m=-1, grip=1.1)
+    s = np.arange(0.0, 200.0, 2.0)
+    grip = strip_grip((strip,), s, np.full(len(s), offset))
+    assert np.all(grip[(s < 50) | (s > 90)] == 1.0)
+    inside = grip[(s >= 50) & (s <= 90)]
+    if -0.7 < offset < 1.7:
+        assert inside == pytest.approx(np.full(len(inside), 1.1))
+    elif offset < -1.3 or offset > 2.3:
+        assert np.all(inside == 1.0)
+    over = GripStrip(from_m=180, to_m=20, left_m=9, right_m=-9, grip=0.9)
+    assert strip_grip((over,), s, np.zeros(len(s)))[[0, 10, 50, 95]] == pytest.approx([0.9, 0.9, 1.0, 0.9])
+
+
+def test_a_slippery_lane_is_slower_and_mirrors() -> None:
+    oval = Circuit.model_validate_json((DEMO / "circuits" / "hollin_bowl.json").read_text())
+    setting, _ = demo_setting("drummock_stallard", "hollin_bowl")
+    sheet = base_sheet(setting.car)
+
+    def lane_s(circuit: Circuit, lane: int) -> float:
+        return solve_lap(replace(setting, line=lane_line(circuit, lane, 3, car_width_m=1.95)), sheet).time_s
+
+    bare = oval.model_copy(update={"strips": ()})
+    rubbered = [lane_s(bare, lane) - lane_s(oval, lane) for lane in (1, 3)]
+    assert rubbered[1] > 0.05 > 0.001 > abs(rubbered[0])  # the strip lies at the outside
+    line, other = centre_line(oval), centre_line(mirrored(oval))
+    there = offset_line(other, np.full(len(other.x), 4.0)).grip
+    here = offset_line(line, np.full(len(line.x), -4.0)).grip
+    assert here is not None and there is not None and here == pytest.approx(there)
+
+
+def test_a_narrow_car_has_more_road_and_one_too_wide_is_refused() -> None:
+    assert half_room_m(8.0, 1.4) > half_room_m(8.0, 1.95)
+    with pytest.raises(InputError, match=r"width of the road: “2\.2 m” is not usable; expected more than 2\.4 m"):
+        half_room_m(2.2, 1.9)
+
+
+@pytest.mark.parametrize(
+    ("update", "words"),
+    [
+        ({"sectors_m": (300.0, 200.0)}, "must rise"),
+        ({"strips": [{"from_m": 0, "to_m": 9, "left_m": -1, "right_m": 1, "grip": 1.0}]}, "left edge"),
+        ({"markers": [{"kind": "tower", "at_m": 3}]}, "board"),
+        ({"closed": True, "segments": [{"kind": "straight", "length_m": 900}]}, "at least three"),
+    ],
+)
+def test_features_that_cannot_be_are_named(update: dict[str, object], words: str) -> None:
+    with pytest.raises(ValidationError, match=words):
+        Circuit.model_validate({**HILL.model_dump(), **update})
+
+
+def test_what_stands_beyond_the_end_is_named() -> None:
+    with pytest.raises(InputError, match=r"marker far: “9000 m” is not usable; expected at most"):
+        centre_line(HILL.model_copy(update={"markers": (Marker(kind="board", at_m=9000, name="far"),)}))
