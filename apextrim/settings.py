@@ -133,4 +133,5 @@ X_FRAME_OPTIONS = "DENY"
 CSRF_FAILURE_VIEW = "apextrim.ui.views.csrf_failure"
 
 DATA_UPLOAD_MAX_MEMORY_SIZE = 6_000_000
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 6_000  # a car with sixty items has over a thousand values
 FILE_UPLOAD_MAX_MEMORY_SIZE = 6_000_000

@@ -7,6 +7,7 @@ from apextrim.events.views import home
 urlpatterns = [
     path("", home, name="home"),
     path("", include("apextrim.accounts.urls")),
+    path("garage/circuits/", include("apextrim.circuits.garage_urls")),
     path("garage/", include("apextrim.garage.urls")),
     path("events/", include("apextrim.events.urls")),
     path("events/<int:event_id>/circuit/", include("apextrim.circuits.urls")),

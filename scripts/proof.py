@@ -9,12 +9,13 @@ from scipy.optimize import brentq
 
 from apexcore.circuit.conditions import GRAVITY, Conditions
 from apexcore.circuit.line import racing_line
-from apexcore.circuit.track import mirrored
+from apexcore.circuit.lines import widest_line
+from apexcore.circuit.track import Circuit, Corner, Straight, mirrored
 from apexcore.errors import NoLegalPlan
 from apexcore.judge.verdict import judge
 from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, lateral_transfer
-from apexcore.lap.solver import Setting, solve_lap, top_speed_ms
+from apexcore.lap.solver import COLUMN, Setting, solve_lap, top_speed_ms
 from apexcore.race.plans import best_by_stops, ranked_plans
 from apexcore.trim.gearing import shifts
 from apexcore.vehicle.car import Car
@@ -22,12 +23,15 @@ from apexcore.vehicle.sheet import base_sheet
 from apexcore.vehicle.tyres import hot_pressure_kpa
 from apexcore.vehicle.weights import weights
 from tests.apexcore.judge.test_judge import PRIORS, simulated
+from tests.apexcore.lap.test_kernel import POWER_W, constant_power, rated
+from tests.apexcore.lap.test_kernel import straight as open_straight
 from tests.apexcore.lap.test_proof import place, record
 from tests.apexcore.race.test_plans import all_shapes, lap_by_lap_s, random_race, used_all
 from tests.apexcore.trim.test_gearing import best_brute_force, time_to
 from tests.conftest import stripped
 
 from .demo_files import demo_car, demo_circuit
+from .directions import directions
 
 
 @dataclass(frozen=True)
@@ -76,6 +80,41 @@ def vehicle_cases() -> Iterator[Case]:
     yield relative("hot pressure", "ideal gas, absolute", hot, (140 + 101.325) * 365.15 / 293.15 - 101.325, 1e-9, "kPa", 6)
     own = time_to(car, [one.speed_ms for one in shifts(car)], 58.0)
     yield relative("shift speeds, 12 to 58 m/s", "brute force over 3,125 sets of shift rpm", own, best_brute_force(car, 58.0), 1e-3, "s")
+
+
+def line_and_power_cases() -> Iterator[Case]:
+    """A line and an acceleration that have closed forms."""
+    side = [Straight(length_m=200), Corner(angle_deg=90, radius_m=30, transition_m=0)]
+    square = Circuit(key="square", name="Square", layout="square", width_m=12.3, segments=tuple(side * 4))
+    root = math.sqrt(2)
+    largest = (35 * root - 25) / (root - 1)
+    found = 1.0 / float(np.abs(widest_line(square).road[:, 0]).max())
+    yield relative("widest line through a 90° corner", "the largest tangent arc", found, largest, 1e-2, "m")
+    car = constant_power(stripped(demo_car()))
+    mass, start, length = weights(car).mass_kg, 12.0, 600.0
+    out = open_straight(rated(car), length, 0.5, start)
+    end = (start**3 + 3 * POWER_W * length / mass) ** (1 / 3)
+    yield relative("constant power, speed after 600 m", "v³ = v₀³ + 3 P x/m", float(out[-1, COLUMN["speed"]]), end, 2e-3, "m/s")
+    clock = float(out[:, COLUMN["time"]].sum())
+    yield relative("constant power, time for it", "t = m (v² − v₀²)/(2 P)", clock, mass * (end**2 - start**2) / (2 * POWER_W), 2e-3, "s")
+    soft, stiff = (axle_grips(stripped(demo_car()), bar) for bar in (10.0, 150.0))
+    worst = max(abs(a - b) / b for a, b in zip(soft, stiff, strict=True))
+    yield Case(
+        "no load sensitivity: bar of 10 and 150 N/mm", "the same axle capacities", f"{soft[0]:.1f} N", f"{stiff[0]:.1f} N", worst, 1e-9
+    )
+
+
+def axle_grips(car: Car, bar: float) -> list[float]:
+    """Lateral and longitudinal capacity of both axles in a corner, with a front bar of this rate [N]."""
+    c = record(car.model_copy(update={"front": car.front.model_copy(update={"bar_n_per_mm": bar})}))
+    both = kernel.axle_grip(c, kernel.wheel_loads(c, 30.0, 0.0, 9.0, GRAVITY), 9.0, 1.0)
+    return [float(kind[axle] + kind[axle + 1]) for kind in both for axle in (0, 2)]
+
+
+def direction_cases() -> Iterator[Case]:
+    """What a change must do on every car that has it, on two circuits: how many cases hold."""
+    for name, held, asked in directions():
+        yield Case(f"direction: {name}", "every car and circuit", f"{held} hold", f"{asked}", float(asked - held), 0.5, "cases")
 
 
 def _top_speed(car: Car) -> Case:
@@ -165,4 +204,4 @@ def verdict_cases(trials: int = 600) -> Iterator[Case]:
 
 def all_cases() -> list[Case]:
     """Every case of the page."""
-    return [*vehicle_cases(), *lap_cases(), race_case(), *verdict_cases()]
+    return [*vehicle_cases(), *line_and_power_cases(), *lap_cases(), *direction_cases(), race_case(), *verdict_cases()]

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from ..errors import InputError
-from .line import CAR_WIDTH_M, Floats, Line, _bounded_squares, half_room_m, least_curvature, offset_line
+from .line import CAR_WIDTH_M, Floats, Line, _bounded_squares, _differences, _linear_curvature, half_room_m, least_curvature, offset_line
 from .track import CentreLine, Circuit, Corner, centre_line, closed_segments
 
 #: How much more the curvature of a corner's second half counts for a late apex.
@@ -64,6 +64,57 @@ def blended_line(circuit: Circuit, short: float, spacing_m: float = 2.0, car_wid
     line, half = centre_line(circuit, spacing_m), half_room_m(circuit.width_m, car_width_m)
     straight, near = least_curvature(line, half), least_length(line, half)
     return offset_line(line, (1.0 - short) * straight + short * near)
+
+
+def least_greatest_curvature(line: CentreLine, half_width: float, rounds: int = 14) -> Floats:
+    """Offset from the centre [m] of a line whose tightest place is as wide as the road allows.
+
+    Through one corner that is the largest arc tangent to both outer edges that touches the inner one. A linear programme
+    for the greatest curvature, linearised about the last line within a step that halves when it stops helping
+    (sequential linear programming, Nocedal & Wright, ch. 18).
+    """
+    from scipy.optimize import linprog
+    from scipy.sparse import csc_array, diags_array, hstack, vstack
+
+    m, reach, best = len(line.x), 2.0, math.inf
+    offset = kept = least_curvature(line, half_width)
+    for _ in range(rounds):
+        x, y, _, curvature = _differences(line, offset)
+        if np.abs(curvature).max() < best:
+            best, kept = float(np.abs(curvature).max()), offset
+        else:
+            reach, offset = 0.5 * reach, kept
+            x, y, _, curvature = _differences(line, offset)
+        ds = np.hypot(np.roll(x, -1) - x, np.roll(y, -1) - y)
+        step, _ = _linear_curvature(ds, curvature)
+        scale = np.sqrt(0.5 * (ds + np.roll(ds, 1))) * float(ds.mean())
+        jacobian: Any = diags_array(1.0 / scale) @ step + diags_array(0.5 * curvature**2)
+        one = csc_array(-np.ones((m, 1)))
+        base = jacobian @ offset
+        found = linprog(
+            np.append(np.zeros(m), 1.0),
+            A_ub=vstack([hstack([jacobian, one]), hstack([-jacobian, one])]).tocsc(),
+            b_ub=np.concatenate([base - curvature, curvature - base]),
+            bounds=[
+                *zip(np.maximum(offset - reach, -half_width), np.minimum(offset + reach, half_width), strict=True),
+                (0.0, None),
+            ],
+            method="highs",
+        )
+        assert found.x is not None, found.message
+        offset = found.x[:m]
+    return kept
+
+
+def widest_line(circuit: Circuit, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
+    """The line on a lap whose tightest place is as wide as the road allows; elsewhere it keeps near the least curvature.
+
+    :raises InputError: on an open course
+    """
+    if not circuit.closed:
+        raise InputError(f"circuit {circuit.name}", "an open course", "a lap")
+    line = centre_line(circuit, spacing_m)
+    return offset_line(line, least_greatest_curvature(line, half_room_m(circuit.width_m, car_width_m)))
 
 
 def late_line(circuit: Circuit, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:

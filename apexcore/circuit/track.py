@@ -18,7 +18,8 @@ Floats = NDArray[np.float64]
 
 
 class Straight(Value):
-    """:param length_m: its length; closing the loop may change it a little [m]"""
+    """:param kind: straight or corner
+    :param length_m: its length; closing the loop may change it a little [m]"""
 
     kind: Literal["straight"] = "straight"
     length_m: float = Field(gt=1, le=5000)
@@ -51,12 +52,15 @@ class Corner(Value):
 class Circuit(Value):
     """A circuit: a list of straights and corners, or the points of a survey or a driven lap.
 
+    :param key: its name in files
+    :param name: its name on the screen
+    :param layout: which of its layouts
     :param width_m: width of the road [m]
     :param segments: straights and corners in driving order; empty where there are points
     :param points_m: east, north and height of the centre line in driving order [m]; empty where there are segments
-    :param corner_names: names of the corners that the points show, in driving order
+    :param corner_names: names of the corners that the points show, in driving order, parted by |
     :param heights_m: points (share of the lap [-], height [m]) between which height runs smoothly
-    :param heading_deg: heading of the first straight, counter-clockwise from east [deg]
+    :param heading_deg: heading at the start, counter-clockwise from east [deg]
     :param closed: whether the end is the start; an open course has both apart
     :param start_ms: speed at the start of an open course, 0 for a standing start [m/s]
     :param lanes: numbered lanes of an oval; 0 where there are none

@@ -249,6 +249,10 @@ class Compound(Value):
     Grip of a tyre is its peak friction at the reference load times one factor per condition
     (load, inclination, hot pressure, temperature, wear); see `vehicle.tyres`.
 
+    :param key: its name in files
+    :param name: its name on the screen
+    :param letter: the letter it is marked by
+    :param hatch: the hatch it is drawn with
     :param mu: peak lateral friction at the reference load, everything else ideal [-]
     :param mu_long_ratio: longitudinal over lateral peak friction [-]
     :param load_ref_n: reference load [N]
@@ -345,6 +349,15 @@ class Car(Value):
     :param width_m: greatest width, which keeps the line off the edge of the road [m]
     :param fuel_l: fuel on board [l]
     :param tank_l: what the tank holds [l]
+    :param mass: masses and where they sit
+    :param ballast: places where ballast may be fixed
+    :param front: the front axle
+    :param rear: the rear axle
+    :param aero: downforce and drag
+    :param powertrain: engine and drive
+    :param brakes: braking share and force
+    :param tyres: what all compounds share, and the compounds
+    :param items: what can be adjusted
     """
 
     format: Literal["apex-trim car 1"] = "apex-trim car 1"

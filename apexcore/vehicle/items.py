@@ -38,17 +38,17 @@ class Item(Value):
     :param key: its name in files
     :param name: its name on the screen
     :param place: where it sits on the picture of the car
-    :param unit: unit of the value, a key of `quantities.text.UNIT_WORDS`
-    :param low: least value, in `unit`
-    :param high: greatest value, in `unit`
-    :param step: one step, in `unit`
-    :param base: the value on the maker's base sheet, in `unit`
+    :param unit: unit of the value; one of `quantities.text.UNIT_WORDS`, empty for a bare number
+    :param low: least value
+    :param high: greatest value
+    :param step: one step
+    :param base: the value on the maker's base sheet
     :param decimals: digits shown after the decimal point
-    :param sets: the physical value it moves, one of `LEVERS`
+    :param sets: the value of the car that it moves; one of `LEVERS`
     :param scale: physical units per unit of the item
     :param offset: physical value at item value 0
     :param locked: if true the rules or the maker fix it at `base`
-    :param names: what each step is called, from the lowest; empty where the number says it
+    :param names: what each step is called, from the lowest, parted by |; empty where the number says it
     """
 
     key: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")

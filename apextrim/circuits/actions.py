@@ -10,7 +10,7 @@ from apexcore.circuit.track import centre_line, reversed_circuit
 from apexcore.errors import FileRejected
 from apexcore.formats.circuits import read_circuit
 from apexcore.formats.values_json import write_value
-from apextrim.events.adapter import parsed_circuit
+from apextrim.events import adapter
 
 from .models import Circuit, CornerNote
 
@@ -42,9 +42,31 @@ def keep_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
 
 
 @transaction.atomic
+def change_circuit(row: Circuit, core: CoreCircuit) -> bool:
+    """Changes a circuit; what was before can be brought back. Returns whether anything changed.
+
+    :raises InputError: if the lap does not close, or a car that races here no longer fits on the road
+    """
+    text = write_value(core)
+    if text == row.data:
+        return False
+    for width in {adapter.car_of(event).width_m for event in row.events.select_related("car")}:
+        adapter.driven_line(text, width)
+    row.previous, row.data, row.name, row.layout = row.data, text, core.name, core.layout
+    row.save(update_fields=["previous", "data", "name", "layout"])
+    return True
+
+
+@transaction.atomic
+def undo_circuit(row: Circuit) -> bool:
+    """Brings back the circuit before its last change. Returns whether there was one."""
+    return bool(row.previous) and change_circuit(row, adapter.parsed_circuit(row.previous))
+
+
+@transaction.atomic
 def add_reversed(circuit: Circuit) -> tuple[Circuit, bool]:
     """The circuit driven the other way round, as a circuit of its own."""
-    return keep_circuit(circuit.owner, reversed_circuit(parsed_circuit(circuit.data)))
+    return keep_circuit(circuit.owner, reversed_circuit(adapter.parsed_circuit(circuit.data)))
 
 
 @transaction.atomic

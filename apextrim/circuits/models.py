@@ -14,6 +14,7 @@ class Circuit(models.Model):
     name = models.CharField(max_length=60)
     layout = models.CharField(max_length=60)
     data = models.TextField()
+    previous = models.TextField(blank=True, help_text="the file before the last change, for its undo")
 
     class Meta:
         ordering = ["name"]

@@ -7,7 +7,6 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from apexcore.circuit.track import centre_line
 from apexcore.errors import ApexError
 from apextrim.events import adapter
 from apextrim.events.models import Event
@@ -38,9 +37,9 @@ def _bench(
                 row["qualifying"], row["race"] = typed[number]
         context["rows"] = rows
         context["lap"] = answer.lap
-        context["map"] = presenters.map_view(
-            centre_line(core), line, core.width_m, answer.corners, answer.lap.column("brake"), answer.lap.column("throttle")
-        )
+        spans, lap = adapter.spans_of(event), answer.lap
+        context["map"] = presenters.map_view(core, line, spans, lap.column("brake"), lap.column("throttle"))
+        context["marks"] = [presenters.marker_words(one) for one in sorted(core.markers, key=lambda one: one.at_m)]
     except ApexError as error:
         context["problem"] = str(error)
     return render(request, "circuits/bench.html", context, status=422 if errors else 200)

@@ -7,10 +7,11 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
-from apexcore.errors import ApexError
+from apexcore.errors import ApexError, FileRejected
 from apexcore.formats.values_json import read_sheet, read_value, write_value
 from apexcore.vehicle.car import Car as CoreCar
 from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import checked_sheet
 from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.thread import tie
@@ -25,9 +26,12 @@ def add_car(owner: User, data: bytes) -> tuple[Car, bool]:
     :returns: the car, and whether it is new
     :raises FileRejected: if the file is no car, or another car of this owner has its key
     """
-    from apexcore.errors import FileRejected
+    return keep_car(owner, read_value(data, CoreCar, "a car"))
 
-    core = read_value(data, CoreCar, "a car")
+
+@transaction.atomic
+def keep_car(owner: User, core: CoreCar) -> tuple[Car, bool]:
+    """A car of the core as a row; see `add_car`."""
     text = write_value(core)
     there = Car.objects.filter(owner=owner, key=core.key).first()
     if there is not None:
@@ -35,6 +39,38 @@ def add_car(owner: User, data: bytes) -> tuple[Car, bool]:
             return there, False
         raise FileRejected([f"key: “{core.key}” is taken by {there.name} in your garage; expected a key of its own."])
     return Car.objects.create(owner=owner, key=core.key, name=core.name, data=text), True
+
+
+@transaction.atomic
+def change_car(row: Car, core: CoreCar) -> bool:
+    """Changes the values of a car; what was before can be brought back. Returns whether anything changed.
+
+    :raises FileRejected: if a saved sheet of this car would no longer be on its list
+    """
+    text = write_value(core)
+    if text == row.data:
+        return False
+    problems = []
+    for sheet in Sheet.objects.filter(event__car=row).select_related("event"):
+        try:
+            checked_sheet(core, sheet.values)
+        except FileRejected as error:
+            problems.append(f"{sheet.name} of {sheet.event.name}: {error.problems[0]}")
+    if problems:
+        more = f" And {len(problems) - 3} more sheets." if len(problems) > 3 else ""
+        why = "Saved sheets would no longer fit this car; make another car from it instead. "
+        raise FileRejected([why + " ".join(problems[:3]) + more])
+    row.previous, row.data, row.name = row.data, text, core.name
+    row.save(update_fields=["previous", "data", "name"])
+    return True
+
+
+@transaction.atomic
+def undo_car(row: Car) -> bool:
+    """Brings back the values before the last change. Returns whether there were any."""
+    if not row.previous:
+        return False
+    return change_car(row, adapter.parsed_car(row.previous))
 
 
 def _modelled_change(event: Event, parent: Sheet | None, sheet: CoreSheet) -> float | None:

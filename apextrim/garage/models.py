@@ -13,6 +13,7 @@ class Car(models.Model):
     key = models.CharField(max_length=40)
     name = models.CharField(max_length=60)
     data = models.TextField()
+    previous = models.TextField(blank=True, help_text="the file before the last change, for its undo")
 
     class Meta:
         ordering = ["name"]

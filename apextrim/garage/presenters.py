@@ -1,15 +1,19 @@
 """The sheet bench in units, words and picture geometry."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from apexcore.quantities import format_number
+import numpy as np
+
+from apexcore.quantities import format_lap, format_number
 from apexcore.trim.answer import Answer, TyreAnswer
 from apexcore.trim.balance import PHASES, SPEEDS, balance_changes
+from apexcore.trim.drift import DriftLap
 from apexcore.trim.effects import difference_spread_s
-from apexcore.vehicle.car import WHEEL_WORDS, Car
+from apexcore.vehicle.car import WHEEL_WORDS, WHEELS, Car
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Difference
+from apextrim.ui.pictures import Axis, linear_axis
 
 #: Balance at which a bar of the picture is full [%].
 _FULL_BALANCE = 24.0
@@ -20,6 +24,12 @@ PLACES = [
     ("car", "Car"),
     ("rl", "Rear left"), ("rear", "Rear axle"), ("rr", "Rear right"),
 ]  # fmt: skip
+
+
+#: Kinds of items that fold where there are at least `_FOLD_FROM` of them in one place, by what they set.
+_FOLD_OF = [("powertrain.gears", "Gear ratios"), ("ballast", "Ballast"), ("powertrain.differential", "Differential")]
+_FOLDS = ("Differential", "Gear ratios", "Ballast", "Dampers")
+_FOLD_FROM = 2
 
 
 @dataclass(frozen=True)
@@ -56,8 +66,24 @@ def item_groups(car: Car, saved: Mapping[str, float], typed: Mapping[str, str], 
             for item in car.items
             if item.place == place
         ]
-        groups.append({"place": place, "title": title, "items": views})
+        folds = [(words, [one for one in views if _fold(one.item) == words]) for words in _FOLDS]
+        folds = [(words, there) for words, there in folds if len(there) >= _FOLD_FROM]
+        folded = {one.item.key for _, there in folds for one in there}
+        shown = [one for one in views if one.item.key not in folded]
+        groups.append({"place": place, "title": title, "items": views, "shown": shown, "folds": [_folded(*fold) for fold in folds]})
     return groups
+
+
+def _folded(words: str, views: list[ItemView]) -> dict[str, object]:
+    """A fold of items; open where something in it is wrong or differs from the saved sheet."""
+    return {"title": words, "items": views, "open": any(one.error or one.text != one.saved for one in views)}
+
+
+def _fold(item: Item) -> str:
+    """The fold that an item goes into where there are several of its kind, empty for none."""
+    if item.ride_only:
+        return "Dampers"
+    return next((words for start, words in _FOLD_OF if item.sets.startswith(start)), "")
 
 
 def _label(item: Item) -> str:
@@ -152,3 +178,91 @@ def difference_rows(found: list[Difference], effects: Mapping[str, float]) -> li
         }
         for one in found
     ]
+
+
+@dataclass(frozen=True)
+class PowerPicture:
+    """Torque and power over engine speed, in picture units.
+
+    :param x: engine speed [1/min]
+    :param y: torque [N m]
+    :param power: [kW]
+    """
+
+    x: Axis
+    y: Axis
+    power: Axis
+    torque_path: str
+    power_path: str
+    most_nm: float
+    most_kw: float
+    width: int = 640
+    height: int = 250
+    right: int = 596
+    bottom: int = 212
+
+
+def power_picture(rpm: np.ndarray, torque: np.ndarray, power: np.ndarray) -> PowerPicture:
+    """The picture of a power curve."""
+    x = linear_axis(float(rpm[0]), float(rpm[-1]), 44, 596, 8, lambda value: format_number(value, 0))
+    y = linear_axis(0.0, 1.08 * float(torque.max()), 212, 16, 5, lambda value: format_number(value, 0))
+    kw = linear_axis(0.0, 1.08 * float(power.max()), 212, 16, 5, lambda value: format_number(value, 0))
+
+    def path(axis: Axis, values: np.ndarray) -> str:
+        spots = " ".join(f"{x.at(float(n)):.1f},{axis.at(float(value)):.1f}" for n, value in zip(rpm, values, strict=True))
+        return f"M{spots}"
+
+    return PowerPicture(x, y, kw, path(y, torque), path(kw, power), float(torque.max()), float(power.max()))
+
+
+@dataclass(frozen=True)
+class WearPath:
+    """:param label_y: where the wheel's name stands, clear of the others"""
+
+    wheel: str
+    words: str
+    path: str
+    label_y: float
+
+
+@dataclass(frozen=True)
+class StintPicture:
+    """A stint in picture units.
+
+    :param x: laps under the lap times
+    :param x2: laps under the wear
+    :param cliffs: heights of the worn shares at which grip falls away
+    """
+
+    x: Axis
+    x2: Axis
+    time: Axis
+    wear: Axis
+    times: str
+    spots: list[tuple[float, float]]
+    wheels: list[WearPath]
+    cliffs: list[float]
+
+
+def stint_picture(laps: Sequence[DriftLap], cliff: tuple[float, float]) -> StintPicture:
+    """Lap times and wear of a stint; the cold first lap sets no scale."""
+    count = len(laps)
+    x = linear_axis(1, count, 74, 550, 10, lambda value: format_number(value, 0))
+    x2 = linear_axis(1, count, 670, 1090, 10, lambda value: format_number(value, 0))
+    seconds = [lap.time_s for lap in laps[1:]]
+    low, high = min(seconds), max(seconds)
+    room = 0.08 * max(high - low, 0.1)
+    time = linear_axis(low - room, high + room, 228, 22, 5, lambda value: format_lap(value, 1))
+    worn = max(max(lap.wear) for lap in laps)
+    wear = linear_axis(0.0, max(100 * worn, 10.0) * 1.05, 236, 22, 5, lambda value: format_number(value, 0))
+    spots = [(x.at(lap.number), time.at(lap.time_s)) for lap in laps[1:]]
+    ends = sorted(range(4), key=lambda w: -laps[-1].wear[w])
+    labels: dict[int, float] = {}
+    for w in ends:  # names from the most worn down, each at least a line below the one before
+        labels[w] = max(wear.at(100 * laps[-1].wear[w]), max(labels.values(), default=0.0) + 14)
+    wheels = []
+    for w, wheel in enumerate(WHEELS):
+        path = " ".join(f"{x2.at(lap.number):.1f},{wear.at(100 * lap.wear[w]):.1f}" for lap in laps)
+        wheels.append(WearPath(wheel, WHEEL_WORDS[wheel], f"M{path}", labels[w]))
+    cliffs = [wear.at(100 * value) for value in sorted(set(cliff)) if 100 * value <= wear.high]
+    return StintPicture(x, x2, time, wear, "M" + " ".join(f"{a:.1f},{b:.1f}" for a, b in spots), spots, wheels, cliffs)

@@ -15,7 +15,7 @@ from apextrim.verdicts.models import KeptVerdict
 
 PUBLIC = {"sign_in", "enter_demo", "sign_out"}
 #: Addresses without a row in them: a stranger sees his own things there.
-OWN = {"home", "events", "garage", "import_car", "import_circuit"}
+OWN = {"new_circuit", "home", "events", "garage", "import_car", "import_circuit"}
 
 
 def every_pattern(resolver: URLResolver) -> list[tuple[str, list[str]]]:

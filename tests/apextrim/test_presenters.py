@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 
 from apexcore.judge.laps import DrivenLap, figures
-from apexcore.trim.balance import read_corner
 from apextrim.circuits.presenters import HEIGHT, WIDTH, map_view
 from apextrim.events import adapter
 from apextrim.events.actions import change_rules
@@ -78,10 +77,8 @@ def test_every_item_has_one_place_and_a_short_label(event: Event) -> None:
 def test_the_map_keeps_the_way_round_and_its_scale(event: Event) -> None:
     core, line, spans = adapter.parsed_circuit(event.circuit.data), adapter.setting_of(event).line, adapter.spans_of(event)
     lap = adapter.answer_of(event, sheet_values(event)).lap
-    results = [read_corner(lap, span, line.s) for span in spans]
-    from apexcore.circuit.track import centre_line
-
-    drawn = map_view(centre_line(core), line, core.width_m, results, lap.column("brake"), lap.column("throttle"))
+    drawn = map_view(core, line, spans, lap.column("brake"), lap.column("throttle"))
+    assert (len(drawn.markers), len(drawn.marks), len(drawn.sectors), len(drawn.strips)) == (9, 8, 2, 1)
     points = np.array([[float(v) for v in pair.split(",")] for _, path in drawn.line for pair in path[1:].split()])
     assert points[:, 0].min() > 0 and points[:, 0].max() < WIDTH and points[:, 1].min() > 0 and points[:, 1].max() < HEIGHT
     x, y = points[:, 0], points[:, 1]

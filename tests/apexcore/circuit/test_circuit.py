@@ -6,6 +6,7 @@ from pydantic import ValidationError
 
 from apexcore.circuit.conditions import Conditions, air_density, saturation_hpa
 from apexcore.circuit.line import CornerSpan, Line, least_curvature, offset_line
+from apexcore.circuit.lines import widest_line
 from apexcore.circuit.track import Circuit, Corner, Straight, centre_line, closed_segments
 from apexcore.errors import InputError
 
@@ -50,6 +51,15 @@ def test_least_curvature_beats_the_largest_tangent_arc_through_a_right_angle() -
     bending = float((found.road[:, 0] ** 2 * found.ds).sum()) / 4
     assert (math.pi / 2) ** 2 / (found.length_m / 4) < bending <= math.pi / 2 / largest
     assert np.abs(offset).max() <= 5.0 + 1e-9
+
+
+def test_the_widest_line_through_a_right_angle_is_the_largest_tangent_arc() -> None:
+    """R = ((r+w) sqrt2 - (r-w))/(sqrt2 - 1) for a road of half width w about a centre line of radius r."""
+    circuit, root = box(radius=30.0, width=12.3, straight=200.0), math.sqrt(2)
+    largest = ((30 + 5) * root - (30 - 5)) / (root - 1)
+    line = widest_line(circuit)
+    assert 1.0 / np.abs(line.road[:, 0]).max() == pytest.approx(largest, rel=0.01)
+    assert np.abs(line.offset).max() <= 5.0 + 1e-9
 
 
 def test_corners_are_numbered_and_hold_their_apex(spans: list[CornerSpan], line: Line) -> None:

@@ -133,6 +133,38 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // A fold that stays as it was left, also when the answer around it is written anew.
+  Alpine.data("fold", () => ({
+    init() {
+      this.$root.open = localStorage.getItem(`apex-fold-${this.$root.dataset.fold}`) === "open";
+    },
+    kept() {
+      localStorage.setItem(`apex-fold-${this.$root.dataset.fold}`, this.$root.open ? "open" : "shut");
+    },
+  }));
+
+  // The map of a circuit being edited: a click on the road fills the distance field that was in focus last.
+  Alpine.data("mapPick", () => ({
+    words: "",
+    field: "",
+    focused(event) {
+      if (/\.(at_m|from_m|to_m)$|^sectors_m\./.test(event.target.name || "")) this.field = event.target.name;
+    },
+    pick(event) {
+      const map = event.target.closest("svg");
+      if (!map) return;
+      const box = map.getBoundingClientRect();
+      const scale = map.viewBox.baseVal.width / box.width;
+      const [x, y] = [(event.clientX - box.left) * scale, (event.clientY - box.top) * scale];
+      const places = map.dataset.picks.split(";").map((one) => one.split(",").map(Number));
+      const near = places.reduce((best, one) => (Math.hypot(one[0] - x, one[1] - y) < Math.hypot(best[0] - x, best[1] - y) ? one : best));
+      const empty = [...this.$root.querySelectorAll('[name^="markers."][name$=".at_m"]')].find((one) => !one.value);
+      const target = (this.field && this.$root.querySelector(`[name="${CSS.escape(this.field)}"]`)) || empty;
+      if (target) target.value = near[2];
+      this.words = `${near[2]} m`;
+    },
+  }));
+
   // A select that sends its form as soon as it changes (marking laps, choosing sheets).
   Alpine.data("autoSend", () => ({
     send() {

@@ -1,0 +1,120 @@
+"""Direction checks for the proof page: what a change must do on every demo car that has it, on two circuits."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from apexcore.circuit.line import racing_line
+from apexcore.lap.solver import Setting, solve_lap, top_speed_ms
+from apexcore.trim.answer import Answer, answer
+from apexcore.trim.gearing import limit_speed_ms
+from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
+from tests.conftest import demo_car, demo_files, demo_setting
+
+from .demo_files import demo_circuit
+
+_CIRCUITS = ("sallowmere_fen", "thistledown")
+
+
+def _mid(found: Answer) -> float:
+    """Mean balance in mid-corner [%]."""
+    return float(np.mean([value for (_, phase), value in found.grid.items() if phase == "mid" and value is not None]))
+
+
+def _braking(found: Answer) -> float:
+    """Use of the front less that of the rear in the hardest braking [-]."""
+    lap = found.lap
+    hard = lap.column("brake") > 0.6 * lap.column("brake").max()
+    return float((lap.column("use_front") - lap.column("use_rear"))[hard].mean())
+
+
+def _answer(setting: Setting, circuit_key: str, sheet: Sheet) -> Answer:
+    return answer(setting, demo_setting(setting.car.key, circuit_key)[1], sheet)
+
+
+@dataclass(frozen=True)
+class Direction:
+    """:param name: cause and effect
+    :param item: the item that goes from its lowest to its highest value
+    :param reads: what must move
+    :param sign: which way"""
+
+    name: str
+    item: str
+    reads: Callable[[Answer], float]
+    sign: int
+
+
+_ITEMS = [
+    Direction("stiffer front bar: washes wider in mid-corner", "bar_front", _mid, 1),
+    Direction("more rear wing: calmer rear in mid-corner", "wing", _mid, 1),
+    Direction("more fuel: slower lap", "fuel", lambda found: found.lap.time_s, 1),
+    Direction("forward brake bias: front nearer to locking than rear", "brake_bias", _braking, 1),
+    Direction("more ballast in the nose or on the floor: slower lap", "ballast_floor", lambda found: found.lap.time_s, 1),
+]
+
+
+def directions() -> Iterator[tuple[str, int, int]]:
+    """(name, cases that hold, cases) of every check."""
+    cars = demo_files("cars")
+    for one in _ITEMS:
+        held = asked = 0
+        for car_key in cars:
+            car = demo_car(car_key)
+            item = next((item for item in car.items if item.key == one.item and not item.locked), None)
+            for circuit_key in _CIRCUITS if item else ():
+                setting, base = demo_setting(car_key, circuit_key)[0], base_sheet(car)
+                low, high = (
+                    one.reads(_answer(setting, circuit_key, Sheet(base.car_key, {**base.values, one.item: value})))
+                    for value in (item.low, item.high)  # type: ignore[union-attr]
+                )
+                asked, held = asked + 1, held + (one.sign * (high - low) > 0)
+        yield one.name, held, asked
+    winged = [key for key in cars if any(item.key == "wing" for item in demo_car(key).items)]
+    yield "more rear wing: lower top speed, with gears to spare", *_each(winged, _slower_at_the_end)
+    yield "hotter air: slower lap", *_each(cars, _hotter)
+    yield "wider road: higher speed at the slowest place", *_each(cars, _wider)
+    yield "longer final drive: higher speed at the limiter", *_each(cars, _longer)
+
+
+def _each(cars: list[str], holds: Callable[[str, str], bool]) -> tuple[int, int]:
+    found = [holds(car, circuit) for car in cars for circuit in _CIRCUITS]
+    return sum(found), len(found)
+
+
+def _hotter(car_key: str, circuit_key: str) -> bool:
+    """On the same tyres: their temperature answers to the air too, and may gain more than the engine loses."""
+    setting, base = demo_setting(car_key, circuit_key)[0], base_sheet(demo_car(car_key))
+    blunt = tuple(one.model_copy(update={"temperature_loss": 0.0, "pressure_loss": 0.0}) for one in setting.compounds)
+    cool, hot = (
+        replace(setting, compounds=(blunt[0], blunt[1]), conditions=setting.conditions.model_copy(update={"air_c": air}))
+        for air in (12.0, 34.0)
+    )
+    return solve_lap(hot, base).time_s > solve_lap(cool, base).time_s
+
+
+def _wider(car_key: str, circuit_key: str) -> bool:
+    setting, base = demo_setting(car_key, circuit_key)[0], base_sheet(demo_car(car_key))
+    circuit = demo_circuit(circuit_key)
+    narrow = racing_line(circuit.model_copy(update={"width_m": 0.7 * circuit.width_m}), car_width_m=setting.car.width_m)
+    slow, fast = (solve_lap(one, base).column("speed").min() for one in (replace(setting, line=narrow), setting))
+    return bool(slow < fast)
+
+
+def _slower_at_the_end(car_key: str, circuit_key: str) -> bool:
+    setting, base = demo_setting(car_key, circuit_key)[0], base_sheet(demo_car(car_key))
+    item = setting.car.item("wing")
+    tops = []
+    for value in (item.low, item.high):
+        car = adjusted(setting.car, Sheet(base.car_key, {**base.values, "wing": value}))
+        long = car.model_copy(update={"powertrain": car.powertrain.model_copy(update={"final_drive": 2.4})})
+        tops.append(top_speed_ms(long, setting.conditions))
+    return tops[1] < tops[0]
+
+
+def _longer(car_key: str, _: str) -> bool:
+    car, base = demo_car(car_key), base_sheet(demo_car(car_key))
+    item = next(item for item in car.items if item.sets == "powertrain.final_drive")
+    long, short = (adjusted(car, Sheet(base.car_key, {**base.values, item.key: value})) for value in (item.low, item.high))
+    return limit_speed_ms(long, len(car.powertrain.gears)) > limit_speed_ms(short, len(car.powertrain.gears))
