@@ -17,7 +17,8 @@ VIEWS = {
     "brief": "/events/1/", "circuit": "/events/1/circuit/", "runs": "/events/1/runs/", "run": "/events/1/runs/13/",
     "verdicts": "/events/1/verdicts/?a=1&b=2&margin=0.10", "race": "/events/1/race/", "difference": "/events/1/sheet/difference/?a=1&b=4",
     "card": "/events/1/sheet/4/card/", "sheet-oval": "/events/2/sheet/", "sheet-kart": "/events/3/sheet/",
-    "circuit-kart": "/events/3/circuit/", "garage": "/garage/",
+    "circuit-kart": "/events/3/circuit/", "garage": "/garage/", "stint": "/events/1/sheet/4/stint/", "car": "/garage/cars/1/",
+    "circuit-page": "/garage/circuits/3/",
 }  # fmt: skip
 
 
@@ -45,9 +46,9 @@ def sheet(page: Page, name: str) -> None:
     page.goto(f"http://127.0.0.1:{PORT}/events/1/sheet/")
     page.evaluate("() => localStorage.removeItem('apex-draft-1-4')")
     page.reload()
-    page.get_by_label("Rear bar", exact=True).focus()
+    page.get_by_label("Front bar", exact=True).focus()
     page.locator("[data-effect]").first.wait_for()
-    page.keyboard.press("ArrowUp")
+    page.keyboard.press("ArrowDown")
     page.get_by_text("1 unsaved change").wait_for()
     page.wait_for_timeout(500)
     page.screenshot(path=TARGET / f"{name}.png")

@@ -20,11 +20,12 @@ from .values_json import problem_of, read_value
 _METRES, _DEGREES, _HEIGHT = ("x_m", "y_m"), ("longitude", "latitude"), "z_m"
 
 
-def read_circuit(data: bytes, name: str, width_m: float) -> Circuit:
+def read_circuit(data: bytes, name: str, width_m: float, closed: bool = True) -> Circuit:
     """A circuit from a file of any format that is read; the product's own JSON keeps its own name and width.
 
     :param name: name for a file that tells none
     :param width_m: width of the road for a file that tells none [m]
+    :param closed: whether points are a lap; those of an open course are taken from the first to the last
     :raises FileRejected: naming line, column or point, and what was expected
     """
     text = decoded(data, "a circuit (JSON, GeoJSON, GPX or CSV of points)").lstrip()
@@ -34,24 +35,24 @@ def read_circuit(data: bytes, name: str, width_m: float) -> Circuit:
         if text.startswith("{"):
             points = _geojson(text)
         elif text.startswith("<"):
-            points = _gpx(text)
+            points = _gpx(text, closed)
         else:
             points = _csv(text)
-        circuit = _circuit(points, name, width_m)
+        circuit = _circuit(points, name, width_m, closed)
         centre_line(circuit)
     except InputError as error:
         raise FileRejected([str(error)]) from None
     return circuit
 
 
-def _circuit(points: list[Point], name: str, width_m: float) -> Circuit:
+def _circuit(points: list[Point], name: str, width_m: float, closed: bool) -> Circuit:
     """Checked points as a circuit; the key is made of the name."""
-    kept = checked_points(points, name)
+    kept = checked_points(points, name, closed)
     key = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")[:36] or "circuit"
     key = key if key[0].isalpha() else f"c_{key}"
     rounded = tuple((round(x, 2), round(y, 2), round(z, 2)) for x, y, z in kept)
     try:
-        return Circuit(key=key, name=name, layout="imported", width_m=width_m, points_m=rounded)
+        return Circuit(key=key, name=name, layout="imported", width_m=width_m, points_m=rounded, closed=closed)
     except ValidationError as error:
         raise rejected([problem_of(one) for one in error.errors()]) from None
 
@@ -114,7 +115,7 @@ def _ring(content: object) -> list[object] | None:
     return None
 
 
-def _gpx(text: str) -> list[Point]:
+def _gpx(text: str, closed: bool) -> list[Point]:
     if "<!DOCTYPE" in text or "<!ENTITY" in text:
         raise InputError("GPX", "<!DOCTYPE", "a track without document type and entities")
     try:
@@ -132,7 +133,7 @@ def _gpx(text: str) -> list[Point]:
         points.append((longitude, latitude, parse_number(height, "", f"{place}, ele") if height.strip() else 0.0))
     if not points:
         raise InputError("GPX", "no track point", "a track of one lap")
-    return from_degrees(_one_lap(points), "GPX")
+    return from_degrees(_one_lap(points) if closed else points, "GPX")
 
 
 def _one_lap(points: list[Point]) -> list[Point]:

@@ -16,16 +16,19 @@ from .models import Circuit, CornerNote
 
 
 @transaction.atomic
-def add_circuit(owner: User, data: bytes, name: str = "Imported circuit", width_m: float = 10.0) -> tuple[Circuit, bool]:
+def add_circuit(
+    owner: User, data: bytes, name: str = "Imported circuit", width_m: float = 10.0, closed: bool = True
+) -> tuple[Circuit, bool]:
     """A circuit from its file; the same file again adds nothing.
 
     :param name: for a file that tells no name
     :param width_m: for a file that tells no width [m]
+    :param closed: for a file of points: whether it is a lap
     :returns: the circuit, and whether it is new
     :raises FileRejected: if the file is no circuit, or another circuit of this owner has its key
     :raises InputError: if the lap does not close
     """
-    return keep_circuit(owner, read_circuit(data, name, width_m))
+    return keep_circuit(owner, read_circuit(data, name, width_m, closed))
 
 
 @transaction.atomic

@@ -12,5 +12,7 @@ class CircuitForm(forms.Form):
     name = forms.CharField(max_length=60, required=False, label="Name, if the file tells none")
     width = quantity(Circuit, "width_m", "Width of the road, if the file tells none", "m")
 
+    open_course = forms.BooleanField(required=False, label="Open course: start and finish apart")
+
     def clean_name(self) -> str:
         return str(self.cleaned_data["name"]).strip() or "Imported circuit"

@@ -60,9 +60,10 @@ def import_circuit(request: HttpRequest) -> HttpResponse:
     form = CircuitForm(request.POST)
     if not form.is_valid():
         return _garage(request, [str(error) for errors in form.errors.values() for error in errors], form)
-    name, width = form.cleaned_data["name"], form.cleaned_data["width"]
+    values = form.cleaned_data
+    name, width, closed = values["name"], values["width"], not values["open_course"]
     what = "a circuit: JSON, GeoJSON, GPX or CSV of points"
-    return _added(request, lambda: add_circuit(request.user, uploaded(request, what), name, width))  # type: ignore[arg-type]
+    return _added(request, lambda: add_circuit(request.user, uploaded(request, what), name, width, closed))  # type: ignore[arg-type]
 
 
 @require_POST

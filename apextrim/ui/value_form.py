@@ -302,7 +302,9 @@ class ValueForm(Generic[Kind]):
         choices = tuple(str(one) for one in get_args(bare)) if get_origin(bare) is Literal else ()
         short = name.removesuffix("_m").removesuffix("_kg").removesuffix("_deg").replace("_", " ").capitalize()
         label, hint = (short, f"{said.words}. {said.range_text}".strip()) if head else (said.words + more, said.range_text)
-        text, long = self.texts.get(path, ""), _is_text(bare) and not choices
+        usual = model.model_fields[name].default
+        text = self.texts.get(path, "") or (usual if choices and isinstance(usual, str) else "")
+        long = _is_text(bare) and not choices
         return Box(path, label, said.unit, hint, text, self.errors.get(path, ""), choices, bare is bool, long)
 
     def _table(self, model: type[Value], name: str, path: str) -> Table:

@@ -18,7 +18,7 @@ def test_a_draft_is_kept_per_sheet_and_can_be_taken_back(page: Page) -> None:
     wing = page.get_by_label("Rear wing", exact=True)
     wing.fill("9")
     expect(page.get_by_text("1 unsaved change")).to_be_visible()
-    expect(page.get_by_text("was 6", exact=True)).to_be_visible()
+    expect(page.locator(".item", has=wing).get_by_text("was 6", exact=True)).to_be_visible()
     bench(page, "Runs")
     bench(page, "Sheet")
     expect(wing).to_have_value("9")
@@ -116,3 +116,43 @@ def test_the_thread_opens_at_its_newest_end(page: Page) -> None:
         "() => { const t = document.querySelector('.thread'); return t.scrollLeft + t.clientWidth >= t.scrollWidth - 2; }"
     )
     expect(page.locator(".thread b").last).to_be_in_viewport()
+
+
+def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -> None:
+    page.goto("/garage/circuits/3/")
+    marks = page.locator('[name$=".at_m"]')
+    count = marks.count()
+    page.locator('[name="markers.8.name"]').fill("new board")
+    page.locator('[name="markers.8.at_m"]').focus()
+    page.locator("svg[data-picks]").scroll_into_view_if_needed()
+    box = page.locator("svg[data-picks]").bounding_box()
+    assert box is not None
+    at = page.evaluate("() => document.querySelector('svg[data-picks]').dataset.picks.split(';')[40].split(',').map(Number)")
+    page.mouse.click(box["x"] + at[0] / 760 * box["width"], box["y"] + at[1] / 400 * box["height"])
+    put = float(page.locator('[name="markers.8.at_m"]').input_value())
+    assert abs(put - at[2]) < 40
+    page.get_by_role("button", name="Save the circuit").click()
+    expect(page.get_by_text("is changed; every modelled number follows")).to_be_visible()
+    page.goto("/events/1/circuit/")
+    expect(page.locator("li", has_text=f"board at {put:.0f} m: new board")).to_be_visible()
+    page.goto("/garage/circuits/3/")
+    assert page.locator('[name$=".at_m"]').count() == count + 1
+    page.locator('[name="markers.8.at_m"]').fill("")
+    page.locator('[name="markers.8.name"]').fill("")
+    page.locator('[name="markers.8.height_mm"]').fill("")
+    page.get_by_role("button", name="Save the circuit").click()
+    expect(page.get_by_text("is changed")).to_be_visible()
+
+
+def test_a_fold_of_the_answer_stays_open_while_values_are_stepped(page: Page) -> None:
+    page.goto("/events/1/sheet/")
+    page.get_by_text("Ride", exact=False).locator("xpath=ancestor-or-self::summary").first.click()
+    expect(page.get_by_text("Damping as a share of critical")).to_be_visible()
+    page.get_by_text("Dampers").first.click()
+    bump = page.get_by_label("Front slow bump", exact=True)
+    before = page.locator("#answer details table td.n").nth(2).inner_text()
+    bump.focus()
+    page.keyboard.press("PageUp")
+    expect(page.locator("#answer details table td.n").nth(2)).not_to_have_text(before)
+    expect(page.get_by_text("Damping as a share of critical")).to_be_visible()
+    page.evaluate("() => localStorage.clear()")

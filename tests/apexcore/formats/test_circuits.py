@@ -145,3 +145,18 @@ def test_a_surveyed_circuit_reverses_and_mirrors(circuit: Circuit) -> None:
     there = racing_line(reversed_circuit(surveyed))
     assert float(there.road[:, 0].sum()) == pytest.approx(-float(racing_line(surveyed).road[:, 0].sum()), rel=0.02)
     assert racing_line(mirrored(surveyed)).length_m == pytest.approx(racing_line(surveyed).length_m, rel=1e-4)
+
+
+def test_an_open_course_is_read_from_start_to_finish() -> None:
+    """A half circle of 200 m radius: it does not close, and need not."""
+    angle = np.linspace(0.0, math.pi, 60)
+    rows = "\n".join(f"{200 * math.sin(a):.2f},{200 - 200 * math.cos(a):.2f},{10 * a:.2f}" for a in angle)
+    data = f"x_m,y_m,z_m\n{rows}\n".encode()
+    with pytest.raises(FileRejected, match="one lap that closes, or an open course"):
+        read_circuit(data, "Half", 9.0)
+    circuit = read_circuit(data, "Half", 9.0, closed=False)
+    line = centre_line(circuit)
+    assert not circuit.closed and line.length_m == pytest.approx(200 * math.pi, rel=2e-3)
+    assert line.curvature[20:-20] == pytest.approx(np.full(len(line.x) - 40, 1 / 200), rel=0.05)
+    assert line.z[-1] - line.z[0] == pytest.approx(10 * math.pi, rel=0.02)
+    assert reversed_circuit(circuit).points_m == circuit.points_m[::-1]
