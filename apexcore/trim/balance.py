@@ -11,6 +11,8 @@ from ..lap.solver import Lap
 PHASES = ("entry", "mid", "exit")
 SPEEDS = ("slow", "medium", "fast")
 
+Phases = tuple[float | None, float | None, float | None]
+
 #: Apex speeds that part slow from medium and medium from fast corners [m/s] (about 100 and 145 km/h).
 SPEED_LIMITS_MS = (28.0, 40.0)
 
@@ -24,6 +26,20 @@ _LEAST_PHASE_S = 0.03
 _BRAKING = 0.02
 #: A dip of speed smaller than this does not part one braking from the next [m/s].
 _DIP_MS = 0.7
+
+
+@dataclass(frozen=True)
+class CornerBalance:
+    """A corner's balance alone, quick to read.
+
+    :param number: of the corner
+    :param speed: its class, one of `SPEEDS`
+    :param balance: signed margin at entry, mid and exit [%]; None where the phase does not exist
+    """
+
+    number: int
+    speed: str
+    balance: Phases
 
 
 @dataclass(frozen=True)
@@ -50,7 +66,7 @@ class CornerResult:
     brake_length_m: float
     throttle_m: float
     full_m: float
-    balance: tuple[float | None, float | None, float | None]
+    balance: Phases
     limits: str
     use: float
 
@@ -106,7 +122,7 @@ def _first(throttle: "np.ndarray[tuple[int], np.dtype[np.float64]]", start: int,
 
 def _phases(
     lap: Lap, inside: "np.ndarray[tuple[int], np.dtype[np.int64]]", apex: int, lateral: "np.ndarray[tuple[int], np.dtype[np.float64]]"
-) -> tuple[float | None, float | None, float | None]:
+) -> Phases:
     part = lateral[inside] / max(float(lateral[inside].max()), 1e-9)
     turning, middle = _rise(part, _TURNING), _rise(part, _MID)
     before = np.arange(len(inside)) < int(np.flatnonzero(inside == apex)[0])
@@ -123,7 +139,20 @@ def _rise(
     return np.clip((part - edges[0]) / (edges[1] - edges[0]), 0.0, 1.0)
 
 
-def balance_changes(now: Sequence[CornerResult], before: Sequence[CornerResult]) -> dict[tuple[str, str], float | None]:
+def corner_balance(lap: Lap, span: CornerSpan) -> CornerBalance:
+    """The balance of one corner of a lap, as `read_corner` has it."""
+    n = len(lap.data)
+    inside = np.arange(span.first, span.last + 1) % n
+    speed = lap.column("speed")
+    apex = int(inside[np.argmin(speed[inside])])
+    kind = SPEEDS[int(np.searchsorted(SPEED_LIMITS_MS, float(speed[apex])))]
+    return CornerBalance(span.number, kind, _phases(lap, inside, apex, np.abs(lap.column("lateral"))))
+
+
+Balanced = CornerBalance | CornerResult
+
+
+def balance_changes(now: Sequence[Balanced], before: Sequence[Balanced]) -> dict[tuple[str, str], float | None]:
     """Mean change of balance [%] of each (corner speed, phase), corner by corner: one that crosses from medium to fast
     between two sheets must not look like a change of balance. None where no corner has that phase in both."""
     changes: dict[tuple[str, str], float | None] = {}

@@ -1,14 +1,17 @@
 """What one step of an item does."""
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
+from ..circuit.line import CornerSpan
 from ..errors import InputError
 from ..lap.solver import Lap, Setting, solve_lap
 from ..vehicle.items import Item
 from ..vehicle.sheet import Sheet, check_whole
+from ..vehicle.tyres import Four
+from .balance import CornerBalance, Phases, balance_changes, corner_balance
 
 #: Standard deviation of what the book car, driven like a front runner or a midfielder, predicts for a change of the sheet
 #: against what the virtual driver (between the two) finds on the virtual cars: a share of the change, and a rest [s].
@@ -32,6 +35,11 @@ class StepEffect:
     :param value: the item's value after it, in its unit; None where the range ends or the item is locked
     :param lap_s: change of lap time [s], negative is quicker
     :param top_ms: change of the lap's top speed [m/s]
+    :param balance: change of balance by (corner speed, phase) [%]; empty if no corners were asked for
+    :param tread_k: change of each tread's settled temperature [K]
+    :param work: change of each tyre's sliding work, which wears it, as a share of what it was [-]
+    :param fuel_l: change of fuel burnt in a lap [l]
+    :param corners: change of balance at each corner asked for, in order: entry, mid, exit [%]
     """
 
     item: Item
@@ -39,6 +47,11 @@ class StepEffect:
     value: float | None
     lap_s: float
     top_ms: float
+    balance: Mapping[tuple[str, str], float | None]
+    tread_k: Four
+    work: Four
+    fuel_l: float
+    corners: tuple[Phases, ...] = ()
 
     @property
     def text(self) -> str:
@@ -51,11 +64,18 @@ class StepEffect:
         return difference_spread_s(self.lap_s)
 
 
-def step_effects(setting: Setting, sheet: Sheet, items: Iterable[Item], base: Lap | None = None) -> list[StepEffect]:
+_NOTHING: Four = (0.0, 0.0, 0.0, 0.0)
+
+
+def step_effects(
+    setting: Setting, sheet: Sheet, items: Iterable[Item], base: Lap | None = None, spans: Sequence[CornerSpan] = ()
+) -> list[StepEffect]:
     """Effects of one step down and one step up of each item.
 
     The sheet itself is solved once more from its own lap, as its neighbours are, so that what the settling of the heat
     leaves undone cancels. Two threads: the kernel lets go of the interpreter while it runs.
+
+    :param spans: corners whose balance is asked for
     """
     begin = base if base is not None else solve_lap(setting, sheet)
     moves = [(item, steps, _possible(setting, sheet.stepped(item, steps))) for item in items for steps in (-1, 1)]
@@ -63,7 +83,8 @@ def step_effects(setting: Setting, sheet: Sheet, items: Iterable[Item], base: La
         again = pool.submit(solve_lap, setting, sheet, near=begin)
         laps = list(pool.map(lambda move: _lap(setting, move[0], move[2], begin), moves))
     reference = again.result()
-    return [_effect(item, steps, moved, lap, reference) for (item, steps, moved), lap in zip(moves, laps, strict=True)]
+    before = [corner_balance(reference, span) for span in spans]
+    return [_effect(item, steps, moved, lap, reference, spans, before) for (item, steps, moved), lap in zip(moves, laps, strict=True)]
 
 
 def _possible(setting: Setting, moved: Sheet | None) -> Sheet | None:
@@ -82,8 +103,33 @@ def _lap(setting: Setting, item: Item, moved: Sheet | None, begin: Lap) -> Lap |
     return None if moved is None or item.ride_only else solve_lap(setting, moved, near=begin)
 
 
-def _effect(item: Item, steps: int, moved: Sheet | None, lap: Lap | None, reference: Lap) -> StepEffect:
-    if moved is None or lap is None:
-        return StepEffect(item, steps, moved.values[item.key] if moved else None, 0.0, 0.0)
-    change = lap.top_speed_ms - reference.top_speed_ms
-    return StepEffect(item, steps, moved.values[item.key], lap.time_s - reference.time_s, change)
+def _effect(
+    item: Item,
+    steps: int,
+    moved: Sheet | None,
+    lap: Lap | None,
+    reference: Lap,
+    spans: Sequence[CornerSpan],
+    before: Sequence[CornerBalance],
+) -> StepEffect:
+    value = moved.values[item.key] if moved else None
+    if lap is None:
+        return StepEffect(item, steps, value, 0.0, 0.0, {}, _NOTHING, _NOTHING, 0.0)
+    after = [corner_balance(lap, span) for span in spans]
+    heat = _four(a - b for a, b in zip(lap.tyres.temperature_c, reference.tyres.temperature_c, strict=True))
+    work = _four(a / max(b, 1e-9) - 1.0 for a, b in zip(lap.slide_j, reference.slide_j, strict=True))
+    return StepEffect(
+        item, steps, value, lap.time_s - reference.time_s, lap.top_speed_ms - reference.top_speed_ms,
+        balance_changes(after, before) if spans else {}, heat, work, lap.fuel_l - reference.fuel_l,
+        tuple(_phase_changes(a, b) for a, b in zip(after, before, strict=True)),
+    )  # fmt: skip
+
+
+def _phase_changes(after: CornerBalance, before: CornerBalance) -> Phases:
+    entry, mid, exit_ = (None if a is None or b is None else a - b for a, b in zip(after.balance, before.balance, strict=True))
+    return entry, mid, exit_
+
+
+def _four(values: Iterable[float]) -> Four:
+    a, b, c, d = values
+    return a, b, c, d

@@ -11,6 +11,7 @@ from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import Lap, Setting, solve_lap
 from apexcore.race.rules import RaceRules
 from apexcore.trim.answer import Answer, answer
+from apexcore.trim.effects import StepEffect, step_effects
 from apexcore.vehicle.car import Car as CoreCar
 from apexcore.vehicle.sheet import Sheet, base_sheet
 
@@ -119,6 +120,22 @@ def _answer(case: _Case) -> Answer:
     near = _maker_lap(case.car, case.circuit, case.conditions, case.driver)
     bumps = [(one.at_m, one.height_mm) for one in parsed_circuit(case.circuit).markers if one.kind == "bump"]
     return answer(case.setting(), driven_line(case.circuit, parsed_car(case.car).width_m)[1], case.sheet(), near, bumps)
+
+
+@lru_cache(maxsize=64)
+def _effects(case: _Case) -> tuple[StepEffect, ...]:
+    core = parsed_car(case.car)
+    spans = driven_line(case.circuit, core.width_m)[1]
+    free = [item for item in core.items if not item.locked]
+    return tuple(step_effects(case.setting(), case.sheet(), free, _answer(case).lap, spans))
+
+
+def effects_of(event: Event, sheet: Sheet) -> tuple[StepEffect, ...]:
+    """What one step each way of every free item does, here and today.
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    return _effects(_case(event, sheet))
 
 
 def answer_of(event: Event, sheet: Sheet) -> Answer:

@@ -1,7 +1,7 @@
 from django.urls import path
 
+from . import ask_views, stint_views
 from . import sheet_views as views
-from . import stint_views
 
 urlpatterns = [
     path("", views.bench, name="sheet_bench"),
@@ -11,6 +11,9 @@ urlpatterns = [
     path("in-car/", views.in_car, name="put_in_car"),
     path("difference/", views.difference, name="sheet_difference"),
     path("import/", views.import_file, name="import_sheet"),
+    path("<int:sheet_id>/effects/", ask_views.effects, name="sheet_effects"),
+    path("<int:sheet_id>/effects.csv", ask_views.effects_file, name="sheet_effects_file"),
+    path("<int:sheet_id>/advice/", ask_views.advice, name="sheet_advice"),
     path("<int:sheet_id>/stint/", stint_views.stint, name="sheet_stint"),
     path("<int:sheet_id>/card/", views.card, name="sheet_card"),
     path("<int:sheet_id>/file/", views.export_file, name="export_sheet"),

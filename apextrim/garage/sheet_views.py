@@ -44,6 +44,7 @@ def _bench(
         "reason": request.POST.get("reason", ""),
         "errors": errors or [],
         "phases": ("entry", "mid", "exit"),
+        "proposed": form is not None and request.method == "GET",
     }
     now = form.sheet if form and form.sheet else saved
     try:
@@ -57,7 +58,21 @@ def _bench(
 def bench(request: HttpRequest, event_id: int) -> HttpResponse:
     """The bench with one sheet on it."""
     event = event_for(request.user, event_id)
-    return _bench(request, event, queries.sheet_for(request.user, event, request.GET.get("sheet")))
+    row = queries.sheet_for(request.user, event, request.GET.get("sheet"))
+    return _bench(request, event, row, _proposed(event, row, request.GET.getlist("set")))
+
+
+def _proposed(event: Event, row: Sheet | None, asked: list[str]) -> SheetForm | None:
+    """The sheet with values that an advice proposes, unsaved; None where nothing is proposed."""
+    if not asked:
+        return None
+    car, saved = adapter.car_of(event), queries.core_sheet(event, row)
+    typed = {item.key: item.number(saved.values[item.key]) for item in car.items}
+    for one in asked:
+        key, _, value = one.partition(":")
+        if key in typed:
+            typed[key] = value
+    return SheetForm(car, typed)
 
 
 @require_POST

@@ -1,0 +1,109 @@
+"""What to change: the effects of every step here and today, and advice from a feeling."""
+
+import csv
+import io
+from typing import Any
+
+from django import forms
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from apexcore.circuit.line import CornerSpan
+from apexcore.errors import ApexError
+from apexcore.trim.advice import WANTED, Feeling, advise
+from apexcore.trim.aims import AIMS, ranked
+from apexcore.trim.balance import SPEEDS
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+
+from . import presenters, queries
+from .models import Sheet
+
+_PHASES = [("braking", "under braking"), ("entry", "on entry"), ("mid", "in mid-corner"), ("exit", "on exit")]
+_SLIDES = [("front", "the nose washes wide"), ("rear", "the rear steps out")]
+
+
+def _effects(event: Event, row: Sheet, aim: str) -> list[presenters.EffectRow]:
+    """The rows of the effects table, best for the aim first."""
+    return presenters.effect_rows(ranked(adapter.effects_of(event, queries.core_sheet(event, row)), aim))
+
+
+@require_GET
+def effects(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
+    """What one step each way of every item does here today."""
+    event = event_for(request.user, event_id)
+    row = queries.sheet_for(request.user, event, str(sheet_id))
+    assert row is not None
+    aim = request.GET.get("by", "lap") if request.GET.get("by", "lap") in AIMS else "lap"
+    context: dict[str, Any] = {
+        "event": event, "frame": frame(event, "sheet"), "row": row, "aims": [(key, one.words) for key, one in AIMS.items()], "aim": aim,
+    }  # fmt: skip
+    try:
+        context["rows"] = _effects(event, row, aim)
+    except ApexError as error:
+        context["errors"] = [str(error)]
+    return render(request, "garage/effects.html", context, status=422 if "errors" in context else 200)
+
+
+@require_GET
+def effects_file(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
+    """The effects table as CSV."""
+    event = event_for(request.user, event_id)
+    row = queries.sheet_for(request.user, event, str(sheet_id))
+    assert row is not None
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(presenters.EFFECT_HEAD)
+    writer.writerows(one.cells() for one in _effects(event, row, "lap"))
+    name = f"{event.car.key}-{row.name}-effects.csv"
+    return HttpResponse(text.getvalue(), content_type="text/csv", headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+class FeelingForm(forms.Form):
+    """What the car does, in the racer's words."""
+
+    slides = forms.ChoiceField(choices=_SLIDES, label="What it does")
+    phase = forms.ChoiceField(choices=_PHASES, label="Where in the corner")
+    where = forms.ChoiceField(label="In which corners")
+    how = forms.ChoiceField(choices=[(words, words) for words in WANTED], label="How bad")
+    tyres = forms.ChoiceField(choices=[("warm", "warm tyres"), ("worn", "worn tyres")], label="On")
+
+    def __init__(self, spans: tuple[CornerSpan, ...], data: Any) -> None:
+        super().__init__(data)
+        field = self.fields["where"]
+        assert isinstance(field, forms.ChoiceField)
+        named = [(str(span.number), f"{span.number} {span.name}".strip()) for span in spans]
+        field.choices = [("", "all corners"), *[(speed, f"{speed} corners") for speed in SPEEDS], *named]
+        field.required = False
+
+    def feeling(self) -> Feeling:
+        """The core's feeling of a valid form."""
+        values = self.cleaned_data
+        where = values["where"]
+        corners = (int(where),) if where.isdigit() else ()
+        speed = where if where in SPEEDS else ""
+        return Feeling(values["phase"], values["slides"], values["how"], corners, speed, values["tyres"] == "worn")
+
+
+@require_GET
+def advice(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
+    """Changes that answer what the driver feels."""
+    event = event_for(request.user, event_id)
+    row = queries.sheet_for(request.user, event, str(sheet_id))
+    assert row is not None
+    asked = bool(request.GET.get("slides"))
+    usual = {"slides": "front", "phase": "mid", "where": "", "how": "clearly", "tyres": "warm"}
+    form = FeelingForm(adapter.spans_of(event), {**usual, **request.GET.dict()})
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "asked": asked}
+    if asked and form.is_valid():
+        try:
+            sheet = queries.core_sheet(event, row)
+            found = advise(adapter.setting_of(event), adapter.spans_of(event), sheet, form.feeling(), adapter.car_of(event).items)
+            context["cards"] = presenters.advice_cards(found, sheet)
+            context["wanted"] = WANTED[form.cleaned_data["how"]]
+        except ApexError as error:
+            context["errors"] = [str(error)]
+    wrong = bool(form.errors or context.get("errors"))
+    return render(request, "garage/advice.html", context, status=422 if wrong else 200)
