@@ -13,10 +13,8 @@ from apexcore.vehicle.sheet import Sheet, base_sheet
 from apexcore.virtual.world import true_car
 from tests.conftest import demo_car, demo_setting
 
-PLACES = [
-    ("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "sallowmere_fen"), ("pentlow_hare", "sallowmere_fen"), ("drummock_stallard", "hollin_bowl"),
-    ("wisp_125", "thistledown"),
-]  # fmt: skip
+_FEN = ("brackendale_gt", "ferrow_lark", "pentlow_hare")
+PLACES = [*[(key, "sallowmere_fen") for key in _FEN], ("drummock_stallard", "hollin_bowl"), ("wisp_125", "thistledown")]
 #: A wrong item that moves no phase by this much is not felt [%].
 _FELT = 0.8
 _PHASES: tuple[Phase, ...] = ("braking", "entry", "mid", "exit")

@@ -71,6 +71,16 @@ class Line:
         grip_after = np.append(grip[1:], grip[0] if self.closed else grip[-1])
         return places(road, grip), places(between, 0.5 * (grip + grip_after))
 
+    @cached_property
+    def _coarser(self) -> "dict[int, Line]":
+        return {}
+
+    def thinned(self, every: int) -> "Line":
+        """The same line with only every n-th station, made once."""
+        if every not in self._coarser:
+            self._coarser[every] = coarser(self, every)
+        return self._coarser[every]
+
     @property
     def length_m(self) -> float:
         """Length of one lap or of the course along the line [m]."""

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..circuit.conditions import Conditions
-from ..circuit.line import Line, coarser
+from ..circuit.line import Line
 from ..errors import SolverError
 from ..vehicle.car import Car, Compound
 from ..vehicle.heat import Flow, flow
@@ -210,7 +210,7 @@ def _distance_k(one: TyreState, other: TyreState) -> float:
 
 def _thinned(setting: Setting, every: int) -> Setting:
     """The same with only every n-th station, where enough of them are left."""
-    return replace(setting, line=coarser(setting.line, every)) if len(setting.line.ds) > _FEW * every else setting
+    return replace(setting, line=setting.line.thinned(every)) if len(setting.line.ds) > _FEW * every else setting
 
 
 def _four(values: Iterable[float]) -> Four:

@@ -310,7 +310,8 @@ class EffectRow:
         balance = ["" if cell.value is None else f"{cell.value:.3f}" for cell in self.balance]
         return [
             one.item.name, f"{one.steps:+d}", value, one.item.unit, f"{one.lap_s:.4f}", f"{one.spread_s:.4f}", *balance,
-            *[f"{k:.2f}" for k in one.tread_k], *[f"{100 * share:.2f}" for share in one.work], f"{3.6 * one.top_ms:.2f}", f"{one.fuel_l:.4f}",
+            *[f"{k:.2f}" for k in one.tread_k], *[f"{100 * share:.2f}" for share in one.work],
+            f"{3.6 * one.top_ms:.2f}", f"{one.fuel_l:.4f}",
         ]  # fmt: skip
 
 

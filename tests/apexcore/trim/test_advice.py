@@ -1,0 +1,75 @@
+"""Advice: it finds what was put wrong, keeps to what is free, and tells its price."""
+
+import pytest
+
+from apexcore.errors import InputError
+from apexcore.lap.solver import solve_lap
+from apexcore.trim.advice import Feeling, advise, felt, read
+from apexcore.trim.aims import AIMS, ranked
+from apexcore.trim.effects import step_effects
+from apexcore.vehicle.sheet import Sheet, base_sheet
+from scripts.advice_trial import trials
+from tests.conftest import demo_setting
+
+
+def test_advice_finds_what_was_put_wrong_or_as_good_a_change() -> None:
+    found = trials(range(6))
+    assert len(found) >= 10
+    assert sum(one.named or one.equal for one in found) >= 0.8 * len(found)
+
+
+@pytest.mark.parametrize(("slides", "sign"), [("front", -1), ("rear", 1)])
+@pytest.mark.parametrize("phase", ["braking", "entry", "mid", "exit"])
+def test_every_change_moves_the_felt_balance_the_right_way(phase: str, slides: str, sign: int) -> None:
+    setting, spans = demo_setting("brackendale_gt", "sallowmere_fen")
+    base = base_sheet(setting.car)
+    feeling = Feeling(phase, slides, "a little")  # type: ignore[arg-type]
+    before = felt(read(solve_lap(setting, base), spans), feeling)
+    found = advise(setting, spans, base, feeling, setting.car.items)
+    assert found and before is not None
+    for one in found[:3]:
+        values = {**base.values, **{item.key: value for item, _, value in one.moves}}
+        after = felt(read(solve_lap(setting, Sheet(base.car_key, values)), spans), feeling)
+        assert after is not None
+        assert sign * (after - before) == pytest.approx(one.change, abs=0.1)
+        assert one.change > 0
+
+
+def test_locked_items_and_limits_are_respected() -> None:
+    setting, spans = demo_setting("pentlow_hare", "sallowmere_fen")
+    base = base_sheet(setting.car)
+    found = advise(setting, spans, base, Feeling("mid", "front", "badly"), setting.car.items)
+    for one in found:
+        for item, steps, value in one.moves:
+            assert not item.locked and not item.ride_only
+            assert item.low - 1e-9 <= value <= item.high + 1e-9 and steps != 0
+    only = advise(setting, spans, base, Feeling("mid", "front"), [setting.car.item("bar_front")])
+    assert [item.key for one in only for item, _, _ in one.moves] == ["bar_front"]
+
+
+def test_the_bars_are_what_a_mid_corner_feeling_asks_for_first() -> None:
+    setting, spans = demo_setting("brackendale_gt", "sallowmere_fen")
+    first = advise(setting, spans, base_sheet(setting.car), Feeling("mid", "front"), setting.car.items)[0]
+    assert {item.key for item, _, _ in first.moves} <= {"bar_front", "bar_rear"}
+    brake = advise(setting, spans, base_sheet(setting.car), Feeling("braking", "rear", "a little"), setting.car.items)[0]
+    assert brake.moves[0][0].key == "brake_bias" and brake.moves[0][1] > 0
+
+
+def test_a_corner_without_that_phase_is_named() -> None:
+    setting, spans = demo_setting("drummock_stallard", "hollin_bowl")
+    with pytest.raises(InputError, match="slow"):
+        advise(setting, spans, base_sheet(setting.car), Feeling("mid", "front", speed="slow"), setting.car.items)
+
+
+def test_the_table_stands_in_the_order_that_was_asked_for() -> None:
+    setting, spans = demo_setting("brackendale_gt", "sallowmere_fen")
+    items = [setting.car.item(key) for key in ("bar_front", "wing", "toe_rear", "bump_slow_front")]
+    effects = step_effects(setting, base_sheet(setting.car), items, spans=spans)
+    for key, aim in AIMS.items():
+        rows = ranked(effects, key)
+        assert rows[-1].item.ride_only
+        scores = [aim.score(one) for one in rows if not one.item.ride_only]
+        assert scores == sorted(scores)
+    assert ranked(effects, "calm-mid")[0].item.key == "wing" and ranked(effects, "calm-mid")[0].steps == 1
+    worn = ranked(effects, "spare-rl")[0]
+    assert worn.work[2] == min(one.work[2] for one in effects)
