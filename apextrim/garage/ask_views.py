@@ -18,7 +18,8 @@ from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 
-from . import presenters, queries
+from . import ask_presenters as presenters
+from . import queries
 from .models import Sheet
 
 _PHASES = [("braking", "under braking"), ("entry", "on entry"), ("mid", "in mid-corner"), ("exit", "on exit")]

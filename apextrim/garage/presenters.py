@@ -6,15 +6,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from apexcore.quantities import format_lap, format_number
-from apexcore.trim.advice import Candidate
 from apexcore.trim.answer import Answer, TyreAnswer
 from apexcore.trim.balance import PHASES, SPEEDS, balance_changes
 from apexcore.trim.drift import DriftLap
-from apexcore.trim.effects import StepEffect, difference_spread_s
+from apexcore.trim.effects import difference_spread_s
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS, Car
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Difference
-from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.ui.pictures import Axis, linear_axis
 
 #: Balance at which a bar of the picture is full [%].
@@ -268,105 +266,3 @@ def stint_picture(laps: Sequence[DriftLap], cliff: tuple[float, float]) -> Stint
         wheels.append(WearPath(wheel, WHEEL_WORDS[wheel], f"M{path}", labels[w]))
     cliffs = [wear.at(100 * value) for value in sorted(set(cliff)) if 100 * value <= wear.high]
     return StintPicture(x, x2, time, wear, "M" + " ".join(f"{a:.1f},{b:.1f}" for a, b in spots), spots, wheels, cliffs)
-
-
-#: Head of the effects table as a file.
-EFFECT_HEAD = [
-    "item", "step", "value", "unit", "lap_s", "half_interval_s",
-    *[f"balance_{speed}_{phase}_pct" for speed in SPEEDS for phase in PHASES],
-    *[f"tread_{wheel}_k" for wheel in WHEELS], *[f"work_{wheel}_pct" for wheel in WHEELS], "top_kmh", "fuel_l",
-]  # fmt: skip
-
-#: A change of balance from here on stands out in the table [%].
-_STRONG = 0.3
-
-
-@dataclass(frozen=True)
-class BalanceChange:
-    """:param text: the change, a dash where the circuit has no such corner
-    :param strong: whether it stands out"""
-
-    value: float | None
-    text: str
-    strong: bool
-
-
-@dataclass(frozen=True)
-class EffectRow:
-    """A line of the effects table.
-
-    :param number: the value after the step as the bench takes it
-    :param balance: nine cells, by corner speed and phase
-    """
-
-    effect: StepEffect
-    number: str
-    balance: list[BalanceChange]
-
-    def cells(self) -> list[str]:
-        """The line as a file has it."""
-        one = self.effect
-        value = "" if one.value is None else f"{one.value:g}"
-        balance = ["" if cell.value is None else f"{cell.value:.3f}" for cell in self.balance]
-        return [
-            one.item.name, f"{one.steps:+d}", value, one.item.unit, f"{one.lap_s:.4f}", f"{one.spread_s:.4f}", *balance,
-            *[f"{k:.2f}" for k in one.tread_k], *[f"{100 * share:.2f}" for share in one.work],
-            f"{3.6 * one.top_ms:.2f}", f"{one.fuel_l:.4f}",
-        ]  # fmt: skip
-
-
-def effect_rows(effects: Sequence[StepEffect]) -> list[EffectRow]:
-    """The effects table in the order given."""
-    rows = []
-    for one in effects:
-        cells = []
-        for speed in SPEEDS:
-            for phase in PHASES:
-                value = one.balance.get((speed, phase))
-                text = "–" if value is None else format_number(value, 2, signed=True)
-                cells.append(BalanceChange(value, text, value is not None and abs(value) >= _STRONG))
-        rows.append(EffectRow(one, "" if one.value is None else f"{one.value:g}", cells))
-    return rows
-
-
-@dataclass(frozen=True)
-class AdviceCard:
-    """A candidate as shown.
-
-    :param letter: the key that puts it on the sheet
-    :param query: what the address of the bench needs for it
-    :param words: the first one as a sentence
-    """
-
-    one: Candidate
-    letter: str
-    moves: str
-    school: str
-    elsewhere: str
-    tyres: str
-    query: str
-    words: str
-
-
-def advice_cards(found: Sequence[Candidate], sheet: CoreSheet) -> list[AdviceCard]:
-    """Candidates in words."""
-    cards = []
-    for letter, one in zip("abcdef", found, strict=False):
-        parts = [_move(item, steps, sheet.values[item.key], value) for item, steps, value in one.moves]
-        school = "frees the end that slides" if one.frees else "tames the end that grips"
-        speed, phase = one.where
-        aside = "nothing that could be felt"
-        if speed and abs(one.elsewhere) >= 0.1:
-            sense = "wider" if one.elsewhere > 0 else "looser"
-            aside = f"{speed} {phase} {format_number(one.elsewhere, 1, signed=True)} %, {sense}"
-        share, wheel = one.work
-        tyres = f"work {WHEEL_WORDS[WHEELS[wheel]]} {format_number(100 * share, 1, signed=True)} %"
-        query = "".join(f"&set={item.key}:{value:g}" for item, _, value in one.moves)
-        words = f"{' and '.join(parts)}: {school} by {format_number(one.change, 1)} % of grip."
-        cards.append(AdviceCard(one, letter, "; ".join(parts), school, aside, tyres, query, words[0].upper() + words[1:]))
-    return cards
-
-
-def _move(item: Item, steps: int, before: float, after: float) -> str:
-    count = f"{abs(steps)} step{'s' if abs(steps) != 1 else ''} {'up' if steps > 0 else 'down'}"
-    return f"{item.name} {item.text(before)} to {item.text(after)} ({count})"

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import ask_views, stint_views
+from . import ask_views, search_views, stint_views
 from . import sheet_views as views
 
 urlpatterns = [
@@ -14,6 +14,10 @@ urlpatterns = [
     path("<int:sheet_id>/effects/", ask_views.effects, name="sheet_effects"),
     path("<int:sheet_id>/effects.csv", ask_views.effects_file, name="sheet_effects_file"),
     path("<int:sheet_id>/advice/", ask_views.advice, name="sheet_advice"),
+    path("<int:sheet_id>/search/", search_views.ask, name="search_sheet"),
+    path("search/<int:search_id>/", search_views.show, name="search"),
+    path("search/<int:search_id>/part/", search_views.part, name="search_part"),
+    path("search/<int:search_id>/stop/", search_views.stop, name="stop_search"),
     path("<int:sheet_id>/stint/", stint_views.stint, name="sheet_stint"),
     path("<int:sheet_id>/card/", views.card, name="sheet_card"),
     path("<int:sheet_id>/file/", views.export_file, name="export_sheet"),

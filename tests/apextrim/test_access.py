@@ -8,7 +8,7 @@ from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 
 from apextrim.events.models import Event
-from apextrim.garage.models import Sheet
+from apextrim.garage.models import Search, Sheet
 from apextrim.race.models import KeptPlan
 from apextrim.runs.models import Run
 from apextrim.verdicts.models import KeptVerdict
@@ -45,8 +45,11 @@ def addresses(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Ru
         event=event, sheet_a=first, sheet_b=second, margin_s=0.1, mean_s=0, low_s=-1, high_s=1, sentence="?", made_at=event.made_at
     )
     plan = KeptPlan.objects.create(event=event, stints=[["marl", 20, 40.0]], time_s=1, start_fuel_l=40, text="?", made_at=event.made_at)
+    search = Search.objects.create(
+        event=event, sheet=first, aim="lap", options={}, state="failed", error="?", made_at=event.made_at, beat_at=event.made_at
+    )
     keys = {
-        "event_id": event.pk, "sheet_id": first.pk, "run_id": run.pk, "lap_id": run.laps.all()[0].pk, "verdict_id": verdict.pk,
+        "search_id": search.pk, "event_id": event.pk, "sheet_id": first.pk, "run_id": run.pk, "lap_id": run.laps.all()[0].pk, "verdict_id": verdict.pk,
         "plan_id": plan.pk, "car_id": event.car.pk, "circuit_id": event.circuit.pk,
     }  # fmt: skip
     return {name: reverse(name, kwargs={arg: keys[arg] for arg in args}) for name, args in PATTERNS}

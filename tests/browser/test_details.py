@@ -23,7 +23,7 @@ def test_a_draft_is_kept_per_sheet_and_can_be_taken_back(page: Page) -> None:
     bench(page, "Sheet")
     expect(wing).to_have_value("9")
     expect(page.get_by_text("What you had typed here before is back")).to_be_visible()
-    page.get_by_role("button", name="take back").click()
+    page.get_by_role("button", name="take all back").click()
     expect(wing).to_have_value("6")
     page.reload()
     expect(wing).to_have_value("6")
@@ -106,7 +106,7 @@ def test_on_a_phone_the_answer_stays_in_sight(page: Page) -> None:
     page.get_by_label("Rear wing", exact=True).press("ArrowUp")
     expect(page.locator("[data-change]")).to_be_in_viewport()
     expect(page.locator("[data-change]")).to_contain_text(re.compile("quicker|slower"))
-    page.get_by_role("button", name="take back").click()
+    page.get_by_role("button", name="take all back").click()
 
 
 def test_the_thread_opens_at_its_newest_end(page: Page) -> None:
@@ -155,4 +155,52 @@ def test_a_fold_of_the_answer_stays_open_while_values_are_stepped(page: Page) ->
     page.keyboard.press("PageUp")
     expect(page.locator("#answer details table td.n").nth(2)).not_to_have_text(before)
     expect(page.get_by_text("Damping as a share of critical")).to_be_visible()
+    page.evaluate("() => localStorage.clear()")
+
+
+def test_from_a_feeling_to_a_search_and_back_to_the_sheet(page: Page) -> None:
+    page.goto("/events/1/sheet/?sheet=4")
+    page.get_by_role("link", name="advice").click()
+    page.get_by_label("What it does").select_option("front")
+    page.get_by_label("How bad").select_option("clearly")
+    page.get_by_role("button", name="Advise").click()
+    expect(page.get_by_text("frees the end that slides").first).to_be_visible()
+    page.keyboard.press("a")
+    expect(page.get_by_text("unsaved change")).to_be_visible()
+    expect(page.locator("[data-change]")).to_contain_text("quicker")
+    page.goto("/events/1/sheet/4/search/")
+    for box in page.locator('input[name="items"]').all():
+        box.uncheck()
+    for name in ("Front bar", "Rear bar", "Rear wing"):
+        page.get_by_label(name, exact=True).check()
+    page.get_by_role("button", name="Search", exact=True).click()
+    expect(page.get_by_text("sheets solved")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("s a lap quicker")).to_be_visible()
+    page.get_by_role("link", name="Put on the sheet").last.click()
+    expect(page.get_by_text("unsaved change")).to_be_visible()
+    page.evaluate("() => localStorage.clear()")
+
+
+def test_steps_are_undone_and_done_again(page: Page) -> None:
+    page.goto("/events/1/sheet/?sheet=4")
+    page.evaluate("() => localStorage.clear()")
+    page.reload()
+    bar, wing = page.get_by_label("Front bar", exact=True), page.get_by_label("Rear wing", exact=True)
+    saved = bar.input_value(), wing.input_value()
+    bar.focus()
+    page.keyboard.press("ArrowUp")
+    wing.focus()
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_text("2 unsaved changes")).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(wing).to_have_value(saved[1])
+    page.get_by_role("button", name="undo", exact=True).click()
+    expect(bar).to_have_value(saved[0])
+    expect(page.get_by_text("unsaved change")).not_to_be_visible()
+    page.get_by_role("button", name="redo", exact=True).click()
+    expect(bar).not_to_have_value(saved[0])
+    bar.focus()
+    page.keyboard.press("Control+y")
+    expect(page.get_by_text("2 unsaved changes")).to_be_visible()
+    expect(page.locator("[data-change]")).to_contain_text("er")
     page.evaluate("() => localStorage.clear()")

@@ -198,7 +198,7 @@ def test_everything_goes_by_keyboard(page: Page) -> None:
     expect(page.get_by_label("Camber front left, °", exact=True)).to_be_focused()
     page.keyboard.press("PageDown")
     expect(page.get_by_label("Camber front left, °", exact=True)).to_have_value("-3.7")
-    page.get_by_role("button", name="take back").press("Enter")
+    page.get_by_role("button", name="take all back").press("Enter")
     expect(page.get_by_label("Camber front left, °", exact=True)).to_have_value(re.compile("[−-]3.2"))
     page.get_by_role("link", name="To the content").focus()
     expect(page.get_by_role("link", name="To the content")).to_be_visible()

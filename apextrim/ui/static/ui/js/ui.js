@@ -85,11 +85,51 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("sheetBench", () => ({
     unsaved: 0,
     restored: false,
+    past: [], // snapshots of all values, the present one last
+    future: [],
     draftKey: "", // declared here: an undeclared name would be written into the scope around
     init() {
       this.draftKey = `apex-draft-${this.$root.dataset.draft}`;
       if (this.$root.dataset.fresh) this.restore();
       this.$nextTick(() => this.count());
+    },
+    get snapshot() {
+      return this.inputs.map((input) => input.value);
+    },
+    get canUndo() {
+      return this.past.length > 1;
+    },
+    get canRedo() {
+      return this.future.length > 0;
+    },
+    remember() {
+      const now = this.snapshot;
+      if (this.past.length && this.past.at(-1).join("|") === now.join("|")) return;
+      this.past.push(now);
+      this.future = [];
+    },
+    show(values) {
+      this.inputs.forEach((input, place) => {
+        input.value = values[place];
+        Alpine.$data(input.closest(".item")).compare();
+      });
+      this.inputs[0].dispatchEvent(new Event("input", { bubbles: true }));
+    },
+    undo() {
+      if (!this.canUndo) return;
+      this.future.push(this.past.pop());
+      this.show(this.past.at(-1));
+    },
+    redo() {
+      if (!this.canRedo) return;
+      this.past.push(this.future.pop());
+      this.show(this.past.at(-1));
+    },
+    keyedAll(event) {
+      if (!(event.ctrlKey || event.metaKey) || !event.target.matches(".item input")) return;
+      if (event.key === "z" || event.key === "y") event.preventDefault();
+      if (event.key === "z") this.undo();
+      if (event.key === "y") this.redo();
     },
     get inputs() {
       return [...this.$root.querySelectorAll(".item input")];
@@ -116,6 +156,7 @@ document.addEventListener("alpine:init", () => {
         if (changed) draft[input.name] = input.value;
       }
       this.unsaved = Object.keys(draft).length;
+      this.remember();
       if (this.unsaved) localStorage.setItem(this.draftKey, JSON.stringify(draft));
       else localStorage.removeItem(this.draftKey);
     },
