@@ -1,7 +1,16 @@
 """Brake balance: the front share at which both axles lock together."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
 from ..circuit.conditions import GRAVITY
-from ..vehicle.car import Car
+from ..circuit.line import CornerSpan
+from ..lap.solver import Lap, Setting, solve_lap
+from ..quantities.text import format_number
+from ..vehicle.car import WHEEL_WORDS, WHEELS, Car
+from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.weights import weights
 
 
@@ -20,3 +29,88 @@ def ideal_front_share(car: Car, deceleration_ms2: float, front_over_rear: float 
     front = (length - weight.cg_from_front_m + lean) * front_over_rear
     rear = weight.cg_from_front_m - lean
     return front / (front + max(rear, 0.0))
+
+
+@dataclass(frozen=True)
+class BiasCase:
+    """Where the brakes should stand in one state of the car.
+
+    :param words: the state
+    :param ideal: front share at which neither axle locks first in the hardest stop of the lap [-]
+    :param deceleration_ms2: that stop's deceleration [m/s2]
+    """
+
+    words: str
+    ideal: float
+    deceleration_ms2: float
+
+
+@dataclass(frozen=True)
+class Locking:
+    """What locks first on the way into a corner.
+
+    :param number: of the corner
+    :param name: of the corner
+    :param front: whether the front does
+    :param wheel: the wheel of that axle with the least load
+    :param margin: use of that axle less the other's, hardest part of the braking [%]
+    """
+
+    number: int
+    name: str
+    front: bool
+    wheel: str
+    margin: float
+
+
+def ideal_on_lap(lap: Lap) -> tuple[float, float]:
+    """Ideal front share in the hardest stop of a lap [-], and its deceleration [m/s2].
+
+    Both axles lock together where braking is shared like their longitudinal capacity; the loads of that moment, air and
+    slope included, stand for it (Milliken & Milliken, ch. 21).
+    """
+    hardest = int(lap.column("accel").argmin())
+    loads = [float(lap.column(f"load_{wheel}")[hardest]) for wheel in WHEELS]
+    return (loads[0] + loads[1]) / sum(loads), -float(lap.column("accel")[hardest])
+
+
+def bias_cases(setting: Setting, sheet: Sheet) -> list[BiasCase]:
+    """The ideal share with the fuel on the sheet, an almost empty and a full tank, and on a soaked track.
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    car = adjusted(setting.car, sheet)
+    begin = solve_lap(setting, sheet)
+    wet = replace(setting, conditions=setting.conditions.model_copy(update={"wet_pct": 100.0}))
+    states = [
+        (f"fuel of the sheet, {format_number(car.fuel_l, 0)} l", setting, car.fuel_l),
+        ("almost empty", setting, 0.05 * car.tank_l),
+        ("full tank", setting, car.tank_l),
+        ("soaked track, fuel of the sheet", wet, car.fuel_l),
+    ]
+    cases = []
+    for words, here, fuel in states:
+        lap = begin if here is setting and fuel == car.fuel_l else solve_lap(here, sheet, fuel_l=fuel)
+        cases.append(BiasCase(words, *ideal_on_lap(lap)))
+    return cases
+
+
+def locking(setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet) -> list[Locking]:
+    """What locks first into each corner that is braked for."""
+    lap = solve_lap(setting, sheet)
+    found = []
+    n = len(lap.data)
+    for span in spans:
+        inside = np.arange(span.first, span.last + 1) % n
+        apex = int(inside[np.argmin(lap.column("speed")[inside])])
+        before = np.arange(apex - 120, apex + 1) % n
+        brake = lap.column("brake")[before]
+        hard = before[brake > max(0.6 * float(brake.max()), 0.05)]
+        if not len(hard):
+            continue
+        margin = float(lap.column("balance")[hard].mean())
+        front = margin > 0
+        pair = ("fl", "fr") if front else ("rl", "rr")
+        wheel = min(pair, key=lambda one: float(lap.column(f"load_{one}")[hard].mean()))
+        found.append(Locking(span.number, span.name, front, WHEEL_WORDS[wheel], margin))
+    return found

@@ -4,8 +4,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..lap.assembly import drive_radius_m, gear_thrust
+from ..circuit.conditions import Conditions
+from ..lap.assembly import TABLE_SPEEDS, Floats, aero_areas, drive_radius_m, gear_thrust
+from ..lap.solver import Setting, solve_lap, top_speed_ms
 from ..vehicle.car import Car
+from ..vehicle.items import Item
+from ..vehicle.sheet import Sheet, adjusted
+from ..vehicle.weights import weights
 
 #: Resolution of the search for the crossing of two gears' thrust [m/s].
 _FINE_MS = 0.05
@@ -53,3 +58,61 @@ def shifts(car: Car) -> list[Shift]:
         speed = float(speeds[better[0]]) if len(better) else limit
         result.append(Shift(gear, speed, float(rpm_at(car, gear, speed)), not len(better)))
     return result
+
+
+@dataclass(frozen=True)
+class RatioStep:
+    """One value of the final drive (or the sprocket) over a lap.
+
+    :param value: in the item's unit
+    :param lap_s: lap time [s]
+    :param top_ms: top speed of the lap [m/s]
+    :param alone_ms: top speed on a level road [m/s]
+    :param towed_ms: the same right behind another car [m/s]
+    :param last_gear: whether the last gear is used on the lap
+    """
+
+    value: float
+    lap_s: float
+    top_ms: float
+    alone_ms: float
+    towed_ms: float
+    last_gear: bool
+
+
+def final_drive_item(car: Car) -> Item | None:
+    """The free item that sets the final drive; None where there is none."""
+    return next((item for item in car.items if item.sets == "powertrain.final_drive" and not item.locked), None)
+
+
+def ratio_sweep(setting: Setting, sheet: Sheet, most: int = 17) -> list[RatioStep]:
+    """The lap over values of the final drive around the sheet's, every step or evenly over its range.
+
+    :param most: values tried at most
+    :raises SolverError: if the car cannot take the circuit
+    """
+    item = final_drive_item(setting.car)
+    if item is None:
+        return []
+    count = round((item.high - item.low) / item.step) + 1
+    here = round((sheet.values[item.key] - item.low) / item.step)
+    first = min(max(here - most // 2, 0), max(count - most, 0))
+    begin = solve_lap(setting, sheet)
+    steps = []
+    for place in range(first, min(first + most, count)):
+        value = item.check(item.nearest(item.low + place * item.step))
+        moved = Sheet(sheet.car_key, {**sheet.values, item.key: value})
+        lap, car = solve_lap(setting, moved, near=begin), adjusted(setting.car, moved)
+        alone, towed = (top_speed_ms(car, setting.conditions, tow) for tow in (0.0, 1.0))
+        used = int(lap.column("gear").max()) == len(car.powertrain.gears)
+        steps.append(RatioStep(value, lap.time_s, lap.top_speed_ms, alone, towed, used))
+    return steps
+
+
+def thrust_curves(car: Car, conditions: Conditions, tow: float = 0.0) -> tuple[Floats, Floats, Floats]:
+    """Speeds [m/s], thrust of every gear [N] with zero beyond the limiter, and drag with rolling resistance [N]."""
+    drag_area, lift_front, lift_rear = aero_areas(car, tow)
+    dynamic = 0.5 * conditions.air_density * TABLE_SPEEDS**2
+    load = sum(weights(car).static_n) + dynamic * (lift_front + lift_rear)
+    resist = dynamic * drag_area + car.tyres.compounds[0].rolling * load
+    return TABLE_SPEEDS, gear_thrust(car, TABLE_SPEEDS, conditions.power_factor), resist

@@ -142,3 +142,45 @@ def test_stopping_and_a_lost_worker_are_told(client_in: Client, event: Event, fi
     Search.objects.update(beat_at=now - timedelta(minutes=5))
     page = text_of(client_in.get(url))
     assert "interrupted" in page and "every 500ms" not in page
+
+
+def test_gears_brakes_and_weights_of_a_sheet(client_in: Client, event: Event, first: Sheet) -> None:
+    url = f"/events/{event.pk}/sheet/{first.pk}/figures/"
+    page = text_of(client_in.get(url))
+    for words in (
+        "Shift up at",
+        "quickest",
+        "in a tow",
+        "soaked track",
+        "As fuel burns off",
+        "A driver 10 kg heavier",
+        "Turn one perch alone",
+    ):
+        assert words in page
+    asked = {"fl": "330", "fr": "345", "rl": "352", "rr": "340", "target": "50", "pitch": "1,5"}
+    scales = text_of(client_in.get(url, asked))
+    assert "1367.0 kg" in scales and "51.0 %" in scales
+    wrong = client_in.get(url, {**asked, "rl": "-4"})
+    assert wrong.status_code == 422 and 'value="-4"' in text_of(wrong)
+
+
+def test_a_kart_has_no_perches_and_no_front_brake(client_in: Client, event: Event) -> None:
+    from apextrim.events.actions import create_event
+    from apextrim.garage.actions import save_sheet
+
+    kart = create_event(event.owner, "Kart day", event.owner.cars.get(key="wisp_125"), event.owner.circuits.get(key="thistledown"), True)
+    row = save_sheet(kart, core_sheet(kart, None), None, "first")
+    page = text_of(client_in.get(f"/events/{kart.pk}/sheet/{row.pk}/figures/"))
+    assert "no springs to wind up" in page and "One gear" in page and "rated stands" in page
+
+
+def test_the_check_shows_every_difference_and_nothing_that_was_not_read(client_in: Client, event: Event, first: Sheet) -> None:
+    url = f"/events/{event.pk}/sheet/{first.pk}/check/"
+    assert "Is S1 in the car?" in text_of(client_in.get(url))
+    right = {"bar_front": f"{first.values['bar_front']:g}", "pressure_fl": "20.3psi"}
+    page = text_of(client_in.post(url, right))
+    assert "Everything that was read is as S1 says" in page and "38 of 40 values were not read" in page
+    page = text_of(client_in.post(url, {"brake_bias": "67,5", "fuel": "25", "wing": "6"}))
+    assert "2 values in the car differ" in page and "67.5 %" in page and "69.0 %" in page and "−3 steps away" in page
+    wrong = client_in.post(url, {"brake_bias": "much"})
+    assert wrong.status_code == 422 and "“much” is not usable" in text_of(wrong) and 'value="much"' in text_of(wrong)

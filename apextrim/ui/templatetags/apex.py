@@ -69,3 +69,12 @@ def change(value: float, spread: float = 0.0, unit: str = "s") -> SafeString:
         return format_html('<span class="num">{} {}</span> <span class="said">no change</span>', text, unit)
     word, css = ("quicker", "gain") if value < 0 else ("slower", "loss")
     return format_html('<span class="num {}">{} {}</span> <span class="said {}">{}</span>{}', css, text, unit, css, word, rest)
+
+
+@register.simple_tag
+def offby(share: float, ideal: float) -> SafeString:
+    """How far a brake bias is from its ideal, in words."""
+    off = 100 * (share - ideal)
+    text = format_number(off, 1, signed=True)
+    word = "even" if abs(off) < 0.5 else ("front first" if off > 0 else "rear first")
+    return format_html('{} % <span class="said">{}</span>', text, word)

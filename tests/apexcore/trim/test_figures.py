@@ -1,0 +1,114 @@
+"""Scales, brake bias and the final drive: closed forms, a plain equilibrium of four springs, and brute force."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from apexcore.circuit.conditions import GRAVITY
+from apexcore.errors import FileRejected, InputError
+from apexcore.lap.solver import solve_lap, top_speed_ms
+from apexcore.trim.bias import bias_cases, ideal_front_share, ideal_on_lap, locking
+from apexcore.trim.figures import car_figures, power_curve
+from apexcore.trim.gearing import final_drive_item, ratio_sweep, thrust_curves
+from apexcore.trim.scales import perches, read_scales
+from apexcore.vehicle.car import Car
+from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
+from apexcore.vehicle.weights import weights
+from tests.conftest import demo_car, demo_setting
+
+
+def equilibrium(car: Car, loads_n: np.ndarray, wound_mm: np.ndarray) -> np.ndarray:
+    """Loads after springs are wound up at their wheels, by solving heave, pitch and roll of a stiff body on four springs."""
+    rates = []
+    for axle in (car.front, car.rear):
+        for side in (0, 1):
+            wheel = axle.spring_n_per_mm[side] * axle.motion_ratio**2
+            rates.append(wheel * axle.tyre_n_per_mm / (wheel + axle.tyre_n_per_mm))
+    k = np.array(rates)
+    x = np.array([0.0, 0.0, -car.wheelbase_m, -car.wheelbase_m])
+    y = np.array([0.5, -0.5, 0.5, -0.5]) * np.array([car.front.track_m, car.front.track_m, car.rear.track_m, car.rear.track_m])
+    shape = np.column_stack([np.ones(4), x, y])  # how each wheel follows heave, pitch and roll
+    body = np.linalg.solve(shape.T @ (k[:, None] * shape), shape.T @ (k * wound_mm))
+    return np.asarray(loads_n + k * (wound_mm - shape @ body))
+
+
+@given(target=st.floats(0.44, 0.56), front=st.floats(0.4, 0.6), left=st.floats(0.45, 0.58))
+def test_turning_a_perch_gives_the_wanted_cross_weight_by_the_equilibrium_of_four_springs(target: float, front: float, left: float) -> None:
+    car, total = demo_car("drummock_stallard"), 1400.0
+    loads = (total * front * left, total * front * (1 - left), total * (1 - front) * left, total * (1 - front) * (1 - left))
+    for place, one in enumerate(perches(car, loads, target, 1.5)):
+        axle = car.front if place < 2 else car.rear
+        wound = np.zeros(4)
+        wound[place] = one.turns * 1.5 / axle.motion_ratio
+        after = equilibrium(car, np.array(loads) * GRAVITY, wound) / GRAVITY
+        assert one.after_kg == pytest.approx(tuple(after), abs=1e-6)
+        assert read_scales(one.after_kg).cross == pytest.approx(target, abs=1e-9)
+        assert read_scales(one.after_kg).front == pytest.approx(front) and read_scales(one.after_kg).total_kg == pytest.approx(total)
+
+
+def test_scales_tell_shares_and_refuse_an_empty_one() -> None:
+    found = read_scales((400.0, 380.0, 360.0, 340.0))
+    assert (found.total_kg, found.front, found.left, found.cross) == pytest.approx((1480, 780 / 1480, 760 / 1480, 740 / 1480))
+    with pytest.raises(InputError, match="scale rear left"):
+        read_scales((400.0, 380.0, 0.0, 340.0))
+    assert perches(demo_car("wisp_125"), (40.0, 40.0, 45.0, 45.0), 0.5, 1.0) == []
+
+
+def test_the_ideal_share_on_a_lap_is_the_closed_form_without_air_and_slope(plain_car: Car) -> None:
+    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
+    first = plain_car.tyres.compounds[0]
+    flat = replace(setting.line, road=setting.line.road * np.array([1.0, 0.0, 0.0, 0.0, 1.0]))
+    lap = solve_lap(replace(setting, car=plain_car, compounds=(first, first), line=flat), base_sheet(plain_car))
+    share, deceleration = ideal_on_lap(lap)
+    car = adjusted(plain_car, base_sheet(plain_car))
+    assert share == pytest.approx(ideal_front_share(car, deceleration), abs=0.004)
+
+
+@pytest.mark.parametrize("car_key", ["brackendale_gt", "ferrow_lark", "pentlow_hare"])
+def test_bias_goes_back_with_fuel_at_the_rear_and_with_less_grip(car_key: str) -> None:
+    setting, spans = demo_setting(car_key, "sallowmere_fen")
+    base = base_sheet(setting.car)
+    now, empty, full, wet = bias_cases(setting, base)
+    assert wet.ideal < now.ideal and wet.deceleration_ms2 < now.deceleration_ms2
+    assert (full.ideal < empty.ideal) == (setting.car.mass.tank_from_front_m > 0.5 * setting.car.wheelbase_m)
+    item = setting.car.item("brake_bias")
+    back, forward = (locking(setting, spans, Sheet(base.car_key, {**base.values, "brake_bias": value})) for value in (item.low, item.high))
+    assert forward[0].front and not back[0].front and "front" in forward[0].wheel
+    assert all(one.margin > other.margin for one, other in zip(forward, back, strict=True))
+
+
+@pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown")])
+def test_the_sweep_holds_what_each_value_gives_alone(car_key: str, circuit_key: str) -> None:
+    setting, _ = demo_setting(car_key, circuit_key)
+    base, item = base_sheet(setting.car), final_drive_item(setting.car)
+    assert item is not None
+    steps = ratio_sweep(setting, base, most=7)
+    assert len(steps) == 7 and base.values[item.key] in [one.value for one in steps]
+    one = steps[1]
+    moved = Sheet(base.car_key, {**base.values, item.key: one.value})
+    assert one.lap_s == pytest.approx(solve_lap(setting, moved).time_s, abs=2e-3)
+    assert one.alone_ms == pytest.approx(top_speed_ms(adjusted(setting.car, moved), setting.conditions))
+    assert all(one.towed_ms >= one.alone_ms for one in steps)
+
+
+def test_thrust_meets_resistance_at_the_top_speed() -> None:
+    setting, _ = demo_setting("ferrow_lark", "sallowmere_fen")
+    long = setting.car.model_copy(update={"powertrain": setting.car.powertrain.model_copy(update={"final_drive": 2.6})})
+    speeds, thrust, resist = thrust_curves(long, setting.conditions)
+    above = np.flatnonzero(thrust.max(axis=0) > resist)
+    assert speeds[above[-1]] == pytest.approx(top_speed_ms(long, setting.conditions), abs=0.26)
+    assert thrust.shape == (6, len(speeds))
+
+
+def test_figures_of_a_car_are_its_own_and_an_impossible_one_is_named() -> None:
+    car = demo_car("brackendale_gt")
+    found = {one.words: one.text for one in car_figures(car)}
+    assert found["Mass with driver and fuel"] == f"{weights(car).mass_kg:.0f} kg"
+    rpm, _, power = power_curve(car)
+    assert found["Most power, 1/min"] == f"{power.max():.0f} kW at {round(float(rpm[power.argmax()]), -2):.0f}"
+    wild = car.model_copy(update={"items": (car.item("gear_2").model_copy(update={"low": 2.0, "high": 4.0, "base": 3.5}),)})
+    with pytest.raises(FileRejected, match=r"gear 2: “3\.500 :1” is not usable; expected less than gear 1"):
+        car_figures(wild)
