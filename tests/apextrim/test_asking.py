@@ -184,3 +184,19 @@ def test_the_check_shows_every_difference_and_nothing_that_was_not_read(client_i
     assert "2 values in the car differ" in page and "67.5 %" in page and "69.0 %" in page and "−3 steps away" in page
     wrong = client_in.post(url, {"brake_bias": "much"})
     assert wrong.status_code == 422 and "“much” is not usable" in text_of(wrong) and 'value="much"' in text_of(wrong)
+
+
+def test_a_sheet_is_carried_over_to_todays_weather(client_in: Client, event: Event, first: Sheet) -> None:
+    url = f"/events/{event.pk}/sheet/{first.pk}/carry/"
+    assert "Type the weather" in text_of(client_in.get(url))
+    cold = {"air_c": "8", "track_c": "9", "humidity_pct": "70", "pressure_hpa": "1010", "rubber_pct": "20", "wet_pct": "0"}
+    page = text_of(client_in.get(url, cold))
+    assert "the same hot pressure as then" in page and "against the weather it was made for" in page
+    link = re.search(r'class="press main" href="([^"]+set=[^"]+)"', page)
+    assert link is not None
+    bench = text_of(client_in.get(link.group(1).replace("&amp;", "&")))
+    assert f'name="pressure_fl" value="{first.values["pressure_fl"]:g}"' not in bench
+    wrong = client_in.get(url, {**cold, "track_c": "lava"})
+    assert wrong.status_code == 422 and 'value="lava"' in text_of(wrong)
+    same = {name: str(getattr(adapter.conditions_of(event), name)) for name in cold}
+    assert "Nothing of the sheet need change" in text_of(client_in.get(url, same))
