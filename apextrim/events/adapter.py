@@ -1,5 +1,6 @@
 """Rows to core values. Parsed cars and lines are kept: they are pure functions of the stored text."""
 
+from collections.abc import Mapping
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -46,9 +47,14 @@ def car_of(event: Event) -> CoreCar:
     return parsed_car(event.car.data)
 
 
+def parsed_conditions(stored: Mapping[str, float]) -> Conditions:
+    """Conditions as they are stored."""
+    return Conditions.model_validate(stored)
+
+
 def conditions_of(event: Event) -> Conditions:
     """Conditions of an event now."""
-    return Conditions.model_validate(event.conditions)
+    return parsed_conditions(event.conditions)
 
 
 def rules_of(event: Event) -> RaceRules:

@@ -72,3 +72,29 @@ class Search(models.Model):
 
     def __str__(self) -> str:
         return f"search {self.pk} from {self.sheet}"
+
+
+class TyreReading(models.Model):
+    """One stop with gauge and pyrometer; what was not read is not in `values`."""
+
+    OWNER = "event__owner"
+
+    event = models.ForeignKey("events.Event", models.CASCADE, related_name="readings")
+    sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="readings")
+    values = models.JSONField(help_text="kPa and degC by field and wheel")
+    conditions = models.JSONField(help_text="the weather then")
+    made_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-made_at", "-pk"]
+
+    def __str__(self) -> str:
+        return f"reading on {self.sheet}"
+
+    @property
+    def words(self) -> str:
+        """What was read, short."""
+        hot = [f"{self.values[key]:.0f}" for key in ("hot_fl", "hot_fr", "hot_rl", "hot_rr") if key in self.values]
+        tread = sum(1 for key in self.values if key.startswith("inner_"))
+        parts = [f"hot {' '.join(hot)} kPa" if hot else "", f"tread of {tread} wheels" if tread else ""]
+        return ", ".join(part for part in parts if part)

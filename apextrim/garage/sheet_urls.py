@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import ask_views, carry_views, figure_views, search_views, stint_views
+from . import ask_views, carry_views, figure_views, reading_views, search_views, stint_views
 from . import sheet_views as views
 
 urlpatterns = [
@@ -20,6 +20,7 @@ urlpatterns = [
     path("search/<int:search_id>/stop/", search_views.stop, name="stop_search"),
     path("<int:sheet_id>/figures/", figure_views.figures, name="sheet_figures"),
     path("<int:sheet_id>/carry/", carry_views.carry, name="carry_sheet"),
+    path("<int:sheet_id>/readings/", reading_views.readings, name="sheet_readings"),
     path("<int:sheet_id>/check/", figure_views.check, name="check_sheet"),
     path("<int:sheet_id>/stint/", stint_views.stint, name="sheet_stint"),
     path("<int:sheet_id>/card/", views.card, name="sheet_card"),

@@ -160,7 +160,7 @@ def test_a_fold_of_the_answer_stays_open_while_values_are_stepped(page: Page) ->
 
 def test_from_a_feeling_to_a_search_and_back_to_the_sheet(page: Page) -> None:
     page.goto("/events/1/sheet/?sheet=4")
-    page.get_by_role("link", name="advice").click()
+    page.get_by_role("link", name="Advice").click()
     page.get_by_label("What it does").select_option("front")
     page.get_by_label("How bad").select_option("clearly")
     page.get_by_role("button", name="Advise").click()

@@ -12,7 +12,7 @@ VIEWS = {
     "events": "/events/", "garage": "/garage/", "brief": "", "circuit": "circuit/", "sheet": "sheet/", "difference": "sheet/difference/?a=1&b=4",
     "card": "sheet/4/card/", "runs": "runs/", "run": "runs/13/", "verdicts": "verdicts/?a=1&b=2&margin=0.10", "race": "race/", "plan": "race/1/",
     "carry": "sheet/1/carry/?air_c=12&track_c=16&humidity_pct=60&pressure_hpa=1005&rubber_pct=30&wet_pct=0",
-    "figures": "sheet/4/figures/", "check": "sheet/4/check/", "effects": "sheet/4/effects/", "search": "sheet/4/search/",
+    "figures": "sheet/4/figures/", "readings": "sheet/4/readings/", "check": "sheet/4/check/", "effects": "sheet/4/effects/", "search": "sheet/4/search/",
     "advice": "sheet/4/advice/?slides=rear&phase=entry&where=&how=clearly&tyres=warm", "stint": "sheet/4/stint/", "car": "/garage/cars/1/", "copy": "/garage/cars/5/copy/", "circuit page": "/garage/circuits/3/",
     "new circuit": "/garage/circuits/new/",
 }  # fmt: skip

@@ -1,0 +1,204 @@
+"""From pressures and temperatures read at the wheels to the next cold pressures and the step of camber to try."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..circuit.conditions import KELVIN, Conditions
+from ..lap.solver import Lap, Setting, solve_lap
+from ..vehicle.car import WHEEL_WORDS, WHEELS, Car
+from ..vehicle.items import Item
+from ..vehicle.sheet import Sheet, adjusted
+from ..vehicle.tyres import ATMOSPHERE_KPA, Four, cold_pressure_kpa
+from .answer import tread_readings
+from .effects import step_effects
+
+#: How far the model's heat over the surroundings is usually off, and one reading of a gauge in the pit lane [K].
+#: Source: assumptions of this product (docs/model.md).
+MODEL_SD_K, GAUGE_SD_K = 8.0, 5.0
+#: Scatter of one pyrometer reading of the spread across a tread [K]. Source: an assumption of this product.
+PYROMETER_SD_K = 2.5
+#: Most steps of camber that are advised at once.
+_MOST_STEPS = 8
+
+
+@dataclass(frozen=True)
+class WheelReading:
+    """What was read at one wheel; None where it was not.
+
+    :param cold_kpa: pressure it was set to [kPa]
+    :param hot_kpa: hot pressure [kPa]
+    :param tread_c: inner, middle, outer temperature [degC]
+    """
+
+    cold_kpa: float
+    hot_kpa: float | None = None
+    tread_c: tuple[float, float, float] | None = None
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One stop with gauge and pyrometer.
+
+    :param wheels: in the car's order
+    :param conditions: the weather then
+    :param cold_c: temperature at which the cold pressures were set [degC]
+    """
+
+    wheels: tuple[WheelReading, WheelReading, WheelReading, WheelReading]
+    conditions: Conditions
+    cold_c: float
+
+
+@dataclass(frozen=True)
+class PressureAdvice:
+    """The next cold pressure of a wheel.
+
+    :param hot_kpa: hot pressure wanted [kPa]
+    :param cold_kpa: what to set [kPa]
+    :param spread_kpa: half its 95 % interval [kPa]
+    :param rise_k: gas over surroundings, from the model and the readings [K]
+    :param from_readings: how much of that the readings made, 0 to 1 [-]
+    """
+
+    wheel: str
+    hot_kpa: float
+    cold_kpa: float
+    spread_kpa: float
+    rise_k: float
+    from_readings: float
+
+
+@dataclass(frozen=True)
+class CamberAdvice:
+    """The camber to try on a wheel.
+
+    :param spread_k: inner less outer as read, mean [K]
+    :param wanted_k: inner less outer where the model's lap is quickest over this camber [K]
+    :param steps: of the item, signed
+    :param value: the item's value after it [deg]
+    :param spread_steps: half the 95 % interval of the steps
+    """
+
+    wheel: str
+    item: Item
+    spread_k: float
+    wanted_k: float
+    steps: int
+    value: float
+    spread_steps: float
+
+
+def gas_c(cold_kpa: float, cold_c: float, hot_kpa: float) -> float:
+    """Temperature of a tyre's gas from its pressures [degC], the ideal gas law at constant volume; the inverse of
+    `vehicle.tyres.hot_pressure_kpa`."""
+    return (hot_kpa + ATMOSPHERE_KPA) / (cold_kpa + ATMOSPHERE_KPA) * (cold_c + KELVIN) - KELVIN
+
+
+def _around(conditions: Conditions) -> float:
+    return 0.5 * (conditions.air_c + conditions.track_c)
+
+
+def next_pressures(setting: Setting, lap: Lap, readings: Sequence[Reading], targets_kpa: Four, cold_c: float) -> tuple[PressureAdvice, ...]:
+    """Cold pressures that should give the wanted hot ones today.
+
+    How hot the gas runs over its surroundings is what the model says and what the readings say, weighed by how sure each
+    is (normal prior and normal scatter, Gelman and others, ch. 2); the gas law does the rest.
+
+    :param setting: today
+    :param lap: the modelled lap of the sheet today
+    :param cold_c: temperature at which they will be set [degC]
+    """
+    advice = []
+    for wheel in range(4):
+        seen = [
+            gas_c(one.wheels[wheel].cold_kpa, one.cold_c, hot) - _around(one.conditions)
+            for one in readings
+            if (hot := one.wheels[wheel].hot_kpa) is not None
+        ]
+        prior = lap.tyres.carcass_c[wheel] - _around(setting.conditions)
+        weight = len(seen) / GAUGE_SD_K**2
+        total = 1.0 / MODEL_SD_K**2 + weight
+        rise = (prior / MODEL_SD_K**2 + weight * (float(np.mean(seen)) if seen else 0.0)) / total
+        hot = _around(setting.conditions) + rise
+        cold = cold_pressure_kpa(targets_kpa[wheel], cold_c, hot)
+        per_kelvin = (cold + ATMOSPHERE_KPA) / (hot + KELVIN)
+        spread = 1.96 * math.hypot(1.0 / math.sqrt(total), GAUGE_SD_K) * per_kelvin
+        advice.append(PressureAdvice(WHEELS[wheel], targets_kpa[wheel], cold, spread, rise, weight / total))
+    return tuple(advice)
+
+
+def next_cambers(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Reading]) -> tuple[CamberAdvice, ...]:
+    """The step of camber to try at each wheel whose tread was read and whose camber is free."""
+    car = adjusted(setting.car, sheet)
+    advice = []
+    for wheel in range(4):
+        item = next((one for one in setting.car.items if one.sets == f"tyres.camber_deg.{wheel}" and not one.locked), None)
+        seen = [tread[0] - tread[2] for one in readings if (tread := one.wheels[wheel].tread_c) is not None]
+        if item is None or not seen:
+            continue
+        now = _modelled_spread(setting, car, lap, wheel)
+        moved = next((one for one in (sheet.stepped(item, 1), sheet.stepped(item, -1)) if one is not None), None)
+        if moved is None:
+            continue
+        sign = 1.0 if moved.values[item.key] > sheet.values[item.key] else -1.0
+        other = adjusted(setting.car, moved)
+        per_step = sign * (_modelled_spread(setting, other, solve_lap(setting, moved, near=lap), wheel) - now)
+        wanted = now + per_step * _best_steps(setting, sheet, item, lap)
+        found = float(np.mean(seen))
+        exact = (wanted - found) / per_step if abs(per_step) > 1e-6 else 0.0
+        steps = round(min(max(exact, -_MOST_STEPS), _MOST_STEPS))
+        value = min(max(sheet.values[item.key] + steps * item.step, item.low), item.high)
+        unsure = 1.96 * PYROMETER_SD_K / math.sqrt(len(seen)) / max(abs(per_step), 1e-6)
+        advice.append(CamberAdvice(WHEELS[wheel], item, found, wanted, steps, item.check(item.nearest(value)), unsure))
+    return tuple(advice)
+
+
+def _modelled_spread(setting: Setting, car: Car, lap: Lap, wheel: int) -> float:
+    inner, _, outer = tread_readings(setting, car, lap, wheel, 0.0)
+    return inner - outer
+
+
+def _best_steps(setting: Setting, sheet: Sheet, item: Item, lap: Lap) -> float:
+    """Steps from here to the quickest lap over this camber, by the parabola through both neighbours."""
+    down, up = step_effects(setting, sheet, [item], lap)
+    if down.value is None or up.value is None:
+        return 0.0
+    bend, slope = 0.5 * (up.lap_s + down.lap_s), 0.5 * (up.lap_s - down.lap_s)
+    return float(np.clip(-slope / (2.0 * bend), -_MOST_STEPS, _MOST_STEPS)) if bend > 1e-6 else 0.0
+
+
+def doubts(lap: Lap, reading: Reading) -> list[str]:
+    """What about a reading looks like a mistake: asked, never changed."""
+    found = []
+    for wheel, one in zip(WHEELS, reading.wheels, strict=True):
+        words = WHEEL_WORDS[wheel]
+        if one.hot_kpa is not None and one.hot_kpa < one.cold_kpa:
+            found.append(f"{words.capitalize()}: the hot pressure is below the cold one. Were the two swapped?")
+        if one.tread_c is not None and min(one.tread_c) > 135.0:
+            found.append(f"{words.capitalize()}: {max(one.tread_c):.0f} °C. Was it read in °F? Then type it as {max(one.tread_c):.0f}F.")
+    temperatures = [None if one.tread_c is None else float(np.mean(one.tread_c)) for one in reading.wheels]
+    if all(value is not None for value in temperatures):
+        seen = np.array([value for value in temperatures if value is not None])
+        model = np.array(lap.tyres.temperature_c)
+        seen, model = seen - seen.mean(), model - model.mean()
+        for order, words in (((1, 0, 3, 2), "left and right"), ((2, 3, 0, 1), "front and rear")):
+            straight, swapped = float(np.abs(seen - model).sum()), float(np.abs(seen[list(order)] - model).sum())
+            if straight > 24.0 and swapped < 0.4 * straight:
+                found.append(f"The temperatures fit this car much better with {words} exchanged. Were wheels swapped when writing down?")
+    return found
+
+
+def heat_story(lap: Lap, reading: Reading) -> list[tuple[str, float, float]]:
+    """(pair, difference as read [K], difference modelled [K]): front less rear and left less right, of mean temperatures."""
+    if any(one.tread_c is None for one in reading.wheels):
+        return []
+    seen = np.array([np.mean(one.tread_c) for one in reading.wheels if one.tread_c is not None])
+    model = np.array(lap.tyres.temperature_c)
+    pairs = [("front less rear", (0, 1), (2, 3)), ("left less right", (0, 2), (1, 3))]
+    return [
+        (words, float(seen[list(a)].mean() - seen[list(b)].mean()), float(model[list(a)].mean() - model[list(b)].mean()))
+        for words, a, b in pairs
+    ]

@@ -1,0 +1,114 @@
+"""Readings: the gas law both ways, what many readings do to the model's word, and the camber they ask for."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from apexcore.circuit.conditions import Conditions
+from apexcore.lap.solver import Setting, solve_lap
+from apexcore.trim.answer import tread_readings
+from apexcore.trim.readings import Reading, WheelReading, doubts, gas_c, heat_story, next_cambers, next_pressures
+from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
+from apexcore.vehicle.tyres import hot_pressure_kpa
+from tests.conftest import demo_setting
+
+TARGETS = (190.0, 190.0, 185.0, 185.0)
+
+
+def reading_of(setting: Setting, sheet: Sheet, hotter_k: float = 0.0, conditions: Conditions | None = None) -> Reading:
+    """What gauge and pyrometer would show on this very car."""
+    here = replace(setting, conditions=conditions or setting.conditions)
+    lap, car = solve_lap(here, sheet), adjusted(setting.car, sheet)
+    wheels = []
+    for w in range(4):
+        hot = hot_pressure_kpa(car.tyres.cold_kpa[w], 20.0, lap.tyres.carcass_c[w] + hotter_k)
+        wheels.append(WheelReading(car.tyres.cold_kpa[w], hot, tread_readings(here, car, lap, w, 0.0)))
+    return Reading((wheels[0], wheels[1], wheels[2], wheels[3]), here.conditions, 20.0)
+
+
+def test_the_gas_tells_its_temperature() -> None:
+    assert gas_c(140.0, 20.0, hot_pressure_kpa(140.0, 20.0, 88.0)) == pytest.approx(88.0, rel=1e-12)
+
+
+@pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown")])
+def test_the_cold_pressure_gives_the_hot_one_that_was_wanted(car_key: str, circuit_key: str) -> None:
+    setting, _ = demo_setting(car_key, circuit_key)
+    base, lap = base_sheet(setting.car), solve_lap(setting, base_sheet(setting.car))
+    for wheel, one in enumerate(next_pressures(setting, lap, [reading_of(setting, base)], TARGETS, 15.0)):
+        assert hot_pressure_kpa(one.cold_kpa, 15.0, lap.tyres.carcass_c[wheel]) == pytest.approx(TARGETS[wheel], abs=1e-6)
+        assert 0.5 < one.from_readings < 1.0 and one.spread_kpa > 0
+
+
+def test_many_readings_outweigh_the_model_and_make_it_surer() -> None:
+    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
+    base, lap = base_sheet(setting.car), solve_lap(setting, base_sheet(setting.car))
+    hotter = reading_of(setting, base, hotter_k=15.0)
+    none, one, ten = (next_pressures(setting, lap, [hotter] * count, TARGETS, 20.0)[0] for count in (0, 1, 10))
+    assert none.rise_k < one.rise_k < ten.rise_k == pytest.approx(none.rise_k + 15.0, abs=1.0)
+    assert none.cold_kpa > one.cold_kpa > ten.cold_kpa and none.spread_kpa > one.spread_kpa > ten.spread_kpa
+    assert none.from_readings == 0.0 and ten.from_readings > 0.9
+
+
+def test_a_reading_of_a_cold_day_serves_a_hot_one() -> None:
+    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
+    base = base_sheet(setting.car)
+    cold = reading_of(setting, base, conditions=Conditions(air_c=10, track_c=12))
+    hot = replace(setting, conditions=Conditions(air_c=30, track_c=45))
+    lap = solve_lap(hot, base)
+    advice = next_pressures(hot, lap, [cold] * 5, TARGETS, 20.0)
+    for wheel, one in enumerate(advice):
+        assert hot_pressure_kpa(one.cold_kpa, 20.0, lap.tyres.carcass_c[wheel]) == pytest.approx(TARGETS[wheel], abs=one.spread_kpa)
+
+
+def test_interval_of_the_cold_pressure_covers_as_often_as_it_says() -> None:
+    """Cars whose gas runs hotter or cooler than the book by the model's own spread, read by a gauge with its own scatter."""
+    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
+    lap = solve_lap(setting, base_sheet(setting.car))
+    rng, covered, trials = np.random.default_rng(5), 0, 3000
+    for _ in range(trials):
+        truth = rng.normal(0.0, 8.0)
+        read = [reading_shift(lap, setting, truth + rng.normal(0.0, 5.0)) for _ in range(2)]
+        one = next_pressures(setting, lap, read, TARGETS, 20.0)[0]
+        needed = hot_pressure_kpa(TARGETS[0], lap.tyres.carcass_c[0] + truth + rng.normal(0.0, 5.0), 20.0)
+        covered += abs(needed - one.cold_kpa) <= one.spread_kpa
+    assert 0.93 <= covered / trials <= 0.97
+
+
+def reading_shift(lap: object, setting: Setting, shift_k: float) -> Reading:
+    carcass = lap.tyres.carcass_c  # type: ignore[attr-defined]
+    wheels = [WheelReading(140.0, hot_pressure_kpa(140.0, 20.0, carcass[w] + shift_k)) for w in range(4)]
+    return Reading((wheels[0], wheels[1], wheels[2], wheels[3]), setting.conditions, 20.0)
+
+
+@pytest.mark.parametrize("wheel", ["fl", "rr"])
+def test_a_tread_that_is_hotter_inside_than_the_model_wants_asks_for_less_camber(wheel: str) -> None:
+    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
+    base, lap = base_sheet(setting.car), solve_lap(setting, base_sheet(setting.car))
+    usual = reading_of(setting, base)
+    place = ("fl", "fr", "rl", "rr").index(wheel)
+    steps = []
+    for extra in (-12.0, 12.0):
+        wheels = list(usual.wheels)
+        tread = wheels[place].tread_c
+        assert tread is not None
+        wheels[place] = replace(wheels[place], tread_c=(tread[0] + extra, tread[1], tread[2] - extra))
+        found = next_cambers(setting, base, lap, [replace(usual, wheels=(wheels[0], wheels[1], wheels[2], wheels[3]))])
+        one = next(advice for advice in found if advice.wheel == wheel)
+        steps.append(one.steps)
+        assert one.item.low <= one.value <= one.item.high and one.spread_steps > 0
+    assert steps[0] < steps[1]  # camber is negative: up is less of it
+
+
+def test_what_looks_wrong_is_asked_about() -> None:
+    setting, _ = demo_setting("drummock_stallard", "hollin_bowl")
+    base, lap = base_sheet(setting.car), solve_lap(setting, base_sheet(setting.car))
+    good = reading_of(setting, base)
+    assert doubts(lap, good) == []
+    a, b, c, d = good.wheels
+    assert any("left and right" in text for text in doubts(lap, replace(good, wheels=(b, a, d, c))))
+    fahrenheit = replace(a, tread_c=(190.0, 188.0, 180.0))
+    assert any("190F" in text for text in doubts(lap, replace(good, wheels=(fahrenheit, b, c, d))))
+    assert any("below the cold" in text for text in doubts(lap, replace(good, wheels=(replace(a, hot_kpa=100.0), b, c, d))))
+    for words, seen, modelled in heat_story(lap, good):
+        assert seen == pytest.approx(modelled, abs=0.5), words
