@@ -1,5 +1,6 @@
 """Changes to cars and sheets: each one transaction with its knot."""
 
+import math
 from datetime import datetime
 
 from django.contrib.auth.models import User
@@ -7,7 +8,7 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
-from apexcore.errors import ApexError, FileRejected
+from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.values_json import read_sheet, read_value, write_value
 from apexcore.vehicle.car import Car as CoreCar
 from apexcore.vehicle.sheet import Sheet as CoreSheet
@@ -97,6 +98,37 @@ def save_sheet(event: Event, sheet: CoreSheet, parent: Sheet | None, reason: str
         event.save(update_fields=["sheet_in_car"])
     tie(event, "sheet", row.name, reason, row.pk, at)
     return row
+
+
+#: Timed laps that a sheet of this purpose is fuelled for, and a lap each to go out and come in.
+_FORKS = {"qualifying": 3, "training": 12}
+
+
+@transaction.atomic
+def fork_sheet(event: Event, row: Sheet, purpose: str) -> Sheet:
+    """A sheet for a purpose, the same but for its fuel: enough for its laps at the modelled use, up to the next step.
+
+    :param purpose: qualifying, race or training
+    :raises InputError: for another purpose, or a tank that does not hold the race
+    :raises SolverError: if the car cannot take the circuit
+    """
+    if purpose not in (*_FORKS, "race"):
+        raise InputError("purpose", purpose, "qualifying, race or training")
+    car, sheet = adapter.car_of(event), CoreSheet(adapter.car_of(event).key, row.values)
+    rules = adapter.rules_of(event)
+    laps = rules.laps + rules.formation_laps if purpose == "race" else _FORKS[purpose] + 2.0
+    use = adapter.answer_of(event, sheet).lap.fuel_l
+    item = next((one for one in car.items if one.sets == "fuel_l" and not one.locked), None)
+    values, words = dict(row.values), f"fuel for {laps:g} laps at {use:.2f} l"
+    if item is not None:
+        wanted = laps * use * 1.03
+        if wanted > item.high:
+            if purpose != "race" or not rules.refuelling:
+                raise InputError("fuel", f"{wanted:.1f} l", f"at most {item.text(item.high)}, for {laps:g} laps of {use:.2f} l")
+            wanted, words = item.high, "a full tank, to be refuelled"
+        steps = math.ceil((max(wanted, item.low) - item.low) / item.step - 1e-9)
+        values[item.key] = item.check(item.nearest(min(item.low + steps * item.step, item.high)))
+    return save_sheet(event, CoreSheet(car.key, values), row, f"{purpose.capitalize()}, from {row.name}: {words}")
 
 
 @transaction.atomic

@@ -91,8 +91,11 @@ class AdviceCard:
     words: str
 
 
-def advice_cards(found: Sequence[Candidate], sheet: CoreSheet) -> list[AdviceCard]:
-    """Candidates in words."""
+def advice_cards(found: Sequence[Candidate], sheet: CoreSheet, before: str = "") -> list[AdviceCard]:
+    """Candidates in words.
+
+    :param before: what the address of the bench needs for what is unsaved already
+    """
     cards = []
     for letter, one in zip("abcdef", found, strict=False):
         parts = [_move(item, steps, sheet.values[item.key], value) for item, steps, value in one.moves]
@@ -104,7 +107,7 @@ def advice_cards(found: Sequence[Candidate], sheet: CoreSheet) -> list[AdviceCar
             aside = f"{speed} {phase} {format_number(one.elsewhere, 1, signed=True)} %, {sense}"
         share, wheel = one.work
         tyres = f"work {WHEEL_WORDS[WHEELS[wheel]]} {format_number(100 * share, 1, signed=True)} %"
-        query = "".join(f"&set={item.key}:{value:g}" for item, _, value in one.moves)
+        query = before + "".join(f"&set={item.key}:{value:g}" for item, _, value in one.moves)
         words = f"{' and '.join(parts)}: {school} by {format_number(one.change, 1)} % of grip."
         cards.append(AdviceCard(one, letter, "; ".join(parts), school, aside, tyres, query, words[0].upper() + words[1:]))
     return cards

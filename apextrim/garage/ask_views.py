@@ -14,6 +14,8 @@ from apexcore.errors import ApexError
 from apexcore.trim.advice import WANTED, Feeling, advise
 from apexcore.trim.aims import AIMS, ranked
 from apexcore.trim.balance import SPEEDS
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import differences
 from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
@@ -26,9 +28,17 @@ _PHASES = [("braking", "under braking"), ("entry", "on entry"), ("mid", "in mid-
 _SLIDES = [("front", "the nose washes wide"), ("rear", "the rear steps out")]
 
 
-def _effects(event: Event, row: Sheet, aim: str) -> list[presenters.EffectRow]:
+def _effects(event: Event, sheet: CoreSheet, aim: str) -> list[presenters.EffectRow]:
     """The rows of the effects table, best for the aim first."""
-    return presenters.effect_rows(ranked(adapter.effects_of(event, queries.core_sheet(event, row)), aim))
+    return presenters.effect_rows(ranked(adapter.effects_of(event, sheet), aim))
+
+
+def _asked(request: HttpRequest, event: Event, row: Sheet) -> tuple[CoreSheet, dict[str, Any]]:
+    """The sheet with what is unsaved on it, and what the page needs to say so and to keep it."""
+    asked = request.GET.getlist("set")
+    sheet = queries.asked_sheet(event, row, asked)
+    unsaved = differences(adapter.car_of(event), queries.core_sheet(event, row), sheet)
+    return sheet, {"unsaved": unsaved, "kept": asked, "kept_query": "".join(f"&set={one.item.key}:{one.after:g}" for one in unsaved)}
 
 
 @require_GET
@@ -42,7 +52,8 @@ def effects(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
         "event": event, "frame": frame(event, "sheet"), "row": row, "aims": [(key, one.words) for key, one in AIMS.items()], "aim": aim,
     }  # fmt: skip
     try:
-        context["rows"] = _effects(event, row, aim)
+        sheet, more = _asked(request, event, row)
+        context |= {**more, "rows": _effects(event, sheet, aim)}
     except ApexError as error:
         context["errors"] = [str(error)]
     return render(request, "garage/effects.html", context, status=422 if "errors" in context else 200)
@@ -57,7 +68,7 @@ def effects_file(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResp
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\n")
     writer.writerow(presenters.EFFECT_HEAD)
-    writer.writerows(one.cells() for one in _effects(event, row, "lap"))
+    writer.writerows(one.cells() for one in _effects(event, queries.core_sheet(event, row), "lap"))
     name = f"{event.car.key}-{row.name}-effects.csv"
     return HttpResponse(text.getvalue(), content_type="text/csv", headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
@@ -98,11 +109,12 @@ def advice(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     usual = {"slides": "front", "phase": "mid", "where": "", "how": "clearly", "tyres": "warm"}
     form = FeelingForm(adapter.spans_of(event), {**usual, **request.GET.dict()})
     context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "asked": asked}
+    sheet, more = _asked(request, event, row)
+    context |= more
     if asked and form.is_valid():
         try:
-            sheet = queries.core_sheet(event, row)
             found = advise(adapter.setting_of(event), adapter.spans_of(event), sheet, form.feeling(), adapter.car_of(event).items)
-            context["cards"] = presenters.advice_cards(found, sheet)
+            context["cards"] = presenters.advice_cards(found, sheet, more["kept_query"])
             context["wanted"] = WANTED[form.cleaned_data["how"]]
         except ApexError as error:
             context["errors"] = [str(error)]

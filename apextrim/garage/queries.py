@@ -1,8 +1,11 @@
 """Sheets of an event."""
 
+from collections.abc import Sequence
+
+from apexcore.errors import InputError
 from apexcore.lap.solver import solve_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apexcore.vehicle.sheet import base_sheet, differences
+from apexcore.vehicle.sheet import base_sheet, check_whole, differences
 from apextrim.accounts.owned import Person, owned_or_404
 from apextrim.events import adapter
 from apextrim.events.models import Event
@@ -24,6 +27,25 @@ def core_sheet(event: Event, row: Sheet | None) -> CoreSheet:
     """The core's sheet of a row; the maker's where there is none."""
     car = adapter.car_of(event)
     return base_sheet(car) if row is None else CoreSheet(car.key, row.values)
+
+
+def asked_sheet(event: Event, row: Sheet, asked: Sequence[str]) -> CoreSheet:
+    """A saved sheet with unsaved values (`item:value`) on top; what is not on the car's list, or leaves a car that cannot
+    stand, is left out."""
+    car, values = adapter.car_of(event), dict(row.values)
+    items = {item.key: item for item in car.items}
+    for one in asked:
+        key, _, text = one.partition(":")
+        try:
+            values[key] = items[key].check(float(text))
+        except (KeyError, ValueError, InputError):
+            continue
+    sheet = CoreSheet(car.key, values)
+    try:
+        check_whole(car, sheet)
+    except InputError:
+        return core_sheet(event, row)
+    return sheet
 
 
 def single_effects(event: Event, first: CoreSheet, second: CoreSheet) -> dict[str, float]:

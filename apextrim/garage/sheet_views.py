@@ -42,6 +42,7 @@ def _bench(
         "sheets": event.sheets.select_related("parent").order_by("-number"),
         "groups": presenters.item_groups(car, saved.values, typed, wrong),
         "reason": request.POST.get("reason", ""),
+        "seen": request.POST.get("seen") or max((one.number for one in event.sheets.all()), default=0),
         "errors": errors or [],
         "phases": ("entry", "mid", "exit"),
         "proposed": form is not None and request.method == "GET",
@@ -124,9 +125,29 @@ def save(request: HttpRequest, event_id: int) -> HttpResponse:
         return _bench(request, event, row, form, errors)
     if row is not None and not differences(form.car, queries.core_sheet(event, row), form.sheet):
         return _bench(request, event, row, form, [f"Nothing differs from {row.name}: there is nothing to save."])
+    meanwhile = event.sheets.filter(number__gt=int(seen)) if (seen := request.POST.get("seen", "")).isdigit() else ()
+    others = " and ".join(one.name for one in meanwhile)
     saved = actions.save_sheet(event, form.sheet, row, reason)
     messages.success(request, f"{saved.name} is saved. It is not in the car until you put it there.")
+    if others:
+        messages.warning(
+            request, f"{others} was saved from another window meanwhile; {saved.name} does not hold its changes. Both are kept."
+        )
     return redirect(f"{reverse('sheet_bench', args=[event.pk])}?sheet={saved.pk}")
+
+
+@require_POST
+def fork(request: HttpRequest, event_id: int) -> HttpResponse:
+    """A sheet for qualifying, the race or training, made from another, with its own fuel."""
+    event = event_for(request.user, event_id)
+    row = owned_or_404(Sheet, request.user, event=event, pk=request.POST.get("sheet", ""))
+    purpose = request.POST.get("purpose", "")
+    try:
+        made = actions.fork_sheet(event, row, purpose)
+    except ApexError as error:
+        return _bench(request, event, row, None, [str(error)])
+    messages.success(request, f"{made.name} is saved: {made.reason}")
+    return redirect(f"{reverse('sheet_bench', args=[event.pk])}?sheet={made.pk}")
 
 
 @require_POST

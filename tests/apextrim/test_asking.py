@@ -250,3 +250,41 @@ def test_fahrenheit_and_swapped_wheels_are_asked_about(client_in: Client, event:
     assert "Was it read in °F? Then type it as 210F" in page
     empty = client_in.post(url, {"cold_c": "20", "cold_fl": "140"})
     assert empty.status_code == 422 and "Nothing was read" in text_of(empty)
+
+
+def test_what_is_unsaved_counts_in_effects_and_advice(client_in: Client, event: Event, first: Sheet) -> None:
+    url = f"/events/{event.pk}/sheet/{first.pk}/effects/"
+    page = text_of(client_in.get(f"{url}?set=bar_front:7&set=sails:3&set=wing:many&by=lap"))
+    assert "With what is unsaved: <b>Front bar</b> +2 steps" in page and "&amp;set=bar_front:7&amp;set=" in page
+    assert 'Front bar</a> <span class="soft">to 8' in page
+    advice = text_of(
+        client_in.get(f"/events/{event.pk}/sheet/{first.pk}/advice/?set=bar_front:9&slides=front&phase=mid&where=&how=clearly&tyres=warm")
+    )
+    assert "Front bar 9 to" in advice and 'name="set" value="bar_front:9"' in advice
+    assert client_in.get(f"{url}?set=gear_2:9&set=bar_front:").status_code == 200
+
+
+@pytest.mark.parametrize("purpose", ["qualifying", "race", "training"])
+def test_a_fork_carries_fuel_for_its_purpose(client_in: Client, event: Event, first: Sheet, purpose: str) -> None:
+    page = text_of(client_in.post(f"/events/{event.pk}/sheet/fork/", {"sheet": first.pk, "purpose": purpose}, follow=True))
+    made = event.sheets.get(number=2)
+    use = adapter.answer_of(event, core_sheet(event, first)).lap.fuel_l
+    rules = adapter.rules_of(event)
+    laps = {"qualifying": 5.0, "training": 14.0, "race": rules.laps + rules.formation_laps}[purpose]
+    fuel = made.values["fuel"]
+    assert laps * use * 1.03 <= fuel < laps * use * 1.03 + 1.0 or fuel in (5.0, 62.0)
+    assert {key for key, value in made.values.items() if value != first.values[key]} <= {"fuel"}
+    assert made.parent == first and purpose.capitalize() in page
+
+
+def test_a_fork_without_a_purpose_is_refused(client_in: Client, event: Event, first: Sheet) -> None:
+    page = client_in.post(f"/events/{event.pk}/sheet/fork/", {"sheet": first.pk, "purpose": "glory"})
+    assert page.status_code == 422 and "qualifying, race or training" in text_of(page) and event.sheets.count() == 1
+
+
+def test_the_second_of_two_windows_is_told_and_nothing_is_lost(client_in: Client, event: Event, first: Sheet) -> None:
+    one = {**{key: f"{value:g}" for key, value in first.values.items()}, "sheet": str(first.pk), "seen": "1", "reason": "one window"}
+    client_in.post(f"/events/{event.pk}/sheet/save/", {**one, "wing": "8"})
+    page = text_of(client_in.post(f"/events/{event.pk}/sheet/save/", {**one, "wing": "4", "reason": "the other"}, follow=True))
+    assert "S2 was saved from another window meanwhile; S3 does not hold its changes" in page
+    assert [sheet.values["wing"] for sheet in event.sheets.order_by("number")][1:] == [8, 4]

@@ -204,3 +204,22 @@ def test_steps_are_undone_and_done_again(page: Page) -> None:
     expect(page.get_by_text("2 unsaved changes")).to_be_visible()
     expect(page.locator("[data-change]")).to_contain_text("er")
     page.evaluate("() => localStorage.clear()")
+
+
+def test_left_and_right_move_together_until_released(page: Page) -> None:
+    page.goto("/events/1/sheet/?sheet=4")
+    page.evaluate("() => localStorage.clear()")
+    page.reload()
+    left, right = page.get_by_label("Camber front left, °", exact=True), page.get_by_label("Camber front right, °", exact=True)
+    page.get_by_label("Left and right together").check()
+    left.focus()
+    page.keyboard.press("ArrowUp")
+    expect(right).to_have_value(left.input_value())
+    expect(page.get_by_text("2 unsaved changes")).to_be_visible()
+    page.get_by_label("Left and right together").uncheck()
+    left.focus()
+    page.keyboard.press("ArrowUp")
+    expect(right).not_to_have_value(left.input_value())
+    page.get_by_role("link", name="Every step").click()
+    expect(page.get_by_text("With what is unsaved")).to_contain_text("Camber front left")
+    page.evaluate("() => localStorage.clear()")

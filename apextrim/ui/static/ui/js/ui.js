@@ -85,13 +85,50 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("sheetBench", () => ({
     unsaved: 0,
     restored: false,
+    mirror: false,
+    shown: false, // while values are written by undo, not by hand
     past: [], // snapshots of all values, the present one last
     future: [],
     draftKey: "", // declared here: an undeclared name would be written into the scope around
     init() {
       this.draftKey = `apex-draft-${this.$root.dataset.draft}`;
+      this.mirror = localStorage.getItem("apex-mirror") === "on";
       if (this.$root.dataset.fresh) this.restore();
       this.$nextTick(() => this.count());
+    },
+    // Left and right wheels with the same range move together while the box is ticked.
+    get paired() {
+      return this.inputs.some((input) => this.twin(input));
+    },
+    twin(input) {
+      const other = { l: "r", r: "l" }[input.name.slice(-1)];
+      if (!other || !/_[fr][lr]$/.test(input.name)) return null;
+      const twin = this.$root.querySelector(`.item input[name="${input.name.slice(0, -1)}${other}"]`);
+      if (!twin || twin.readOnly) return null;
+      const [one, two] = [input.closest(".item").dataset, twin.closest(".item").dataset];
+      return one.low === two.low && one.high === two.high ? twin : null;
+    },
+    keepMirror() {
+      localStorage.setItem("apex-mirror", this.mirror ? "on" : "off");
+    },
+    mirrored(event) {
+      const twin = this.mirror && !this.shown && event.target.matches(".item input") && this.twin(event.target);
+      if (!twin || twin.value === event.target.value) return;
+      twin.value = event.target.value;
+      Alpine.$data(twin.closest(".item")).compare();
+    },
+    changedItem(event) {
+      this.mirrored(event);
+      this.count();
+    },
+    withUnsaved(event) {
+      const link = event.target.closest("a");
+      if (!link || !this.unsaved) return;
+      const address = new URL(link.href);
+      for (const input of this.inputs) {
+        if (parse(input.value) !== parse(input.closest(".item").dataset.saved)) address.searchParams.append("set", `${input.name}:${parse(input.value)}`);
+      }
+      link.href = address.href;
     },
     get snapshot() {
       return this.inputs.map((input) => input.value);
@@ -109,11 +146,13 @@ document.addEventListener("alpine:init", () => {
       this.future = [];
     },
     show(values) {
+      this.shown = true;
       this.inputs.forEach((input, place) => {
         input.value = values[place];
         Alpine.$data(input.closest(".item")).compare();
       });
       this.inputs[0].dispatchEvent(new Event("input", { bubbles: true }));
+      this.shown = false;
     },
     undo() {
       if (!this.canUndo) return;
@@ -167,9 +206,11 @@ document.addEventListener("alpine:init", () => {
       localStorage.removeItem(this.draftKey);
     },
     discard() {
+      this.shown = true;
       for (const input of this.inputs) input.value = input.closest(".item").dataset.saved;
       this.restored = false;
       this.inputs[0].dispatchEvent(new Event("input", { bubbles: true }));
+      this.shown = false;
       for (const input of this.inputs) Alpine.$data(input.closest(".item")).compare();
     },
   }));
