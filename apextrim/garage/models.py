@@ -36,6 +36,9 @@ class Sheet(models.Model):
     modelled_s = models.FloatField(null=True, help_text="modelled lap against the parent's [s], at the time of saving")
     made_at = models.DateTimeField()
 
+    #: How far in it stands in the tree of an event's sheets; set where the tree is read.
+    depth: int = 0
+
     class Meta:
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["event", "number"], name="one_sheet_per_number")]

@@ -29,6 +29,24 @@ def core_sheet(event: Event, row: Sheet | None) -> CoreSheet:
     return base_sheet(car) if row is None else CoreSheet(car.key, row.values)
 
 
+def sheet_tree(event: Event) -> list[Sheet]:
+    """The event's sheets, each under the one it was made from, the newest branch first; `depth` tells how far in."""
+    rows = list(event.sheets.select_related("parent").order_by("-number"))
+    below: dict[int | None, list[Sheet]] = {}
+    for row in rows:
+        below.setdefault(row.parent_id, []).append(row)
+    found: list[Sheet] = []
+
+    def walk(parent: int | None, depth: int) -> None:
+        for row in below.get(parent, []):
+            row.depth = depth
+            found.append(row)
+            walk(row.pk, depth + 1)
+
+    walk(None, 0)
+    return found
+
+
 def asked_sheet(event: Event, row: Sheet, asked: Sequence[str]) -> CoreSheet:
     """A saved sheet with unsaved values (`item:value`) on top; what is not on the car's list, or leaves a car that cannot
     stand, is left out."""

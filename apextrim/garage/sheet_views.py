@@ -39,7 +39,7 @@ def _bench(
         "frame": frame(event, "sheet"),
         "car": car,
         "row": row,
-        "sheets": event.sheets.select_related("parent").order_by("-number"),
+        "sheets": queries.sheet_tree(event),
         "groups": presenters.item_groups(car, saved.values, typed, wrong),
         "reason": request.POST.get("reason", ""),
         "seen": request.POST.get("seen") or max((one.number for one in event.sheets.all()), default=0),
@@ -125,7 +125,7 @@ def save(request: HttpRequest, event_id: int) -> HttpResponse:
         return _bench(request, event, row, form, errors)
     if row is not None and not differences(form.car, queries.core_sheet(event, row), form.sheet):
         return _bench(request, event, row, form, [f"Nothing differs from {row.name}: there is nothing to save."])
-    meanwhile = event.sheets.filter(number__gt=int(seen)) if (seen := request.POST.get("seen", "")).isdigit() else ()
+    meanwhile = event.sheets.filter(number__gt=int(seen)) if (seen := request.POST.get("seen", "")[:8]).isdigit() else ()
     others = " and ".join(one.name for one in meanwhile)
     saved = actions.save_sheet(event, form.sheet, row, reason)
     messages.success(request, f"{saved.name} is saved. It is not in the car until you put it there.")
@@ -162,23 +162,29 @@ def in_car(request: HttpRequest, event_id: int) -> HttpResponse:
 
 @require_GET
 def difference(request: HttpRequest, event_id: int) -> HttpResponse:
-    """Two sheets item by item, with the modelled effect of each difference and of all together."""
+    """Two or three sheets item by item, with the modelled effect of each difference and of all together."""
     event = event_for(request.user, event_id)
     first = queries.sheet_for(request.user, event, request.GET.get("a"))
     second = queries.sheet_for(request.user, event, request.GET.get("b"))
+    third = queries.sheet_for(request.user, event, request.GET["c"]) if request.GET.get("c") else None
     car = adapter.car_of(event)
     context: dict[str, Any] = {
         "event": event,
         "frame": frame(event, "sheet"),
         "first": first,
         "second": second,
+        "third": third,
         "sheets": event.sheets.all(),
     }
     if first is not None and second is not None:
-        a, b = queries.core_sheet(event, first), queries.core_sheet(event, second)
+        a = queries.core_sheet(event, first)
         try:
-            context["rows"] = presenters.difference_rows(differences(car, a, b), queries.single_effects(event, a, b))
-            context["view"] = _answered(event, a, b)
+            context["pairs"] = [
+                (other, presenters.difference_rows(differences(car, a, b), queries.single_effects(event, a, b)), _answered(event, a, b))
+                for other in (second, third)
+                if other is not None
+                for b in (queries.core_sheet(event, other),)
+            ]
         except ApexError as error:
             context["problem"] = str(error)
     return render(request, "garage/difference.html", context)

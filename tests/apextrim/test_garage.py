@@ -7,9 +7,12 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from django.urls import reverse
 
+from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.events.actions import create_event
 from apextrim.events.models import Event
+from apextrim.garage.actions import save_sheet
 from apextrim.garage.models import Car, Sheet
+from apextrim.garage.queries import sheet_tree
 from tests.apexcore.formats.test_formats import EXAMPLES
 from tests.conftest import DEMO
 
@@ -108,12 +111,26 @@ def test_going_back_and_putting_in_the_car(client_in: Client, event: Event, firs
 
 def test_two_sheets_are_compared_item_by_item(client_in: Client, event: Event, first: Sheet, second: Sheet) -> None:
     response = client_in.get(url("sheet_difference", event), {"a": first.pk, "b": second.pk})
-    rows = {row["name"]: row for row in response.context["rows"]}
+    (_, found, _) = response.context["pairs"][0]
+    rows = {row["name"]: row for row in found}
     assert set(rows) == {"Final drive", "Rear wing"}
     assert rows["Final drive"]["steps"] == "+12" and rows["Rear wing"]["steps"] == "−4"
     assert "differs from S1 in 2 items" in response.content.decode()
     same = client_in.get(url("sheet_difference", event), {"a": first.pk, "b": first.pk})
     assert "hold the same values" in same.content.decode()
+    three = client_in.get(f"{url('sheet_difference', event)}?a={second.pk}&b={first.pk}&c={second.pk}")
+    assert [other.name for other, _, _ in three.context["pairs"]] == ["S1", "S2"]
+    assert client_in.get(f"{url('sheet_difference', event)}?a={first.pk}&b={second.pk}&c=x").status_code == 404
+
+
+def test_sheets_stand_as_a_tree(client_in: Client, event: Event, first: Sheet, second: Sheet) -> None:
+    moved = {**first.values, "wing": 9.0}
+    branch = save_sheet(event, CoreSheet(event.car.key, moved), first, "the other way")
+    twig = save_sheet(event, CoreSheet(event.car.key, {**moved, "wing": 10.0}), branch, "further")
+    found = [(row.name, row.depth) for row in sheet_tree(event)]
+    assert found == [("S1", 0), (branch.name, 1), (twig.name, 2), ("S2", 1)]
+    page = client_in.get(url("sheet_bench", event)).content.decode()
+    assert page.index(">S3</a>") < page.index(">S4</a>") < page.index(">S2</a>")
 
 
 def test_a_sheet_travels_as_a_file_and_a_repeat_adds_nothing(client_in: Client, event: Event, first: Sheet, second: Sheet) -> None:
