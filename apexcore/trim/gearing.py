@@ -7,6 +7,7 @@ import numpy as np
 from ..circuit.conditions import Conditions
 from ..lap.assembly import TABLE_SPEEDS, Floats, aero_areas, drive_radius_m, gear_thrust
 from ..lap.solver import Setting, solve_lap, top_speed_ms
+from ..quantities.text import format_number
 from ..vehicle.car import Car
 from ..vehicle.items import Item
 from ..vehicle.sheet import Sheet, adjusted
@@ -107,6 +108,20 @@ def ratio_sweep(setting: Setting, sheet: Sheet, most: int = 17) -> list[RatioSte
         used = int(lap.column("gear").max()) == len(car.powertrain.gears)
         steps.append(RatioStep(value, lap.time_s, lap.top_speed_ms, alone, towed, used))
     return steps
+
+
+def last_gear_words(car: Car, conditions: Conditions) -> str:
+    """What the last gear is for on a level road: alone, in a tow only, or neither; empty for a single gear."""
+    count = len(car.powertrain.gears)
+    if count < 2:
+        return ""
+    without = car.model_copy(update={"powertrain": car.powertrain.model_copy(update={"gears": car.powertrain.gears[:-1]})})
+    gains = [top_speed_ms(car, conditions, tow) - top_speed_ms(without, conditions, tow) for tow in (0.0, 1.0)]
+    if gains[0] > 0.2:
+        return f"Gear {count} is worth {format_number(3.6 * gains[0], 0)} km/h alone on a level road."
+    if gains[1] > 0.2:
+        return f"Gear {count} is for the tow only: alone, gear {count - 1} is as fast on a level road."
+    return f"Gear {count} brings no top speed on a level road, alone or in a tow."
 
 
 def thrust_curves(car: Car, conditions: Conditions, tow: float = 0.0) -> tuple[Floats, Floats, Floats]:

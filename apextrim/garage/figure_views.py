@@ -13,7 +13,7 @@ from apexcore.lap.solver import Setting, solve_lap
 from apexcore.quantities.text import has_other_unit, parse_number
 from apexcore.trim.bias import bias_cases, locking
 from apexcore.trim.effects import difference_spread_s
-from apexcore.trim.gearing import final_drive_item, ratio_sweep, shifts, thrust_curves
+from apexcore.trim.gearing import final_drive_item, last_gear_words, ratio_sweep, shifts, thrust_curves
 from apexcore.trim.scales import perches, read_scales
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
 from apexcore.vehicle.sheet import Sheet as CoreSheet
@@ -69,6 +69,7 @@ def figures(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
         cost = _driver_cost_s(setting, sheet)
         context |= {
             "thrust": presenters.thrust_picture(*thrust_curves(car, setting.conditions)), "shifts": shifts(car),
+            "last_gear": last_gear_words(car, setting.conditions),
             "sweep": presenters.sweep_rows(ratio_sweep(setting, sheet), final_drive_item(setting.car), sheet),
             "cases": cases, "share": car.brakes.front_share, "locking": locking(setting, adapter.spans_of(event), sheet),
             "per_10_l": 10.0 * (cases[2].ideal - cases[1].ideal) / (0.95 * car.tank_l),

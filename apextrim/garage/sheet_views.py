@@ -11,8 +11,9 @@ from django.views.decorators.http import require_GET, require_POST
 from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.values_json import write_sheet
 from apexcore.trim.effects import step_effects
+from apexcore.trim.gearing import shifts
 from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apexcore.vehicle.sheet import differences
+from apexcore.vehicle.sheet import adjusted, differences
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events import adapter
 from apextrim.events.models import Event
@@ -227,5 +228,6 @@ def card(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
         else {d.item.key for d in differences(car, queries.core_sheet(event, row.parent), queries.core_sheet(event, row))}
     )
     groups = presenters.item_groups(car, row.values, {}, {})
-    context = {"event": event, "row": row, "groups": groups, "changed": changed, "frame": frame(event, "sheet")}
+    ratios = shifts(adjusted(car, queries.core_sheet(event, row)))
+    context = {"event": event, "row": row, "groups": groups, "changed": changed, "shifts": ratios, "frame": frame(event, "sheet")}
     return render(request, "garage/card.html", context)

@@ -12,7 +12,7 @@ from apexcore.errors import FileRejected, InputError
 from apexcore.lap.solver import solve_lap, top_speed_ms
 from apexcore.trim.bias import bias_cases, ideal_front_share, ideal_on_lap, locking
 from apexcore.trim.figures import car_figures, power_curve
-from apexcore.trim.gearing import final_drive_item, ratio_sweep, thrust_curves
+from apexcore.trim.gearing import final_drive_item, last_gear_words, ratio_sweep, thrust_curves
 from apexcore.trim.scales import perches, read_scales
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
@@ -92,6 +92,18 @@ def test_the_sweep_holds_what_each_value_gives_alone(car_key: str, circuit_key: 
     assert one.lap_s == pytest.approx(solve_lap(setting, moved).time_s, abs=2e-3)
     assert one.alone_ms == pytest.approx(top_speed_ms(adjusted(setting.car, moved), setting.conditions))
     assert all(one.towed_ms >= one.alone_ms for one in steps)
+
+
+def test_a_last_gear_may_be_for_the_tow_only() -> None:
+    setting, _ = demo_setting("ferrow_lark", "sallowmere_fen")
+
+    def words(last: float) -> str:
+        drive = setting.car.powertrain.model_copy(update={"gears": (*setting.car.powertrain.gears[:-1], last), "final_drive": 3.1})
+        return last_gear_words(setting.car.model_copy(update={"powertrain": drive}), setting.conditions)
+
+    found = [words(last) for last in np.arange(0.75, 1.12, 0.02)]
+    assert any("tow only" in text for text in found) and any("alone on a level road" in text for text in found)
+    assert last_gear_words(demo_car("wisp_125"), setting.conditions) == ""
 
 
 def test_thrust_meets_resistance_at_the_top_speed() -> None:
