@@ -223,3 +223,47 @@ def test_left_and_right_move_together_until_released(page: Page) -> None:
     page.get_by_role("link", name="Every step").click()
     expect(page.get_by_text("With what is unsaved")).to_contain_text("Camber front left")
     page.evaluate("() => localStorage.clear()")
+
+
+def test_a_stop_with_gauge_and_pyrometer_leads_to_pressures_on_the_sheet(page: Page) -> None:
+    page.goto("/events/1/sheet/4/readings/")
+    expect(page.get_by_text("the model alone").first).to_be_visible()
+    for wheel, hot in (("fl", "200"), ("fr", "29psi"), ("rl", "206"), ("rr", "190")):
+        page.locator(f'[name="hot_{wheel}"]').fill(hot)
+    page.get_by_role("button", name="Keep the reading").click()
+    expect(page.get_by_text("The reading is kept")).to_be_visible()
+    expect(page.get_by_text("your readings").first).to_be_visible()
+    cold = page.locator("section td.n b").first.inner_text()
+    page.get_by_role("link", name="Put these pressures on the sheet").click()
+    expect(page.get_by_label("Cold pressure front left, kPa", exact=True)).to_have_value(cold)
+    expect(page.get_by_text("unsaved change")).to_be_visible()
+    page.evaluate("() => localStorage.clear()")
+
+
+def test_the_wrong_value_in_the_car_is_found_before_the_session(page: Page) -> None:
+    page.goto("/events/1/sheet/?sheet=4")
+    meant = page.get_by_label("Brake bias, %", exact=True).input_value()
+    page.get_by_role("link", name="Check the car").click()
+    page.get_by_label("Brake bias").fill("66")
+    page.get_by_label("Front bar").fill("5")
+    page.get_by_role("button", name="Compare").click()
+    expect(page.get_by_text("1 value in the car differs from S4")).to_be_visible()
+    expect(page.locator("li .big")).to_contain_text(f"{meant} %")
+
+
+def test_other_weather_and_other_gears_are_put_on_the_sheet(page: Page) -> None:
+    page.goto("/events/1/sheet/?sheet=1")
+    page.get_by_role("link", name="Carry over").click()
+    page.get_by_label("Air then").fill("9")
+    page.get_by_label("Track then").fill("12")
+    page.get_by_role("button", name="What changes today").click()
+    expect(page.get_by_text("the same hot pressure as then").first).to_be_visible()
+    page.get_by_role("link", name="Put all on the sheet").click()
+    expect(page.get_by_text("unsaved change")).to_be_visible()
+    page.evaluate("() => localStorage.clear()")
+    page.goto("/events/1/sheet/4/figures/")
+    quickest = page.locator("tr", has_text="quickest").locator("a")
+    value = quickest.inner_text().split()[0]
+    quickest.click()
+    expect(page.get_by_label("Final drive, :1", exact=True)).to_have_value(value)
+    page.evaluate("() => localStorage.clear()")
