@@ -31,7 +31,7 @@ _COARSE = 5
 #: Stations that must be left after that.
 _FEW = 280
 #: A step of the tyres' temperatures below which the next one changes nothing that matters [K].
-_SETTLED_K = 0.3
+_SETTLED_K = 0.6
 
 
 @dataclass(frozen=True)
