@@ -60,7 +60,7 @@ def trial(car_key: str, circuit_key: str, seed: int) -> Trial | None:
     """One case; None where the item drawn cannot be felt."""
     setting, spans = demo_setting(car_key, circuit_key)
     rng = np.random.default_rng([seed, 40])
-    free = [item for item in demo_car(car_key).items if not item.locked and not item.ride_only]
+    free = [item for item in demo_car(car_key).items if item.tunes_lap]
     item = free[int(rng.integers(len(free)))]
     truth, base = _truth(setting, seed), base_sheet(setting.car)
     span = round((item.high - item.low) / item.step)

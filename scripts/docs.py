@@ -70,7 +70,7 @@ def effects(car_key: str, circuit_key: str) -> str:
     before = answer(setting, spans, sheet)
     head = "| item | step | lap ms | ± | top km/h | slow entry | slow mid | slow exit | fast entry | fast mid | fast exit | tyre |"
     rows = [f"\n## {car.name} at {circuit.name}, {circuit.layout}\n", head, "|" + "---|" * 12]
-    for effect in step_effects(setting, sheet, [item for item in car.items if not item.locked and not item.ride_only], before.lap):
+    for effect in step_effects(setting, sheet, [item for item in car.items if item.tunes_lap], before.lap):
         if effect.value is None or (effect.steps < 0 and sheet.stepped(effect.item, 1) is not None):
             continue
         moved = Sheet(car.key, {**sheet.values, effect.item.key: effect.value})

@@ -1,6 +1,5 @@
 """One lap: assembles the car, settles the tyres' heat, solves, and reads the result."""
 
-from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -13,7 +12,7 @@ from ..errors import SolverError
 from ..vehicle.car import Car, Compound
 from ..vehicle.heat import Flow, flow
 from ..vehicle.sheet import Sheet, adjusted
-from ..vehicle.tyres import Four, TyreState, hot_pressure_kpa
+from ..vehicle.tyres import Four, TyreState, four, hot_pressure_kpa
 from ..vehicle.weights import weights
 from . import kernel
 from .assembly import TABLE_SPEEDS, aero_areas, gear_thrust, on_tyres, rolling_share, without_tyres
@@ -192,7 +191,7 @@ def solve_lap(setting: Setting, sheet: Sheet, fuel_l: float | None = None, near:
         tyres, response = _coarsely_settled(_thinned(setting, _COARSE), ready)
         there, _ = _settles_at(half, ready, tyres)
         full, flows = _settles_at(setting, ready, tyres)
-        fine = _four(a - b for a, b in zip(full, there, strict=True))
+        fine = four(a - b for a, b in zip(full, there, strict=True))
         before, tyres = tyres, _stepped(tyres, full, response, flows)
     else:
         before, tyres, response, fine = None, near.tyres, near.response, near.fine_k
@@ -200,7 +199,7 @@ def solve_lap(setting: Setting, sheet: Sheet, fuel_l: float | None = None, near:
         if before is not None and _distance_k(before, tyres) < _SETTLED_K:
             break
         there, flows = _settles_at(half, ready, tyres)
-        before, tyres = tyres, _stepped(tyres, _four(a + b for a, b in zip(there, fine, strict=True)), response, flows)
+        before, tyres = tyres, _stepped(tyres, four(a + b for a, b in zip(there, fine, strict=True)), response, flows)
     return replace(_run(setting, ready, tyres, setting.line), response=response, fine_k=fine)
 
 
@@ -213,15 +212,10 @@ def _thinned(setting: Setting, every: int) -> Setting:
     return replace(setting, line=setting.line.thinned(every)) if len(setting.line.ds) > _FEW * every else setting
 
 
-def _four(values: Iterable[float]) -> Four:
-    a, b, c, d = values
-    return a, b, c, d
-
-
 def _settles_at(setting: Setting, ready: _Ready, tyres: TyreState) -> tuple[Four, Flows]:
     """Surface temperatures that a lap on these tyres leads to [degC], and its heat balances."""
     flows = tyre_flows(setting, ready.car, _run(setting, ready, tyres, setting.line))
-    return _four(one.settled_c()[0] for one in flows), flows
+    return four(one.settled_c()[0] for one in flows), flows
 
 
 def _coarsely_settled(setting: Setting, ready: _Ready) -> tuple[TyreState, Four]:
@@ -238,14 +232,14 @@ def _coarsely_settled(setting: Setting, ready: _Ready) -> tuple[TyreState, Four]
     for w in range(4):
         before, after = trail[2][w] - trail[1][w], trail[3][w] - trail[2][w]
         response.append(min(max(after / before, -0.9), 0.5) if abs(before) > 0.05 else 0.0)
-    answer = _four(response)
+    answer = four(response)
     return _stepped(replace(tyres, temperature_c=trail[2]), trail[3], answer, flows), answer
 
 
 def _stepped(tyres: TyreState, there: Four, response: Four, flows: Flows) -> TyreState:
     """Tyres whose next temperatures would be the same, if each answers in proportion."""
-    surface = _four(x + (y - x) / (1.0 - r) for x, y, r in zip(tyres.temperature_c, there, response, strict=True))
-    carcass = _four(one.carcass_c(heat) for one, heat in zip(flows, surface, strict=True))
+    surface = four(x + (y - x) / (1.0 - r) for x, y, r in zip(tyres.temperature_c, there, response, strict=True))
+    carcass = four(one.carcass_c(heat) for one, heat in zip(flows, surface, strict=True))
     return replace(tyres, temperature_c=surface, carcass_c=carcass)
 
 

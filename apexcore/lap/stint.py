@@ -6,7 +6,7 @@ from ..errors import InputError
 from ..vehicle.car import Car
 from ..vehicle.heat import capacities
 from ..vehicle.sheet import Sheet
-from ..vehicle.tyres import Four, TyreState
+from ..vehicle.tyres import Four, TyreState, four
 from .solver import Lap, Setting, solve_lap_at, tyre_flows
 
 #: Share of the way from tyres at rest to settled ones that an out-lap's weaving and warmers achieve beyond its own heat.
@@ -36,9 +36,9 @@ def solve_stint(setting: Setting, sheet: Sheet, fuel_l: float, laps: int) -> lis
     :raises InputError: if the fuel does not last
     """
     car = setting.car
-    around = 0.5 * (setting.conditions.air_c + setting.conditions.track_c)
+    around = setting.conditions.around_c
     aim = [setting.compounds[w // 2].temperature_opt_c for w in range(4)]
-    begin = _four([around + _OUT_LAP_START * (aim[w] - around) for w in range(4)])
+    begin = four([around + _OUT_LAP_START * (aim[w] - around) for w in range(4)])
     tyres = TyreState(setting.compounds, begin, begin, setting.wear)
     result: list[StintLap] = []
     for number in range(laps):
@@ -59,12 +59,7 @@ def _after(setting: Setting, car: Car, lap: Lap) -> TyreState:
         start = lap.tyres.temperature_c[w], lap.tyres.carcass_c[w]
         heat.append(flow.after_c(start, capacities(car.tyres, compound), lap.time_s))
         wear.append(min(lap.tyres.wear[w] + compound.wear_per_mj * lap.slide_j[w] / 1e6, 1.0))
-    return TyreState(setting.compounds, _four([pair[0] for pair in heat]), _four([pair[1] for pair in heat]), _four(wear))
-
-
-def _four(values: list[float]) -> Four:
-    a, b, c, d = values
-    return a, b, c, d
+    return TyreState(setting.compounds, four([pair[0] for pair in heat]), four([pair[1] for pair in heat]), four(wear))
 
 
 def worn(setting: Setting, wear: Four) -> Setting:

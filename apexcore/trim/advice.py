@@ -12,7 +12,7 @@ from ..circuit.line import CornerSpan
 from ..errors import InputError
 from ..lap.solver import Lap, Setting, solve_lap
 from ..vehicle.items import Item
-from ..vehicle.sheet import Sheet, check_whole
+from ..vehicle.sheet import Sheet, stands
 from .balance import PHASES, SPEEDS, CornerBalance, corner_balance
 from .effects import StepEffect, difference_spread_s, step_effects
 
@@ -145,7 +145,7 @@ def advise(
     if felt(before, feeling) is None:
         raise InputError("corner", ", ".join(map(str, feeling.corners)) or feeling.speed, "a corner where the car does that")
     wanted = WANTED[feeling.how]
-    free = [item for item in items if not item.locked and not item.ride_only]
+    free = [item for item in items if item.tunes_lap]
     sized = _sized(setting, spans, sheet, feeling, step_effects(setting, sheet, free, begin, spans), begin, wanted)
     with ThreadPoolExecutor(2) as pool:
         solved = list(pool.map(lambda moves: _solved(setting, spans, sheet, feeling, moves, before), sized[:_SOLVED]))
@@ -216,11 +216,7 @@ def _solved(
     moved: Sheet | None = sheet
     for item, steps in moves:
         moved = moved.stepped(item, steps) if moved is not None else None
-    if moved is None:
-        return None
-    try:
-        check_whole(setting.car, moved)
-    except InputError:
+    if moved is None or not stands(setting.car, moved):
         return None
     now = read(solve_lap(setting, moved, near=before.lap), spans)
     after, was = felt(now, feeling), felt(before, feeling)

@@ -116,8 +116,7 @@ def tread_readings(setting: Setting, car: Car, lap: Lap, wheel: int, pressure_er
     work = (car.tyres.heat_share * lap.column(f"slide_{WHEELS[wheel]}") + rolling) * dt
     best = lap.tyres.compound(wheel).inclination_opt_deg
     excess = excess_lean_deg(lap.column("lateral"), work, camber if left else -camber, roll, best, left)
-    around = 0.5 * (setting.conditions.air_c + setting.conditions.track_c)
-    return tread_c(lap.tyres.temperature_c[wheel], around, excess, pressure_error)
+    return tread_c(lap.tyres.temperature_c[wheel], setting.conditions.around_c, excess, pressure_error)
 
 
 def _low_warnings(low: Sequence[Clearance]) -> list[str]:

@@ -6,10 +6,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..circuit.conditions import Conditions
-from ..errors import InputError
 from ..lap.solver import Lap, Setting, solve_lap
 from ..vehicle.items import Item
-from ..vehicle.sheet import Sheet, check_whole
+from ..vehicle.sheet import Sheet, stands
 from ..vehicle.tyres import cold_pressure_kpa
 from .effects import StepEffect, difference_spread_s, step_effects
 
@@ -86,14 +85,12 @@ def carry_over(setting: Setting, sheet: Sheet, then: Conditions) -> Carried:
         steps = round(float(np.clip(_lowest(*now) - _lowest(*was), -_MOST_STEPS, _MOST_STEPS)))
         value = sheet.values[item.key] + steps * item.step
         if steps and item.low - 1e-9 <= value <= item.high + 1e-9:
-            parts.append(Part(item, "its best has moved", sheet.values[item.key], item.check(item.nearest(value)), 0.0))
+            parts.append(Part(item, "its best has moved", sheet.values[item.key], item.held(value), 0.0))
     again = solve_lap(setting, sheet, near=new)
     judged = [replace(part, gain_s=_alone(setting, sheet, part, new) - again.time_s) for part in parts]
     kept = [part for part in judged if "kPa" in part.item.unit or part.gain_s < 0.0]
     moved = Sheet(sheet.car_key, {**sheet.values, **{part.item.key: part.value for part in kept}})
-    try:
-        check_whole(setting.car, moved)
-    except InputError:
+    if not stands(setting.car, moved):
         kept = [part for part in kept if "kPa" in part.item.unit]
         moved = Sheet(sheet.car_key, {**sheet.values, **{part.item.key: part.value for part in kept}})
     return Carried(old.time_s, again.time_s, solve_lap(setting, moved, near=new).time_s, tuple(kept), moved)
@@ -106,9 +103,9 @@ def _pressures(setting: Setting, sheet: Sheet, old: Lap, new: Lap) -> list[Part]
         if item is None:
             continue
         wanted = cold_pressure_kpa(old.hot_kpa[wheel], setting.car.tyres.cold_at_c, new.tyres.carcass_c[wheel])
-        value = item.nearest(min(max((wanted - item.offset) / item.scale, item.low), item.high))
+        value = item.held((wanted - item.offset) / item.scale)
         if abs(value - sheet.values[item.key]) > 1e-9:
-            parts.append(Part(item, "the same hot pressure as then", sheet.values[item.key], item.check(value), 0.0))
+            parts.append(Part(item, "the same hot pressure as then", sheet.values[item.key], value, 0.0))
     return parts
 
 

@@ -6,11 +6,10 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from ..circuit.line import CornerSpan
-from ..errors import InputError
 from ..lap.solver import Lap, Setting, solve_lap
 from ..vehicle.items import Item
-from ..vehicle.sheet import Sheet, check_whole
-from ..vehicle.tyres import Four
+from ..vehicle.sheet import Sheet, stands
+from ..vehicle.tyres import Four, four
 from .balance import CornerBalance, Phases, balance_changes, corner_balance
 
 #: Standard deviation of what the book car, driven like a front runner or a midfielder, predicts for a change of the sheet
@@ -89,13 +88,7 @@ def step_effects(
 
 def _possible(setting: Setting, moved: Sheet | None) -> Sheet | None:
     """The sheet, None where the car does not stand on it (a gear above the one before, a wheel without load)."""
-    if moved is None:
-        return None
-    try:
-        check_whole(setting.car, moved)
-    except InputError:
-        return None
-    return moved
+    return moved if moved is not None and stands(setting.car, moved) else None
 
 
 def _lap(setting: Setting, item: Item, moved: Sheet | None, begin: Lap) -> Lap | None:
@@ -116,8 +109,8 @@ def _effect(
     if lap is None:
         return StepEffect(item, steps, value, 0.0, 0.0, {}, _NOTHING, _NOTHING, 0.0)
     after = [corner_balance(lap, span) for span in spans]
-    heat = _four(a - b for a, b in zip(lap.tyres.temperature_c, reference.tyres.temperature_c, strict=True))
-    work = _four(a / max(b, 1e-9) - 1.0 for a, b in zip(lap.slide_j, reference.slide_j, strict=True))
+    heat = four(a - b for a, b in zip(lap.tyres.temperature_c, reference.tyres.temperature_c, strict=True))
+    work = four(a / max(b, 1e-9) - 1.0 for a, b in zip(lap.slide_j, reference.slide_j, strict=True))
     return StepEffect(
         item, steps, value, lap.time_s - reference.time_s, lap.top_speed_ms - reference.top_speed_ms,
         balance_changes(after, before) if spans else {}, heat, work, lap.fuel_l - reference.fuel_l,
@@ -128,8 +121,3 @@ def _effect(
 def _phase_changes(after: CornerBalance, before: CornerBalance) -> Phases:
     entry, mid, exit_ = (None if a is None or b is None else a - b for a, b in zip(after.balance, before.balance, strict=True))
     return entry, mid, exit_
-
-
-def _four(values: Iterable[float]) -> Four:
-    a, b, c, d = values
-    return a, b, c, d

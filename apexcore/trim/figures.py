@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..circuit.conditions import RATED_AIR, Conditions
+from ..circuit.conditions import GRAVITY, RATED_AIR, Conditions
 from ..lap.assembly import aero_areas, roll_stiffness, torque_nm
 from ..lap.solver import top_speed_ms
 from ..quantities.text import format_number
@@ -54,7 +54,7 @@ def car_figures(car: Car) -> list[Figure]:
     limit = limit_speed_ms(moved, len(moved.powertrain.gears))
     front, rear = roll_stiffness(moved.front), roll_stiffness(moved.rear)
     drag, lift_front, lift_rear = aero_areas(moved)
-    down = 0.5 * conditions.air_density * _AERO_MS**2 * (lift_front + lift_rear) / 9.80665
+    down = 0.5 * conditions.air_density * _AERO_MS**2 * (lift_front + lift_rear) / GRAVITY
     shares = [100 * load / total for load in weight.static_n]
     figures = [
         Figure("Mass with driver and fuel", f"{format_number(weight.mass_kg, 0)} kg"),

@@ -101,7 +101,7 @@ def ratio_sweep(setting: Setting, sheet: Sheet, most: int = 17) -> list[RatioSte
     begin = solve_lap(setting, sheet)
     steps = []
     for place in range(first, min(first + most, count)):
-        value = item.check(item.nearest(item.low + place * item.step))
+        value = item.held(item.low + place * item.step)
         moved = Sheet(sheet.car_key, {**sheet.values, item.key: value})
         lap, car = solve_lap(setting, moved, near=begin), adjusted(setting.car, moved)
         alone, towed = (top_speed_ms(car, setting.conditions, tow) for tow in (0.0, 1.0))

@@ -97,10 +97,6 @@ def gas_c(cold_kpa: float, cold_c: float, hot_kpa: float) -> float:
     return (hot_kpa + ATMOSPHERE_KPA) / (cold_kpa + ATMOSPHERE_KPA) * (cold_c + KELVIN) - KELVIN
 
 
-def _around(conditions: Conditions) -> float:
-    return 0.5 * (conditions.air_c + conditions.track_c)
-
-
 def next_pressures(setting: Setting, lap: Lap, readings: Sequence[Reading], targets_kpa: Four, cold_c: float) -> tuple[PressureAdvice, ...]:
     """Cold pressures that should give the wanted hot ones today.
 
@@ -114,15 +110,15 @@ def next_pressures(setting: Setting, lap: Lap, readings: Sequence[Reading], targ
     advice = []
     for wheel in range(4):
         seen = [
-            gas_c(one.wheels[wheel].cold_kpa, one.cold_c, hot) - _around(one.conditions)
+            gas_c(one.wheels[wheel].cold_kpa, one.cold_c, hot) - one.conditions.around_c
             for one in readings
             if (hot := one.wheels[wheel].hot_kpa) is not None
         ]
-        prior = lap.tyres.carcass_c[wheel] - _around(setting.conditions)
+        prior = lap.tyres.carcass_c[wheel] - setting.conditions.around_c
         weight = len(seen) / GAUGE_SD_K**2
         total = 1.0 / MODEL_SD_K**2 + weight
         rise = (prior / MODEL_SD_K**2 + weight * (float(np.mean(seen)) if seen else 0.0)) / total
-        hot = _around(setting.conditions) + rise
+        hot = setting.conditions.around_c + rise
         cold = cold_pressure_kpa(targets_kpa[wheel], cold_c, hot)
         per_kelvin = (cold + ATMOSPHERE_KPA) / (hot + KELVIN)
         spread = 1.96 * math.hypot(1.0 / math.sqrt(total), GAUGE_SD_K) * per_kelvin
@@ -150,9 +146,10 @@ def next_cambers(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Re
         found = float(np.mean(seen))
         exact = (wanted - found) / per_step if abs(per_step) > 1e-6 else 0.0
         steps = round(min(max(exact, -_MOST_STEPS), _MOST_STEPS))
-        value = min(max(sheet.values[item.key] + steps * item.step, item.low), item.high)
         unsure = 1.96 * PYROMETER_SD_K / math.sqrt(len(seen)) / max(abs(per_step), 1e-6)
-        advice.append(CamberAdvice(WHEELS[wheel], item, found, wanted, steps, item.check(item.nearest(value)), unsure))
+        advice.append(
+            CamberAdvice(WHEELS[wheel], item, found, wanted, steps, item.held(sheet.values[item.key] + steps * item.step), unsure)
+        )
     return tuple(advice)
 
 

@@ -13,7 +13,7 @@ from ..errors import InputError
 from ..lap.solver import Lap, Setting, solve_lap
 from ..lap.stint import solve_stint
 from ..vehicle.items import Item
-from ..vehicle.sheet import Sheet, adjusted, check_whole
+from ..vehicle.sheet import Sheet, adjusted, stands
 from .balance import corner_balance
 from .effects import difference_spread_s
 
@@ -149,9 +149,7 @@ class _Search:
         return self.known[key]
 
     def _solve(self, sheet: Sheet) -> Tried:
-        try:
-            check_whole(self.setting.car, sheet)
-        except InputError:
+        if not stands(self.setting.car, sheet):
             return Tried(np.inf, np.inf, 0.0, np.inf)
         lap = solve_lap(self.setting, sheet, near=self.anchor)
         cost = _cost(self.setting, sheet, self.aim, self.laps, lap, self.anchor)
@@ -227,7 +225,7 @@ def search(
     :raises InputError: if no item is free, or the fuel does not last the stint
     :raises SolverError: if the car cannot take the circuit
     """
-    free = [item for item in items if not item.locked and not item.ride_only]
+    free = [item for item in items if item.tunes_lap]
     if not free:
         raise InputError("free items", "none", "at least one item that may move")
     work = _Search(setting, spans, free, sheet, aim, limits or Limits(), laps, stopped)
@@ -274,11 +272,8 @@ def _together(work: _Search, here: Sheet, pool: ThreadPoolExecutor) -> Sheet | N
 
 def _lowest(down: float, up: float) -> float:
     """Steps to the lowest point of the parabola through (-1, down), (0, 0) and (1, up), no further than `_REACH`."""
-    if not np.isfinite(down) and not np.isfinite(up):
-        return 0.0
-    if not np.isfinite(down) or not np.isfinite(up):
-        slope = -down if np.isfinite(down) else up
-        return float(np.clip(-2.0 * np.sign(slope), -1.0, 1.0)) if slope * (1 if np.isfinite(up) else -1) < 0 or slope < 0 else 0.0
+    if not np.isfinite(down) or not np.isfinite(up):  # an end of the range: the one step there is, if it helps
+        return -1.0 if down < 0.0 else float(up < 0.0)
     bend, slope = 0.5 * (up + down), 0.5 * (up - down)
     if bend <= 1e-7:
         return float(-np.sign(slope) * _REACH) if abs(slope) > 0.5 * _GAIN_S else 0.0
@@ -289,8 +284,7 @@ def _moved(work: _Search, here: Sheet, wish: Mapping[str, float], share: float) 
     values = dict(here.values)
     for item in work.items:
         steps = round(wish[item.key] * share)
-        aim = min(max(values[item.key] + steps * item.step, item.low), item.high)
-        values[item.key] = item.check(item.nearest(aim))
+        values[item.key] = item.held(values[item.key] + steps * item.step)
     return Sheet(here.car_key, values)
 
 
@@ -354,7 +348,7 @@ def _scanned(work: _Search, here: Sheet, pool: ThreadPoolExecutor) -> Sheet | No
         if not item.sets.startswith(_RATIOS):
             continue
         count = round((item.high - item.low) / item.step)
-        values = [item.check(item.nearest(item.low + n * item.step)) for n in range(count + 1)]
+        values = [item.held(item.low + n * item.step) for n in range(count + 1)]
         sheets = [Sheet(here.car_key, {**best.values, item.key: value}) for value in values]
         for moved, tried in zip(sheets, _all(work, sheets, pool), strict=True):
             if work.better(tried, work.tried(best)):
@@ -368,7 +362,7 @@ def _onwards(work: _Search, here: Sheet, there: Sheet) -> Sheet:
         values = dict(there.values)
         for item in work.items:
             aim = 2.0 * there.values[item.key] - here.values[item.key]
-            values[item.key] = item.check(item.nearest(min(max(aim, item.low), item.high)))
+            values[item.key] = item.held(aim)
         further = Sheet(there.car_key, values)
         if work.key(further) == work.key(there) or not work.better(work.tried(further), work.tried(there)):
             return there

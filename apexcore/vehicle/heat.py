@@ -79,7 +79,7 @@ def flow(tyres: Tyres, conditions: Conditions, slide_w: float, rolling_w: float,
     :param speed_ms: mean speed [m/s]
     """
     cooling = tyres.cooling_w_per_k + tyres.cooling_w_per_k_ms * speed_ms
-    around = 0.5 * (conditions.air_c + conditions.track_c)
+    around = conditions.around_c
     surface = tyres.heat_share * slide_w + _FLEX_IN_TREAD * rolling_w
     carcass = (1.0 - _FLEX_IN_TREAD) * rolling_w
     return Flow(surface, carcass, cooling, tyres.conduction_w_per_k, tyres.carcass_w_per_k, around, conditions.air_c)

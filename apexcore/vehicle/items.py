@@ -85,6 +85,11 @@ class Item(Value):
         """Whether it enters the ride analysis only, never the lap."""
         return ".damper." in self.sets
 
+    @property
+    def tunes_lap(self) -> bool:
+        """Whether it may be moved and enters the lap."""
+        return not self.locked and not self.ride_only
+
     def _on_step(self, value: float) -> bool:
         steps = (value - self.low) / self.step
         return abs(steps - round(steps)) < _ON_STEP
@@ -108,6 +113,11 @@ class Item(Value):
         if not math.isfinite(value) or not self.low <= value <= self.high:
             return value
         return round(min(self.low + round((value - self.low) / self.step) * self.step, self.high), 9)
+
+    def held(self, value: float) -> float:
+        """The nearest value that stands on a step within the range."""
+        last = math.floor((self.high - self.low) / self.step + _ON_STEP)
+        return self.check(self.low + min(max(round((value - self.low) / self.step), 0), last) * self.step)
 
     def stepped(self, value: float, steps: int) -> float | None:
         """The value that many steps away, or None where the range ends or the item is locked."""

@@ -96,6 +96,15 @@ def check_whole(car: Car, sheet: Sheet) -> None:
     weights(moved)
 
 
+def stands(car: Car, sheet: Sheet) -> bool:
+    """Whether `check_whole` finds nothing."""
+    try:
+        check_whole(car, sheet)
+    except InputError:
+        return False
+    return True
+
+
 def differences(car: Car, first: Sheet, second: Sheet) -> list[Difference]:
     """The items in which two sheets of a car differ, in the car's order."""
     return [

@@ -3,6 +3,7 @@
 What changes along the lap (load, inclination, optimum pressure at the load) is in `lap.kernel`.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ..circuit.conditions import KELVIN
@@ -11,6 +12,12 @@ from .car import Compound
 ATMOSPHERE_KPA = 101.325  #: used to turn gauge into absolute pressure [kPa]
 
 Four = tuple[float, float, float, float]
+
+
+def four(values: Iterable[float]) -> Four:
+    """Four values, one a wheel in the car's order."""
+    a, b, c, d = values
+    return a, b, c, d
 
 
 @dataclass(frozen=True)

@@ -127,7 +127,7 @@ def fork_sheet(event: Event, row: Sheet, purpose: str) -> Sheet:
                 raise InputError("fuel", f"{wanted:.1f} l", f"at most {item.text(item.high)}, for {laps:g} laps of {use:.2f} l")
             wanted, words = item.high, "a full tank, to be refuelled"
         steps = math.ceil((max(wanted, item.low) - item.low) / item.step - 1e-9)
-        values[item.key] = item.check(item.nearest(min(item.low + steps * item.step, item.high)))
+        values[item.key] = item.held(item.low + steps * item.step)
     return save_sheet(event, CoreSheet(car.key, values), row, f"{purpose.capitalize()}, from {row.name}: {words}")
 
 

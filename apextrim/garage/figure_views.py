@@ -8,6 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_http_methods
 
+from apexcore.circuit.conditions import GRAVITY
 from apexcore.errors import ApexError, InputError
 from apexcore.lap.solver import Setting, solve_lap
 from apexcore.quantities.text import has_other_unit, parse_number
@@ -59,7 +60,7 @@ def figures(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     row = owned_or_404(Sheet, request.user, event=event, pk=sheet_id)
     setting, sheet = adapter.setting_of(event), queries.core_sheet(event, row)
     car = adjusted(setting.car, sheet)
-    static = [load / 9.80665 for load in weights(car).static_n]
+    static = [load / GRAVITY for load in weights(car).static_n]
     usual = {wheel: f"{load:.1f}" for wheel, load in zip(WHEELS, static, strict=True)}
     asked = {**usual, "target": "50", "pitch": "1.5", **request.GET.dict()}
     form = ScalesForm(asked)

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from apexcore.errors import InputError
 from apexcore.lap.solver import solve_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apexcore.vehicle.sheet import base_sheet, check_whole, differences
+from apexcore.vehicle.sheet import base_sheet, differences, stands
 from apextrim.accounts.owned import Person, owned_or_404
 from apextrim.events import adapter
 from apextrim.events.models import Event
@@ -59,11 +59,7 @@ def asked_sheet(event: Event, row: Sheet, asked: Sequence[str]) -> CoreSheet:
         except (KeyError, ValueError, InputError):
             continue
     sheet = CoreSheet(car.key, values)
-    try:
-        check_whole(car, sheet)
-    except InputError:
-        return core_sheet(event, row)
-    return sheet
+    return sheet if stands(car, sheet) else core_sheet(event, row)
 
 
 def single_effects(event: Event, first: CoreSheet, second: CoreSheet) -> dict[str, float]:

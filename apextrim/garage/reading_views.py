@@ -110,7 +110,7 @@ def readings(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse
         best = {tyre.wheel: tyre.best_kpa for tyre in adapter.answer_of(event, queries.core_sheet(event, row)).tyres}
         context |= _advice(event, row, (best["fl"], best["fr"], best["rl"], best["rr"]))
         context["query"] = "".join(
-            f"&set={item.key}:{item.nearest(min(max(one.cold_kpa, item.low), item.high)):g}"
+            f"&set={item.key}:{item.held(one.cold_kpa):g}"
             for one, place in zip(context["pressures"], range(4), strict=True)
             for item in car.items
             if item.sets == f"tyres.cold_kpa.{place}" and not item.locked

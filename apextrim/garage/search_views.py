@@ -23,10 +23,8 @@ from .models import Search, Sheet
 
 def _usual(item: Item) -> bool:
     """Whether an item is free in a search unless the racer says otherwise: what the rules or the race decide is not."""
-    return (
-        not item.locked
-        and not item.ride_only
-        and not item.sets.startswith(("fuel_l", "ballast", "mass.driver", "powertrain.map", "powertrain.gears", "powertrain.restrictor"))
+    return item.tunes_lap and not item.sets.startswith(
+        ("fuel_l", "ballast", "mass.driver", "powertrain.map", "powertrain.gears", "powertrain.restrictor")
     )
 
 
@@ -42,7 +40,7 @@ class SearchForm(forms.Form):
 
     def __init__(self, car: Car, data: Any) -> None:
         super().__init__(data)
-        free = [item for item in car.items if not item.locked and not item.ride_only]
+        free = [item for item in car.items if item.tunes_lap]
         field = self.fields["items"]
         assert isinstance(field, forms.MultipleChoiceField)
         field.choices = [(item.key, item.name) for item in free]
