@@ -10,6 +10,7 @@ from django.utils import timezone
 from apexcore.circuit.conditions import Conditions
 from apexcore.quantities import format_number
 from apexcore.race.rules import RaceRules
+from apexcore.vehicle.ruled import Limit, ruled
 from apextrim.circuits.models import Circuit
 from apextrim.garage.models import Car
 
@@ -67,6 +68,23 @@ def change_rules(event: Event, values: dict[str, Any], at: datetime | None = Non
     event.save(update_fields=["rules"])
     needs = f", {' and '.join(rules.compulsory)} compulsory" if rules.compulsory else ""
     tie(event, "brief", "Rules", f"Race over {rules.laps} laps, pit lane {rules.pit_loss_s:.0f} s{needs}", at=at)
+    return True
+
+
+@transaction.atomic
+def change_item_rules(event: Event, limits: dict[str, Limit], at: datetime | None = None) -> bool:
+    """Sets which items the rules hold or narrow. False if nothing changed.
+
+    :raises FileRejected: naming every limit that is none of the car's
+    """
+    ruled(adapter.book_car_of(event), limits)
+    stored = {key: list(limit) for key, limit in limits.items()}
+    if stored == event.item_rules:
+        return False
+    event.item_rules = stored
+    event.save(update_fields=["item_rules"])
+    held = sum(1 for low, high in limits.values() if low == high)
+    tie(event, "brief", "Rules", f"Items under the rules: {held} held, {len(limits) - held} narrowed", at=at)
     return True
 
 

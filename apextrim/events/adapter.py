@@ -7,6 +7,7 @@ from typing import NamedTuple
 from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.line import CornerSpan, Line, corners, racing_line
 from apexcore.circuit.track import Circuit as CoreCircuit
+from apexcore.errors import FileRejected
 from apexcore.judge.priors import Book, book
 from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import Lap, Setting, solve_lap
@@ -14,6 +15,7 @@ from apexcore.race.rules import RaceRules
 from apexcore.trim.answer import Answer, answer
 from apexcore.trim.effects import StepEffect, step_effects
 from apexcore.vehicle.car import Car as CoreCar
+from apexcore.vehicle.ruled import ruled
 from apexcore.vehicle.sheet import Sheet, base_sheet
 
 from .models import Event
@@ -42,9 +44,30 @@ def driven_line(text: str, car_width_m: float) -> tuple[Line, tuple[CornerSpan, 
     return line, tuple(corners(circuit, line))
 
 
-def car_of(event: Event) -> CoreCar:
-    """The car of an event."""
+@lru_cache(maxsize=64)
+def _ruled_text(text: str, limits: tuple[tuple[str, float, float], ...]) -> str:
+    return ruled(parsed_car(text), {key: (low, high) for key, low, high in limits}).model_dump_json()
+
+
+def _car_text(event: Event) -> str:
+    """The file of an event's car as the event's rules leave its items; a rule that the car has outgrown is passed over."""
+    if not event.item_rules:
+        return event.car.data
+    limits = tuple((key, low, high) for key, (low, high) in sorted(event.item_rules.items()))
+    try:
+        return _ruled_text(event.car.data, limits)
+    except FileRejected:
+        return event.car.data
+
+
+def book_car_of(event: Event) -> CoreCar:
+    """The car of an event as its maker's list has it, before the event's rules."""
     return parsed_car(event.car.data)
+
+
+def car_of(event: Event) -> CoreCar:
+    """The car of an event, its items as the event's rules leave them."""
+    return parsed_car(_car_text(event))
 
 
 def parsed_conditions(stored: Mapping[str, float]) -> Conditions:
@@ -97,7 +120,7 @@ class _Case(NamedTuple):
 
 def _case(event: Event, sheet: Sheet) -> _Case:
     conditions = conditions_of(event).model_dump_json()
-    return _Case(event.car.data, event.circuit.data, conditions, event.driver, tuple(sorted(sheet.values.items())))
+    return _Case(_car_text(event), event.circuit.data, conditions, event.driver, tuple(sorted(sheet.values.items())))
 
 
 @lru_cache(maxsize=64)

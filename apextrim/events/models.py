@@ -17,6 +17,7 @@ class Event(models.Model):
     driver = models.CharField(max_length=20, default="solid midfielder", help_text="level of apexcore.lap.driver.LEVELS that models assume")
     conditions = models.JSONField(default=dict, help_text="the file of apexcore.circuit.conditions.Conditions")
     rules = models.JSONField(default=dict, help_text="the file of apexcore.race.rules.RaceRules")
+    item_rules = models.JSONField(default=dict, help_text="least and greatest value of items under the event's rules, by key")
     sheet_in_car = models.ForeignKey("garage.Sheet", models.SET_NULL, null=True, blank=True, related_name="+")
     session = models.ForeignKey("events.Session", models.SET_NULL, null=True, blank=True, related_name="+")
     made_at = models.DateTimeField()

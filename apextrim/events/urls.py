@@ -1,12 +1,13 @@
 from django.urls import path
 
-from . import views
+from . import item_views, views
 
 urlpatterns = [
     path("", views.events, name="events"),
     path("<int:event_id>/", views.brief, name="brief"),
     path("<int:event_id>/conditions/", views.save_conditions, name="save_conditions"),
     path("<int:event_id>/rules/", views.save_rules, name="save_rules"),
+    path("<int:event_id>/items/", item_views.item_rules, name="item_rules"),
     path("<int:event_id>/now/", views.save_now, name="save_now"),
     path("<int:event_id>/sessions/", views.save_session, name="save_session"),
     path("<int:event_id>/delete/", views.delete, name="delete_event"),

@@ -11,6 +11,7 @@ from django.utils import timezone
 from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.values_json import read_sheet, read_value, write_value
 from apexcore.vehicle.car import Car as CoreCar
+from apexcore.vehicle.ruled import within
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import checked_sheet
 from apextrim.events import adapter
@@ -119,7 +120,7 @@ def fork_sheet(event: Event, row: Sheet, purpose: str) -> Sheet:
     laps = rules.laps + rules.formation_laps if purpose == "race" else _FORKS[purpose] + 2.0
     use = adapter.answer_of(event, sheet).lap.fuel_l
     item = next((one for one in car.items if one.sets == "fuel_l" and not one.locked), None)
-    values, words = dict(row.values), f"fuel for {laps:g} laps at {use:.2f} l"
+    values, words = dict(within(car, sheet).values), f"fuel for {laps:g} laps at {use:.2f} l"
     if item is not None:
         wanted = laps * use * 1.03
         if wanted > item.high:

@@ -12,6 +12,7 @@ from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.values_json import write_sheet
 from apexcore.trim.effects import step_effects
 from apexcore.trim.gearing import shifts
+from apexcore.vehicle.ruled import outside, within
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import adjusted, differences
 from apextrim.accounts.owned import owned_or_404
@@ -46,6 +47,7 @@ def _bench(
         "seen": request.POST.get("seen") or max((one.number for one in event.sheets.all()), default=0),
         "errors": errors or [],
         "phases": ("entry", "mid", "exit"),
+        "outside": outside(car, saved),
         "proposed": form is not None and request.method == "GET",
     }
     now = form.sheet if form and form.sheet else saved
@@ -65,10 +67,12 @@ def bench(request: HttpRequest, event_id: int) -> HttpResponse:
 
 
 def _proposed(event: Event, row: Sheet | None, asked: list[str]) -> SheetForm | None:
-    """The sheet with values that an advice proposes, unsaved; None where nothing is proposed."""
-    if not asked:
-        return None
+    """The sheet with values that an advice or the rules of the event propose, unsaved; None where nothing is proposed."""
     car, saved = adapter.car_of(event), queries.core_sheet(event, row)
+    if outside(car, saved):
+        saved = within(car, saved)
+    elif not asked:
+        return None
     typed = {item.key: item.number(saved.values[item.key]) for item in car.items}
     for one in asked:
         key, _, value = one.partition(":")
@@ -158,6 +162,8 @@ def in_car(request: HttpRequest, event_id: int) -> HttpResponse:
     row = owned_or_404(Sheet, request.user, event=event, pk=request.POST.get("sheet", ""))
     actions.put_in_car(event, row)
     messages.success(request, f"{row.name} is in the car.")
+    for words in outside(adapter.car_of(event), queries.core_sheet(event, row)):
+        messages.warning(request, f"{row.name} is outside the rules of this event. {words}.")
     return redirect(f"{reverse('sheet_bench', args=[event.pk])}?sheet={row.pk}")
 
 
