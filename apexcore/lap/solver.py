@@ -44,6 +44,7 @@ class Setting:
     :param wear: worn share of each tread [-]
     :param driver: what the driver uses
     :param tow: how close another car runs ahead, 0 alone to 1 right behind it [-]
+    :param held_c: temperature that each tyre is held at, surface and carcass [degC]; None to let them settle
     """
 
     car: Car
@@ -53,6 +54,7 @@ class Setting:
     wear: Four = (0.0, 0.0, 0.0, 0.0)
     driver: Driver = Driver()
     tow: float = 0.0
+    held_c: Four | None = None
 
 
 @dataclass(frozen=True)
@@ -186,6 +188,8 @@ def solve_lap(setting: Setting, sheet: Sheet, fuel_l: float | None = None, near:
     if fuel_l is not None:
         car = car.model_copy(update={"fuel_l": fuel_l})
     ready = _ready(setting, car)
+    if setting.held_c is not None:
+        return _run(setting, ready, TyreState(setting.compounds, setting.held_c, setting.held_c, setting.wear), setting.line)
     half = _thinned(setting, 2)
     if near is None:
         tyres, response = _coarsely_settled(_thinned(setting, _COARSE), ready)

@@ -36,9 +36,7 @@ def solve_stint(setting: Setting, sheet: Sheet, fuel_l: float, laps: int) -> lis
     :raises InputError: if the fuel does not last
     """
     car = setting.car
-    around = setting.conditions.around_c
-    aim = [setting.compounds[w // 2].temperature_opt_c for w in range(4)]
-    begin = four([around + _OUT_LAP_START * (aim[w] - around) for w in range(4)])
+    begin = out_lap_c(setting)
     tyres = TyreState(setting.compounds, begin, begin, setting.wear)
     result: list[StintLap] = []
     for number in range(laps):
@@ -49,6 +47,13 @@ def solve_stint(setting: Setting, sheet: Sheet, fuel_l: float, laps: int) -> lis
             raise InputError("fuel at start", f"{result[0].fuel_l:.1f} l", f"enough for {laps} laps; it lasts {number} laps")
         tyres = _after(setting, car, lap)
     return result
+
+
+def out_lap_c(setting: Setting) -> Four:
+    """Temperature of each tyre as it comes out of the out-lap [degC]."""
+    around = setting.conditions.around_c
+    aim = [setting.compounds[w // 2].temperature_opt_c for w in range(4)]
+    return four(around + _OUT_LAP_START * (aim[w] - around) for w in range(4))
 
 
 def _after(setting: Setting, car: Car, lap: Lap) -> TyreState:

@@ -11,12 +11,14 @@ import numpy as np
 from ..circuit.line import CornerSpan
 from ..errors import InputError
 from ..lap.solver import Lap, Setting, solve_lap
+from ..lap.stint import out_lap_c
 from ..vehicle.items import Item
 from ..vehicle.sheet import Sheet, stands
-from .balance import PHASES, SPEEDS, CornerBalance, corner_balance
+from .balance import PHASES, SPEEDS, CornerBalance, corner_balance, hard_braking, slowest_station
 from .effects import StepEffect, difference_spread_s, step_effects
 
 Phase = Literal["braking", "entry", "mid", "exit"]
+Tyres = Literal["warm", "cold", "worn"]
 
 #: How much balance a racer asks for by how bad it feels [%]. Source: this product's own definition.
 WANTED = {"a little": 1.0, "clearly": 2.5, "badly": 5.0}
@@ -37,7 +39,7 @@ class Feeling:
     :param how: how bad it is, a key of `WANTED`
     :param corners: numbers of the corners; empty for all
     :param speed: only corners of this class ("slow", "medium", "fast"); empty for all
-    :param worn: whether it is so on worn tyres
+    :param tyres: on warm, cold (first lap out) or worn tyres
     """
 
     phase: Phase
@@ -45,7 +47,7 @@ class Feeling:
     how: str = "clearly"
     corners: tuple[int, ...] = ()
     speed: str = ""
-    worn: bool = False
+    tyres: Tyres = "warm"
 
 
 @dataclass(frozen=True)
@@ -91,26 +93,14 @@ class Read:
 
 def read(lap: Lap, spans: Sequence[CornerSpan]) -> Read:
     """Everything that a feeling may be about."""
-    speed = lap.column("speed")
-    n = len(speed)
-    apex = []
-    for span in spans:
-        inside = np.arange(span.first, span.last + 1) % n
-        apex.append(float(speed[inside].min()))
-    return Read(lap, tuple(corner_balance(lap, span) for span in spans), tuple(_braking(lap, span) for span in spans), tuple(apex))
+    apex = tuple(float(lap.column("speed")[slowest_station(lap, span)]) for span in spans)
+    return Read(lap, tuple(corner_balance(lap, span) for span in spans), tuple(_braking(lap, span) for span in spans), apex)
 
 
-def _braking(lap: Lap, span: CornerSpan, back_m: int = 120) -> float | None:
+def _braking(lap: Lap, span: CornerSpan) -> float | None:
     """Balance under hard braking before a corner [%]; None where there is none."""
-    n = len(lap.data)
-    inside = np.arange(span.first, span.last + 1) % n
-    apex = int(inside[np.argmin(lap.column("speed")[inside])])
-    before = np.arange(apex - back_m, apex + 1) % n
-    brake = lap.column("brake")[before]
-    hard = brake > max(0.6 * float(brake.max()), 0.05)
-    if not hard.any():
-        return None
-    return float(lap.column("balance")[before][hard].mean())
+    hard = hard_braking(lap, slowest_station(lap, span))
+    return float(lap.column("balance")[hard].mean()) if len(hard) else None
 
 
 def felt(found: Read, feeling: Feeling) -> float | None:
@@ -138,8 +128,10 @@ def advise(
     :raises InputError: if no corner has that phase
     :raises SolverError: if the car cannot take the circuit
     """
-    if feeling.worn:
+    if feeling.tyres == "worn":
         setting = replace(setting, wear=(WORN,) * 4)
+    elif feeling.tyres == "cold":
+        setting = replace(setting, held_c=out_lap_c(setting))
     begin = solve_lap(setting, sheet)
     before = read(begin, spans)
     if felt(before, feeling) is None:

@@ -24,6 +24,9 @@ _MID = (0.8, 0.95)
 _LEAST_PHASE_S = 0.03
 #: Share of the greatest braking force below which a station does not count as braking.
 _BRAKING = 0.02
+#: Stations before a corner's slowest one in which its braking lies, the share of the hardest that counts as hard, and what
+#: is no braking at all, as a share of the greatest braking force.
+_BRAKING_STATIONS, _HARD, _BRAKED = 120, 0.6, 0.05
 #: A dip of speed smaller than this does not part one braking from the next [m/s].
 _DIP_MS = 0.7
 
@@ -71,6 +74,19 @@ class CornerResult:
     use: float
 
 
+def slowest_station(lap: Lap, span: CornerSpan) -> int:
+    """The station of a corner at which the lap is slowest."""
+    inside = np.arange(span.first, span.last + 1) % len(lap.data)
+    return int(inside[np.argmin(lap.column("speed")[inside])])
+
+
+def hard_braking(lap: Lap, apex: int) -> "np.ndarray[tuple[int], np.dtype[np.int64]]":
+    """Stations of the hardest part of the braking before a corner's slowest one; empty where it is not braked for."""
+    before = np.arange(apex - _BRAKING_STATIONS, apex + 1) % len(lap.data)
+    brake = lap.column("brake")[before]
+    return before[brake > max(_HARD * float(brake.max()), _BRAKED)]
+
+
 def read_corner(lap: Lap, span: CornerSpan, s: "np.ndarray[tuple[int], np.dtype[np.float64]]") -> CornerResult:
     """Reads one corner from a lap.
 
@@ -81,7 +97,7 @@ def read_corner(lap: Lap, span: CornerSpan, s: "np.ndarray[tuple[int], np.dtype[
     speed, lateral = lap.column("speed"), np.abs(lap.column("lateral"))
     brake, throttle = lap.column("brake"), lap.column("throttle")
     inside = np.arange(span.first, span.last + 1) % n
-    apex = int(inside[np.argmin(speed[inside])])
+    apex = slowest_station(lap, span)
     start, fastest = apex, 0.0
     for k in range(1, n // 3):  # the braking of this corner lies in the run of falling speed before its slowest point
         place = (apex - k) % n
@@ -144,7 +160,7 @@ def corner_balance(lap: Lap, span: CornerSpan) -> CornerBalance:
     n = len(lap.data)
     inside = np.arange(span.first, span.last + 1) % n
     speed = lap.column("speed")
-    apex = int(inside[np.argmin(speed[inside])])
+    apex = slowest_station(lap, span)
     kind = SPEEDS[int(np.searchsorted(SPEED_LIMITS_MS, float(speed[apex])))]
     return CornerBalance(span.number, kind, _phases(lap, inside, apex, np.abs(lap.column("lateral"))))
 

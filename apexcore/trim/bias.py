@@ -10,8 +10,10 @@ from ..circuit.line import CornerSpan
 from ..lap.solver import Lap, Setting, solve_lap
 from ..quantities.text import format_number
 from ..vehicle.car import WHEEL_WORDS, WHEELS, Car
+from ..vehicle.items import Item
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.weights import weights
+from .balance import hard_braking, slowest_station
 
 
 def ideal_front_share(car: Car, deceleration_ms2: float, front_over_rear: float = 1.0) -> float:
@@ -74,38 +76,67 @@ def ideal_on_lap(lap: Lap) -> tuple[float, float]:
     return (loads[0] + loads[1]) / sum(loads), -float(lap.column("accel")[hardest])
 
 
-def bias_cases(setting: Setting, sheet: Sheet) -> list[BiasCase]:
-    """The ideal share with the fuel on the sheet, an almost empty and a full tank, and on a soaked track.
+def bias_cases(setting: Setting, sheet: Sheet, near: Lap, fuels: Sequence[tuple[str, float]] = ()) -> list[BiasCase]:
+    """The ideal share with the fuel on the sheet, an almost empty and a full tank, on a soaked track, and with further fuels.
 
+    :param near: a lap of the sheet under this setting
+    :param fuels: a state in words and its fuel [l], each
     :raises SolverError: if the car cannot take the circuit
     """
     car = adjusted(setting.car, sheet)
-    begin = solve_lap(setting, sheet)
     wet = replace(setting, conditions=setting.conditions.model_copy(update={"wet_pct": 100.0}))
     states = [
         (f"fuel of the sheet, {format_number(car.fuel_l, 0)} l", setting, car.fuel_l),
         ("almost empty", setting, 0.05 * car.tank_l),
         ("full tank", setting, car.tank_l),
         ("soaked track, fuel of the sheet", wet, car.fuel_l),
+        *[(words, setting, fuel) for words, fuel in fuels],
     ]
     cases = []
     for words, here, fuel in states:
-        lap = begin if here is setting and fuel == car.fuel_l else solve_lap(here, sheet, fuel_l=fuel)
+        lap = (
+            near if here is setting and fuel == car.fuel_l else solve_lap(here, sheet, fuel_l=fuel, near=near if here is setting else None)
+        )
         cases.append(BiasCase(words, *ideal_on_lap(lap)))
     return cases
 
 
-def locking(setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet) -> list[Locking]:
+@dataclass(frozen=True)
+class BiasMove:
+    """How the bias goes with the fuel over a race.
+
+    :param start: ideal front share on the grid [-]
+    :param end: at the flag [-]
+    :param laps_per_step: laps after which one step of the item is due; None where it never is
+    :param steps: signed steps over the race
+    """
+
+    start: float
+    end: float
+    laps_per_step: float | None
+    steps: int
+
+
+def bias_over_race(item: Item, start: float, end: float, laps: float) -> BiasMove:
+    """Steps of the brake bias over a race, in which the ideal share moves evenly with the fuel burnt.
+
+    :param item: the item that sets the front share
+    """
+    steps = (end - start) / (item.scale * item.step)
+    return BiasMove(start, end, laps / abs(steps) if abs(steps) >= 0.5 else None, round(steps))
+
+
+def share_curve(car: Car, fuel_l: float, most_ms2: float, points: int = 25) -> list[tuple[float, float]]:
+    """Deceleration [m/s2] and ideal front share [-] at it, on a level road without air forces."""
+    filled = car.model_copy(update={"fuel_l": fuel_l})
+    return [(float(a), ideal_front_share(filled, float(a))) for a in np.linspace(0.0, most_ms2, points)]
+
+
+def locking(lap: Lap, spans: Sequence[CornerSpan]) -> list[Locking]:
     """What locks first into each corner that is braked for."""
-    lap = solve_lap(setting, sheet)
     found = []
-    n = len(lap.data)
     for span in spans:
-        inside = np.arange(span.first, span.last + 1) % n
-        apex = int(inside[np.argmin(lap.column("speed")[inside])])
-        before = np.arange(apex - 120, apex + 1) % n
-        brake = lap.column("brake")[before]
-        hard = before[brake > max(0.6 * float(brake.max()), 0.05)]
+        hard = hard_braking(lap, slowest_station(lap, span))
         if not len(hard):
             continue
         margin = float(lap.column("balance")[hard].mean())

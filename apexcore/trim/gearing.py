@@ -6,7 +6,7 @@ import numpy as np
 
 from ..circuit.conditions import Conditions
 from ..lap.assembly import TABLE_SPEEDS, Floats, aero_areas, drive_radius_m, gear_thrust
-from ..lap.solver import Setting, solve_lap, top_speed_ms
+from ..lap.solver import Lap, Setting, solve_lap, top_speed_ms
 from ..quantities.text import format_number
 from ..vehicle.car import Car
 from ..vehicle.items import Item
@@ -86,9 +86,10 @@ def final_drive_item(car: Car) -> Item | None:
     return next((item for item in car.items if item.sets == "powertrain.final_drive" and not item.locked), None)
 
 
-def ratio_sweep(setting: Setting, sheet: Sheet, most: int = 17) -> list[RatioStep]:
+def ratio_sweep(setting: Setting, sheet: Sheet, near: Lap, most: int = 17) -> list[RatioStep]:
     """The lap over values of the final drive around the sheet's, every step or evenly over its range.
 
+    :param near: a lap of the sheet under this setting
     :param most: values tried at most
     :raises SolverError: if the car cannot take the circuit
     """
@@ -98,12 +99,11 @@ def ratio_sweep(setting: Setting, sheet: Sheet, most: int = 17) -> list[RatioSte
     count = round((item.high - item.low) / item.step) + 1
     here = round((sheet.values[item.key] - item.low) / item.step)
     first = min(max(here - most // 2, 0), max(count - most, 0))
-    begin = solve_lap(setting, sheet)
     steps = []
     for place in range(first, min(first + most, count)):
         value = item.held(item.low + place * item.step)
         moved = Sheet(sheet.car_key, {**sheet.values, item.key: value})
-        lap, car = solve_lap(setting, moved, near=begin), adjusted(setting.car, moved)
+        lap, car = solve_lap(setting, moved, near=near), adjusted(setting.car, moved)
         alone, towed = (top_speed_ms(car, setting.conditions, tow) for tow in (0.0, 1.0))
         used = int(lap.column("gear").max()) == len(car.powertrain.gears)
         steps.append(RatioStep(value, lap.time_s, lap.top_speed_ms, alone, towed, used))

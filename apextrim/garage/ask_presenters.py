@@ -13,6 +13,8 @@ from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.ui.pictures import Axis, linear_axis
 
+from .sheet_form import set_query
+
 #: Head of the effects table as a file.
 EFFECT_HEAD = [
     "item", "step", "value", "unit", "lap_s", "half_interval_s",
@@ -107,7 +109,7 @@ def advice_cards(found: Sequence[Candidate], sheet: CoreSheet, before: str = "")
             aside = f"{speed} {phase} {format_number(one.elsewhere, 1, signed=True)} %, {sense}"
         share, wheel = one.work
         tyres = f"work {WHEEL_WORDS[WHEELS[wheel]]} {format_number(100 * share, 1, signed=True)} %"
-        query = before + "".join(f"&set={item.key}:{value:g}" for item, _, value in one.moves)
+        query = before + set_query((item, value) for item, _, value in one.moves)
         words = f"{' and '.join(parts)}: {school} by {format_number(one.change, 1)} % of grip."
         cards.append(AdviceCard(one, letter, "; ".join(parts), school, aside, tyres, query, words[0].upper() + words[1:]))
     return cards

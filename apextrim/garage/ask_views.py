@@ -23,6 +23,7 @@ from apextrim.events.queries import event_for, frame
 from . import ask_presenters as presenters
 from . import queries
 from .models import Sheet
+from .sheet_form import set_query
 
 _PHASES = [("braking", "under braking"), ("entry", "on entry"), ("mid", "in mid-corner"), ("exit", "on exit")]
 _SLIDES = [("front", "the nose washes wide"), ("rear", "the rear steps out")]
@@ -38,7 +39,7 @@ def _asked(request: HttpRequest, event: Event, row: Sheet) -> tuple[CoreSheet, d
     asked = request.GET.getlist("set")
     sheet = queries.asked_sheet(event, row, asked)
     unsaved = differences(adapter.car_of(event), queries.core_sheet(event, row), sheet)
-    return sheet, {"unsaved": unsaved, "kept": asked, "kept_query": "".join(f"&set={one.item.key}:{one.after:g}" for one in unsaved)}
+    return sheet, {"unsaved": unsaved, "kept": asked, "kept_query": set_query((one.item, one.after) for one in unsaved)}
 
 
 @require_GET
@@ -80,7 +81,7 @@ class FeelingForm(forms.Form):
     phase = forms.ChoiceField(choices=_PHASES, label="Where in the corner")
     where = forms.ChoiceField(label="In which corners")
     how = forms.ChoiceField(choices=[(words, words) for words in WANTED], label="How bad")
-    tyres = forms.ChoiceField(choices=[("warm", "warm tyres"), ("worn", "worn tyres")], label="On")
+    tyres = forms.ChoiceField(choices=[("warm", "warm tyres"), ("cold", "cold tyres, first lap out"), ("worn", "worn tyres")], label="On")
 
     def __init__(self, spans: tuple[CornerSpan, ...], data: Any) -> None:
         super().__init__(data)
@@ -96,7 +97,7 @@ class FeelingForm(forms.Form):
         where = values["where"]
         corners = (int(where),) if where.isdigit() else ()
         speed = where if where in SPEEDS else ""
-        return Feeling(values["phase"], values["slides"], values["how"], corners, speed, values["tyres"] == "worn")
+        return Feeling(values["phase"], values["slides"], values["how"], corners, speed, values["tyres"])
 
 
 @require_GET

@@ -17,6 +17,7 @@ from apextrim.ui.fields import quantity
 
 from . import queries
 from .models import Sheet
+from .sheet_form import set_query
 
 _FIELDS = ("air_c", "track_c", "humidity_pct", "pressure_hpa", "rubber_pct", "wet_pct")
 
@@ -48,7 +49,7 @@ def carry(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
             context["found"] = found
             context["shift"] = found.today_s - found.then_s
             context["gain"] = found.after_s - found.today_s
-            context["query"] = "".join(f"&set={part.item.key}:{part.value:g}" for part in found.parts)
+            context["query"] = set_query((part.item, part.value) for part in found.parts)
             context["parts"] = [
                 (part, part.item.text(part.before), part.item.text(part.value), f"{part.item.key}:{part.value:g}") for part in found.parts
             ]

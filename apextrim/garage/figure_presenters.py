@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from apexcore.quantities import format_number
+from apexcore.trim.bias import BiasCase
 from apexcore.trim.effects import difference_spread_s
 from apexcore.trim.gearing import RatioStep
 from apexcore.vehicle.items import Item
@@ -53,6 +54,42 @@ def thrust_picture(speeds: np.ndarray, thrust: np.ndarray, resist: np.ndarray) -
     inside = np.flatnonzero((kmh <= 1.04 * top) & (resist < most))[::4]
     line = " ".join(f"{x.at(float(kmh[i])):.1f},{y.at(float(resist[i]) / 1000.0):.1f}" for i in inside)
     return ThrustPicture(x, y, gears, f"M{line}")
+
+
+@dataclass(frozen=True)
+class BiasPicture:
+    """Ideal front share over deceleration, in picture units.
+
+    :param empty: path without fuel
+    :param full: path with a full tank
+    :param sheet_y: height of the sheet's share
+    :param spots: (x, y, words) of the hardest stop in each state
+    """
+
+    x: Axis
+    y: Axis
+    empty: str
+    full: str
+    sheet_y: float
+    spots: list[tuple[float, float, str]]
+
+
+def bias_picture(curves: Sequence[Sequence[tuple[float, float]]], cases: Sequence[BiasCase], share: float) -> BiasPicture:
+    """The picture of where the bias should stand, for an empty and a full tank."""
+    shares = [100 * value for curve in curves for _, value in curve] + [100 * one.ideal for one in cases] + [100 * share]
+    x = linear_axis(0.0, curves[0][-1][0], 60, 440, 6, lambda value: format_number(value, 0))
+    y = linear_axis(min(shares) - 1.0, max(shares) + 1.0, 210, 16, 5, lambda value: format_number(value, 0))
+    paths = ["M" + " ".join(f"{x.at(a):.1f},{y.at(100 * value):.1f}" for a, value in curve) for curve in curves]
+    spots = [(x.at(one.deceleration_ms2), y.at(100 * one.ideal), one.words) for one in cases]
+    return BiasPicture(x, y, paths[0], paths[1], y.at(100 * share), spots)
+
+
+def bias_link(item: Item | None, share: float) -> tuple[str, str] | None:
+    """What to set for a share of the front brakes, as text and for the bench's address; None where it cannot be set."""
+    if item is None:
+        return None
+    value = item.held((share - item.offset) / item.scale)
+    return item.text(value), f"{item.key}:{value:g}"
 
 
 @dataclass(frozen=True)

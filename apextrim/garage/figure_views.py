@@ -1,6 +1,6 @@
 """Gears, brake bias and weights of a sheet, and the check of what is in the car against it."""
 
-from dataclasses import replace
+from collections.abc import Sequence
 from typing import Any
 
 from django import forms
@@ -9,25 +9,34 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_http_methods
 
 from apexcore.circuit.conditions import GRAVITY
+from apexcore.circuit.line import CornerSpan
 from apexcore.errors import ApexError, InputError
-from apexcore.lap.solver import Setting, solve_lap
+from apexcore.lap.solver import Lap, Setting
+from apexcore.quantities import format_number
 from apexcore.quantities.text import has_other_unit, parse_number
-from apexcore.trim.bias import bias_cases, locking
+from apexcore.trim.bias import bias_cases, bias_over_race, locking, share_curve
+from apexcore.trim.corner_gears import corner_gears
 from apexcore.trim.effects import difference_spread_s
 from apexcore.trim.gearing import final_drive_item, last_gear_words, ratio_sweep, shifts, thrust_curves
+from apexcore.trim.placement import best_placement, driver_cost_s
 from apexcore.trim.scales import perches, read_scales
-from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
+from apexcore.vehicle.car import WHEEL_WORDS, WHEELS, Car
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import adjusted
 from apexcore.vehicle.weights import weights
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events import adapter
+from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.ui.fields import QuantityField
 
 from . import figure_presenters as presenters
 from . import queries
 from .models import Sheet
+from .sheet_form import set_query
+
+#: Laps that a tank for qualifying holds: out, three timed, in.
+_QUALIFYING_LAPS = 5.0
 
 #: Weight by which the cost of a heavier driver is tried [kg].
 _DRIVER_KG = 10.0
@@ -44,13 +53,36 @@ class ScalesForm(forms.Form):
     pitch = QuantityField("mm", 0.2, 5, label="Perch, one turn", decimals=2)
 
 
-def _driver_cost_s(setting: Setting, sheet: CoreSheet) -> float:
-    """Lap time of a driver `_DRIVER_KG` heavier [s]."""
-    begin = solve_lap(setting, sheet)
-    mass = setting.car.mass
-    heavier = setting.car.model_copy(update={"mass": mass.model_copy(update={"driver_kg": mass.driver_kg + _DRIVER_KG})})
-    same = solve_lap(setting, sheet, near=begin)
-    return solve_lap(replace(setting, car=heavier), sheet, near=begin).time_s - same.time_s
+def _gears(setting: Setting, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:
+    """Thrust, shifts, the gear of every corner and the sweep over the final drive."""
+    return {
+        "thrust": presenters.thrust_picture(*thrust_curves(car, setting.conditions)), "shifts": shifts(car),
+        "last_gear": last_gear_words(car, setting.conditions), "corner_gears": corner_gears(setting, sheet, lap, spans),
+        "sweep": presenters.sweep_rows(ratio_sweep(setting, sheet, lap), final_drive_item(setting.car), sheet),
+    }  # fmt: skip
+
+
+def _brakes(event: Event, setting: Setting, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:
+    """Where the bias should stand, in qualifying and over the race."""
+    rules = adapter.rules_of(event)
+    race = (rules.laps + rules.formation_laps) * lap.fuel_l
+    start = min(race, car.tank_l)
+    laps = rules.laps * start / race
+    fuels = [
+        (f"qualifying, {format_number(_QUALIFYING_LAPS * lap.fuel_l, 0)} l", _QUALIFYING_LAPS * lap.fuel_l),
+        (f"race, {format_number(start, 0)} l on the grid", start), ("race, last lap", lap.fuel_l),
+    ]  # fmt: skip
+    cases = bias_cases(setting, sheet, lap, fuels)
+    item = next((one for one in setting.car.items if one.sets == "brakes.front_share" and not one.locked), None)
+    ends = cases[-2].ideal, cases[-1].ideal
+    most = 1.15 * max(one.deceleration_ms2 for one in cases)
+    curves = [share_curve(car, fuel, most) for fuel in (0.0, car.tank_l)]
+    return {
+        "cases": [(one, presenters.bias_link(item, one.ideal)) for one in cases], "share": car.brakes.front_share,
+        "locking": locking(lap, spans), "per_10_l": 10.0 * (cases[2].ideal - cases[1].ideal) / (0.95 * car.tank_l),
+        "bias_move": None if item is None else bias_over_race(item, *ends, laps), "bias_item": item,
+        "bias_picture": presenters.bias_picture(curves, cases, car.brakes.front_share),
+    }  # fmt: skip
 
 
 @require_GET
@@ -66,16 +98,12 @@ def figures(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     form = ScalesForm(asked)
     context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "wheels": WHEEL_WORDS.values()}
     try:
-        cases = bias_cases(setting, sheet)
-        cost = _driver_cost_s(setting, sheet)
-        context |= {
-            "thrust": presenters.thrust_picture(*thrust_curves(car, setting.conditions)), "shifts": shifts(car),
-            "last_gear": last_gear_words(car, setting.conditions),
-            "sweep": presenters.sweep_rows(ratio_sweep(setting, sheet), final_drive_item(setting.car), sheet),
-            "cases": cases, "share": car.brakes.front_share, "locking": locking(setting, adapter.spans_of(event), sheet),
-            "per_10_l": 10.0 * (cases[2].ideal - cases[1].ideal) / (0.95 * car.tank_l),
-            "driver_kg": _DRIVER_KG, "driver_s": cost, "driver_spread": difference_spread_s(cost),
-        }  # fmt: skip
+        lap, spans = adapter.answer_of(event, sheet).lap, adapter.spans_of(event)
+        cost = driver_cost_s(setting, sheet, lap, _DRIVER_KG)
+        context |= {**_gears(setting, sheet, car, lap, spans), **_brakes(event, setting, sheet, car, lap, spans)}
+        context |= {"driver_kg": _DRIVER_KG, "driver_s": cost, "driver_spread": difference_spread_s(cost)}
+        context["placed"] = best_placement(setting, sheet, lap)
+        context["placed_query"] = set_query((item, after) for item, _, after in context["placed"].moves) if context["placed"] else ""
         if form.is_valid():
             values = form.cleaned_data
             loads = (values["fl"], values["fr"], values["rl"], values["rr"])

@@ -1,11 +1,12 @@
 """The values typed on the sheet bench: read, checked item by item, kept as typed where they are wrong."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from apexcore.errors import InputError
 from apexcore.quantities.text import has_other_unit, parse_number
 from apexcore.vehicle.car import Car
+from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet, check_whole
 
 
@@ -44,6 +45,11 @@ class SheetForm:
     def sheet(self) -> Sheet | None:
         """The sheet typed, None while anything is wrong."""
         return None if self.errors else Sheet(self.car.key, self.values)
+
+
+def set_query(values: Iterable[tuple[Item, float]]) -> str:
+    """The part of the bench's address that puts these values on a sheet, unsaved."""
+    return "".join(f"&set={item.key}:{value:g}" for item, value in values)
 
 
 def reason_of(data: Mapping[str, str]) -> str:

@@ -71,11 +71,15 @@ def test_the_ideal_share_on_a_lap_is_the_closed_form_without_air_and_slope(plain
 def test_bias_goes_back_with_fuel_at_the_rear_and_with_less_grip(car_key: str) -> None:
     setting, spans = demo_setting(car_key, "sallowmere_fen")
     base = base_sheet(setting.car)
-    now, empty, full, wet = bias_cases(setting, base)
+    begin = solve_lap(setting, base)
+    now, empty, full, wet, half = bias_cases(setting, base, begin, [("half", 0.5 * setting.car.tank_l)])
+    assert min(empty.ideal, full.ideal) < half.ideal < max(empty.ideal, full.ideal)
     assert wet.ideal < now.ideal and wet.deceleration_ms2 < now.deceleration_ms2
     assert (full.ideal < empty.ideal) == (setting.car.mass.tank_from_front_m > 0.5 * setting.car.wheelbase_m)
     item = setting.car.item("brake_bias")
-    back, forward = (locking(setting, spans, Sheet(base.car_key, {**base.values, "brake_bias": value})) for value in (item.low, item.high))
+    back, forward = (
+        locking(solve_lap(setting, Sheet(base.car_key, {**base.values, "brake_bias": value})), spans) for value in (item.low, item.high)
+    )
     assert forward[0].front and not back[0].front and "front" in forward[0].wheel
     assert all(one.margin > other.margin for one, other in zip(forward, back, strict=True))
 
@@ -85,7 +89,7 @@ def test_the_sweep_holds_what_each_value_gives_alone(car_key: str, circuit_key: 
     setting, _ = demo_setting(car_key, circuit_key)
     base, item = base_sheet(setting.car), final_drive_item(setting.car)
     assert item is not None
-    steps = ratio_sweep(setting, base, most=7)
+    steps = ratio_sweep(setting, base, solve_lap(setting, base), most=7)
     assert len(steps) == 7 and base.values[item.key] in [one.value for one in steps]
     one = steps[1]
     moved = Sheet(base.car_key, {**base.values, item.key: one.value})
