@@ -10,6 +10,7 @@ from ..quantities.text import format_number
 from ..vehicle.car import WHEEL_WORDS, WHEELS, Car
 from ..vehicle.heat import excess_lean_deg, tread_c
 from ..vehicle.sheet import Sheet, adjusted
+from ..vehicle.tyres import Four, four
 from ..vehicle.weights import weights
 from .balance import CornerResult, balance_grid, read_corner
 from .gearing import Shift, limit_speed_ms, shifts
@@ -88,12 +89,24 @@ def answer(
     )  # fmt: skip
 
 
-def _tyre(setting: Setting, car: Car, lap: Lap, wheel: int) -> TyreAnswer:
-    compound = lap.tyres.compound(wheel)
+def _mean_loads_n(lap: Lap) -> Four:
+    """Mean load of each wheel over the lap's time [N]."""
     dt = lap.column("time")
-    load = float((lap.column(f"load_{WHEELS[wheel]}") * dt).sum() / dt.sum())
-    total = sum(float((lap.column(f"load_{w}") * dt).sum() / dt.sum()) for w in WHEELS)
-    best = compound.pressure_opt_kpa + compound.pressure_opt_kpa_per_kn * (load - compound.load_ref_n) / 1000.0
+    return four(float((lap.column(f"load_{wheel}") * dt).sum() / dt.sum()) for wheel in WHEELS)
+
+
+def best_hot_kpa(setting: Setting, lap: Lap) -> Four:
+    """Best hot pressure of each wheel at its mean load [kPa]."""
+    found = []
+    for wheel, load in enumerate(_mean_loads_n(lap)):
+        compound = setting.compounds[wheel // 2]
+        found.append(compound.pressure_opt_kpa + compound.pressure_opt_kpa_per_kn * (load - compound.load_ref_n) / 1000.0)
+    return four(found)
+
+
+def _tyre(setting: Setting, car: Car, lap: Lap, wheel: int) -> TyreAnswer:
+    loads = _mean_loads_n(lap)
+    load, total, best = loads[wheel], sum(loads), best_hot_kpa(setting, lap)[wheel]
     tyres, hot = lap.tyres, lap.hot_kpa[wheel]
     return TyreAnswer(
         WHEELS[wheel], tyres.temperature_c[wheel], tyres.carcass_c[wheel], tread_readings(setting, car, lap, wheel, hot / best - 1.0),

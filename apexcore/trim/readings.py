@@ -13,13 +13,15 @@ from ..vehicle.items import Item
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import ATMOSPHERE_KPA, Four, cold_pressure_kpa
 from .answer import tread_readings
-from .effects import step_effects
+from .effects import difference_spread_s, step_effects
 
 #: How far the model's heat over the surroundings is usually off, and one reading of a gauge in the pit lane [K].
 #: Source: assumptions of this product (docs/model.md).
 MODEL_SD_K, GAUGE_SD_K = 8.0, 5.0
 #: Scatter of one pyrometer reading of the spread across a tread [K]. Source: an assumption of this product.
 PYROMETER_SD_K = 2.5
+#: How far off its window an axle runs before toe is moved for it, in the window's widths, and by how many steps at most.
+_TOE_FROM, _MOST_TOE_STEPS = 0.35, 4
 #: Most steps of camber that are advised at once.
 _MOST_STEPS = 8
 
@@ -31,11 +33,13 @@ class WheelReading:
     :param cold_kpa: pressure it was set to [kPa]
     :param hot_kpa: hot pressure [kPa]
     :param tread_c: inner, middle, outer temperature [degC]
+    :param left: share of the tread that is left [-]
     """
 
     cold_kpa: float
     hot_kpa: float | None = None
     tread_c: tuple[float, float, float] | None = None
+    left: float | None = None
 
 
 @dataclass(frozen=True)
@@ -89,6 +93,33 @@ class CamberAdvice:
     steps: int
     value: float
     spread_steps: float
+
+
+@dataclass(frozen=True)
+class ToeAdvice:
+    """The toe to try on an axle whose treads run off their window.
+
+    :param seen_c: mean tread temperature of the axle as read [degC]
+    :param best_c: where its compound grips best [degC]
+    :param steps: of the item, signed
+    :param value: the item's value after it
+    :param moves_k: modelled change of the axle's tread temperature by these steps [K]
+    :param lap_s: modelled change of lap time by these steps [s]
+    """
+
+    axle: str
+    item: Item
+    seen_c: float
+    best_c: float
+    steps: int
+    value: float
+    moves_k: float
+    lap_s: float
+
+    @property
+    def spread_s(self) -> float:
+        """Half the width of the 95 % interval of `lap_s` [s]."""
+        return difference_spread_s(self.lap_s)
 
 
 def gas_c(cold_kpa: float, cold_c: float, hot_kpa: float) -> float:
@@ -165,6 +196,48 @@ def _best_steps(setting: Setting, sheet: Sheet, item: Item, lap: Lap) -> float:
         return 0.0
     bend, slope = 0.5 * (up.lap_s + down.lap_s), 0.5 * (up.lap_s - down.lap_s)
     return float(np.clip(-slope / (2.0 * bend), -_MOST_STEPS, _MOST_STEPS)) if bend > 1e-6 else 0.0
+
+
+def next_toes(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Reading]) -> tuple[ToeAdvice, ...]:
+    """The step of toe to try at each axle whose treads were read, off its window, and whose toe is free.
+
+    Toe drags the tread over the road and warms it evenly from edge to edge, where camber parts the edges: what is wrong
+    with the level of an axle is toe's, what is wrong with the spread is camber's. The model says how much a step warms.
+    """
+    advice = []
+    for place, axle in enumerate(("front", "rear")):
+        item = next((one for one in setting.car.items if one.sets == f"{axle}.toe_deg" and not one.locked), None)
+        pairs = [one.wheels[2 * place : 2 * place + 2] for one in readings]
+        seen = [float(np.mean([wheel.tread_c for wheel in pair])) for pair in pairs if all(wheel.tread_c is not None for wheel in pair)]
+        compound = setting.compounds[place]
+        best = compound.temperature_opt_c
+        if item is None or not seen or abs(float(np.mean(seen)) - best) < _TOE_FROM * compound.temperature_width_c:
+            continue
+        found = float(np.mean(seen))
+        again = solve_lap(setting, sheet, near=lap)
+        near: list[tuple[float, int, float, float, float]] = []
+        for steps in range(-_MOST_TOE_STEPS, _MOST_TOE_STEPS + 1):
+            moved = sheet.stepped(item, steps)
+            if moved is not None and steps:
+                there = solve_lap(setting, moved, near=lap)
+                change = [there.tyres.temperature_c[w] - again.tyres.temperature_c[w] for w in (2 * place, 2 * place + 1)]
+                moves_k = float(np.mean(change))
+                near.append((abs(best - found - moves_k), steps, moved.values[item.key], moves_k, there.time_s - again.time_s))
+        _, steps, value, moves_k, lap_s = min(near)
+        if (best - found) * moves_k > 0.0:
+            advice.append(ToeAdvice(axle, item, found, best, steps, value, moves_k, lap_s))
+    return tuple(advice)
+
+
+def wear_story(setting: Setting, lap: Lap, reading: Reading) -> list[tuple[str, float, float]]:
+    """(wheel, its share of the tread lost as read [-], modelled [-]), the most worn first; empty unless all four were read."""
+    lost = [None if one.left is None else 1.0 - one.left for one in reading.wheels]
+    if any(one is None for one in lost) or sum(one or 0.0 for one in lost) <= 0.0:
+        return []
+    worn = np.array([one or 0.0 for one in lost])
+    model = np.array([lap.slide_j[w] * setting.compounds[w // 2].wear_per_mj for w in range(4)])
+    rows = [(WHEEL_WORDS[wheel], float(a), float(b)) for wheel, a, b in zip(WHEELS, worn / worn.sum(), model / model.sum(), strict=True)]
+    return sorted(rows, key=lambda row: -row[1])
 
 
 def doubts(lap: Lap, reading: Reading) -> list[str]:

@@ -1,31 +1,38 @@
 """What gauge and pyrometer read at the wheels, and what to set next."""
 
+from dataclasses import replace
 from typing import Any
 
+from django import forms
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods
 
+from apexcore.circuit.conditions import Conditions
 from apexcore.errors import ApexError, InputError
+from apexcore.lap.solver import solve_lap
 from apexcore.quantities.text import parse_number
-from apexcore.trim.readings import Reading, WheelReading, doubts, heat_story, next_cambers, next_pressures
+from apexcore.trim.answer import best_hot_kpa
+from apexcore.trim.readings import Reading, WheelReading, doubts, heat_story, next_cambers, next_pressures, next_toes, wear_story
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
 from apexcore.vehicle.sheet import adjusted
-from apexcore.vehicle.tyres import Four
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
+from apextrim.ui.fields import QuantityField, quantity
 
 from . import queries
 from .models import Sheet, TyreReading
+from .sheet_form import set_query
 
 #: Rows of the form: key, words, unit, least, greatest.
 _ROWS = [
     ("cold", "Cold pressure", "kPa", 20.0, 600.0), ("hot", "Hot pressure", "kPa", 20.0, 700.0), ("inner", "Inner", "°C", -10.0, 250.0),
     ("middle", "Middle", "°C", -10.0, 250.0), ("outer", "Outer", "°C", -10.0, 250.0),
+    ("left", "Tread left", "%", 0.0, 100.0),
 ]  # fmt: skip
 
 
@@ -52,8 +59,8 @@ def _parsed(data: dict[str, str]) -> tuple[dict[str, float], list[str]]:
             problems.append(f"Tread, {WHEEL_WORDS[wheel]}: a third is missing; expected inner, middle and outer, or none.")
         if f"hot_{wheel}" in values and f"cold_{wheel}" not in values:
             problems.append(f"Cold pressure, {WHEEL_WORDS[wheel]}: the value is missing; a hot one tells nothing without it.")
-    if not problems and not any(key.startswith(("hot_", "inner_")) for key in values):
-        problems.append("Nothing was read: expected a hot pressure or three tread temperatures at one wheel at least.")
+    if not problems and not any(key.startswith(("hot_", "inner_", "left_")) for key in values):
+        problems.append("Nothing was read: expected a hot pressure, three tread temperatures or the tread left at one wheel at least.")
     return values, problems
 
 
@@ -62,21 +69,44 @@ def _core(row: TyreReading, cold_c: float) -> Reading:
     wheels = []
     for wheel in WHEELS:
         tread = tuple(values[f"{key}_{wheel}"] for key in ("inner", "middle", "outer")) if f"inner_{wheel}" in values else None
-        wheels.append(WheelReading(values.get(f"cold_{wheel}", 100.0), values.get(f"hot_{wheel}"), tread))
+        left = values.get(f"left_{wheel}")
+        share = None if left is None else left / 100.0
+        wheels.append(WheelReading(values.get(f"cold_{wheel}", 100.0), values.get(f"hot_{wheel}"), tread, share))
     conditions = adapter.parsed_conditions(row.conditions)
     return Reading((wheels[0], wheels[1], wheels[2], wheels[3]), conditions, values.get("cold_c", cold_c))
 
 
-def _advice(event: Event, row: Sheet, targets: Four) -> dict[str, Any]:
-    """What the readings of this event's car say for this sheet today."""
+class NextForm(forms.Form):
+    """When the next run is: the weather then, and where the pressures are set."""
+
+    air = quantity(Conditions, "air_c", "Air then", "°C")
+    track = quantity(Conditions, "track_c", "Track then", "°C")
+    set_at = QuantityField("°C", -20, 60, label="Pressures set at")
+
+
+def _advice(event: Event, row: Sheet, form: NextForm) -> dict[str, Any]:
+    """What the readings of this event's car say for this sheet, for the weather asked for."""
     setting, sheet = adapter.setting_of(event), queries.core_sheet(event, row)
     lap, cold_c = adapter.answer_of(event, sheet).lap, setting.car.tyres.cold_at_c
     rows = list(event.readings.select_related("sheet"))
-    pressures = next_pressures(setting, lap, [_core(one, cold_c) for one in rows], targets, cold_c)
+    seen = [_core(one, cold_c) for one in rows]
+    context: dict[str, Any] = {}
+    if form.is_valid():
+        asked = form.cleaned_data
+        then = setting.conditions.model_copy(update={"air_c": asked["air"], "track_c": asked["track"]})
+        later = replace(setting, conditions=then)
+        lap_then = lap if then == setting.conditions else solve_lap(later, sheet)
+        best = best_hot_kpa(later, lap_then)
+        on_sheet = next_pressures(later, lap_then, seen, best, cold_c)
+        items = {item.sets: item for item in setting.car.items if not item.locked}
+        moves = [(items[f"tyres.cold_kpa.{w}"], one.cold_kpa) for w, one in enumerate(on_sheet) if f"tyres.cold_kpa.{w}" in items]
+        context["pressures"] = next_pressures(later, lap_then, seen, best, asked["set_at"])
+        context["query"] = set_query((item, item.held(kpa)) for item, kpa in moves)
     same = [_core(one, cold_c) for one in rows if one.sheet_id == row.pk]
     newest = _core(rows[0], cold_c) if rows else None
-    return {
-        "pressures": pressures,
+    return context | {
+        "toes": next_toes(setting, sheet, lap, same) if same else (),
+        "wear": wear_story(setting, lap, newest) if newest else [],
         "cambers": next_cambers(setting, sheet, lap, same) if same else (),
         "story": heat_story(lap, newest) if newest else [],
         "doubts": doubts(lap, newest) if newest else [],
@@ -99,23 +129,19 @@ def readings(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse
             TyreReading.objects.create(event=event, sheet=row, values=values, conditions=event.conditions, made_at=timezone.now())
             messages.success(request, "The reading is kept.")
             return redirect("sheet_readings", event.pk, row.pk)
+    now = adapter.conditions_of(event)
+    usual_next = {"air": f"{now.air_c:g}", "track": f"{now.track_c:g}", "set_at": f"{car.tyres.cold_at_c:g}"}
+    form = NextForm({**usual_next, **{key: text for key, text in request.GET.items() if key in usual_next}})
     lines = [
         (key, words, unit, [(f"{key}_{wheel}", typed.get(f"{key}_{wheel}", "")) for wheel in WHEELS]) for key, words, unit, _, _ in _ROWS
     ]
     context: dict[str, Any] = {
         "event": event, "frame": frame(event, "sheet"), "row": row, "lines": lines, "cold_c": typed.get("cold_c", ""), "errors": problems,
-        "wheels": [WHEEL_WORDS[wheel] for wheel in WHEELS], "cold_at": car.tyres.cold_at_c,
+        "wheels": [WHEEL_WORDS[wheel] for wheel in WHEELS], "next_form": form,
     }  # fmt: skip
     try:
-        best = {tyre.wheel: tyre.best_kpa for tyre in adapter.answer_of(event, queries.core_sheet(event, row)).tyres}
-        context |= _advice(event, row, (best["fl"], best["fr"], best["rl"], best["rr"]))
-        context["query"] = "".join(
-            f"&set={item.key}:{item.held(one.cold_kpa):g}"
-            for one, place in zip(context["pressures"], range(4), strict=True)
-            for item in car.items
-            if item.sets == f"tyres.cold_kpa.{place}" and not item.locked
-        )
+        context |= _advice(event, row, form)
         context["words"] = WHEEL_WORDS
     except ApexError as error:
         context["errors"] = [*problems, str(error)]
-    return render(request, "garage/readings.html", context, status=422 if context["errors"] else 200)
+    return render(request, "garage/readings.html", context, status=422 if context["errors"] or form.errors else 200)

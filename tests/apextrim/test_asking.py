@@ -248,6 +248,8 @@ def test_fahrenheit_and_swapped_wheels_are_asked_about(client_in: Client, event:
     url = f"/events/{event.pk}/sheet/{first.pk}/readings/"
     page = text_of(client_in.post(url, a_stop(inner_fl="210", middle_fl="204", outer_fl="196"), follow=True))
     assert "Was it read in °F? Then type it as 210F" in page
+    evening = text_of(client_in.get(url, {"air": "8", "track": "9", "set_at": "12"}))
+    assert 'value="12"' in evening and client_in.get(url, {"air": "hot"}).status_code == 422
     empty = client_in.post(url, {"cold_c": "20", "cold_fl": "140"})
     assert empty.status_code == 422 and "Nothing was read" in text_of(empty)
 

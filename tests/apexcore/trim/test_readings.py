@@ -8,7 +8,7 @@ import pytest
 from apexcore.circuit.conditions import Conditions
 from apexcore.lap.solver import Setting, solve_lap
 from apexcore.trim.answer import tread_readings
-from apexcore.trim.readings import Reading, WheelReading, doubts, gas_c, heat_story, next_cambers, next_pressures
+from apexcore.trim.readings import Reading, WheelReading, doubts, gas_c, heat_story, next_cambers, next_pressures, next_toes, wear_story
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.tyres import hot_pressure_kpa
 from tests.conftest import demo_setting
@@ -112,3 +112,37 @@ def test_what_looks_wrong_is_asked_about() -> None:
     assert any("below the cold" in text for text in doubts(lap, replace(good, wheels=(replace(a, hot_kpa=100.0), b, c, d))))
     for words, seen, modelled in heat_story(lap, good):
         assert seen == pytest.approx(modelled, abs=0.5), words
+
+
+@pytest.mark.parametrize(("car_key", "off_k"), [("brackendale_gt", -30.0), ("ferrow_lark", -30.0), ("brackendale_gt", 35.0)])
+def test_an_axle_off_its_window_gets_the_toe_that_brings_it_nearer(car_key: str, off_k: float) -> None:
+    setting, _ = demo_setting(car_key, "sallowmere_fen")
+    base = base_sheet(setting.car)
+    lap = solve_lap(setting, base)
+    best = setting.compounds[0].temperature_opt_c
+    level = (best + off_k,) * 3
+    reading = Reading((*(WheelReading(140.0, None, level),) * 2, *(WheelReading(140.0),) * 2), setting.conditions, 20.0)
+    found = next_toes(setting, base, lap, [reading])
+    assert [one.axle for one in found] == ["front"] and found[0].spread_s > 0
+    moved = solve_lap(setting, Sheet(base.car_key, {**base.values, found[0].item.key: found[0].value}), near=lap)
+    warmer = sum(moved.tyres.temperature_c[:2]) - sum(lap.tyres.temperature_c[:2])
+    assert warmer == pytest.approx(2 * found[0].moves_k, abs=0.3) and warmer * off_k < 0 and abs(found[0].steps) <= 4
+
+
+def test_an_axle_within_its_window_keeps_its_toe() -> None:
+    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
+    best = setting.compounds[0].temperature_opt_c
+    reading = Reading((WheelReading(140.0, None, (best + 3, best, best - 3)),) * 4, setting.conditions, 20.0)
+    base = base_sheet(setting.car)
+    assert next_toes(setting, base, solve_lap(setting, base), [reading]) == ()
+
+
+def test_the_wheel_that_lost_most_is_told_first_beside_the_models_share() -> None:
+    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
+    lap = solve_lap(setting, base_sheet(setting.car))
+    wheels = tuple(WheelReading(140.0, left=left) for left in (0.8, 0.9, 0.7, 0.6))
+    story = wear_story(setting, lap, Reading((wheels[0], wheels[1], wheels[2], wheels[3]), setting.conditions, 20.0))
+    assert story[0][0] == "rear right" and story[0][1] == pytest.approx(0.4) and sum(row[1] for row in story) == pytest.approx(1.0)
+    work = [lap.slide_j[w] * setting.compounds[w // 2].wear_per_mj for w in range(4)]
+    assert story[0][2] == pytest.approx(work[3] / sum(work))
+    assert wear_story(setting, lap, Reading((WheelReading(140.0),) * 4, setting.conditions, 20.0)) == []
