@@ -13,12 +13,10 @@ from .effects import StepEffect
 @dataclass(frozen=True)
 class Aim:
     """:param words: the question
-    :param score: less is better
-    :param measure: what the score is, for the table's head"""
+    :param score: less is better"""
 
     words: str
     score: Callable[[StepEffect], float]
-    measure: str
 
 
 def _balance(phase: str) -> Callable[[StepEffect], float]:
@@ -41,12 +39,12 @@ def _work(wheel: int) -> Callable[[StepEffect], float]:
 _PHASE_WORDS = {"entry": "on entry", "mid": "in mid-corner", "exit": "on exit"}
 
 AIMS: dict[str, Aim] = {
-    "lap": Aim("most lap time", lambda effect: effect.lap_s, "lap"),
-    **{f"calm-{phase}": Aim(f"calms the rear {_PHASE_WORDS[phase]}", _less(_balance(phase)), "balance") for phase in PHASES},
-    **{f"free-{phase}": Aim(f"frees the nose {_PHASE_WORDS[phase]}", _balance(phase), "balance") for phase in PHASES},
-    **{f"spare-{wheel}": Aim(f"spares the {WHEEL_WORDS[wheel]}", _work(place), "work") for place, wheel in enumerate(WHEELS)},
-    "top": Aim("most top speed", lambda effect: -effect.top_ms, "top speed"),
-    "fuel": Aim("least fuel", lambda effect: effect.fuel_l, "fuel"),
+    "lap": Aim("most lap time", lambda effect: effect.lap_s),
+    **{f"calm-{phase}": Aim(f"calms the rear {_PHASE_WORDS[phase]}", _less(_balance(phase))) for phase in PHASES},
+    **{f"free-{phase}": Aim(f"frees the nose {_PHASE_WORDS[phase]}", _balance(phase)) for phase in PHASES},
+    **{f"spare-{wheel}": Aim(f"spares the {WHEEL_WORDS[wheel]}", _work(place)) for place, wheel in enumerate(WHEELS)},
+    "top": Aim("most top speed", lambda effect: -effect.top_ms),
+    "fuel": Aim("least fuel", lambda effect: effect.fuel_l),
 }
 
 

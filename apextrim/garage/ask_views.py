@@ -7,7 +7,7 @@ from typing import Any
 from django import forms
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.circuit.line import CornerSpan
 from apexcore.errors import ApexError
@@ -23,7 +23,10 @@ from apextrim.events.queries import event_for, frame
 from . import ask_presenters as presenters
 from . import queries
 from .models import Sheet
-from .sheet_form import set_query
+from .sheet_form import SheetForm, set_query
+
+#: Steps shown on the bench.
+_SHOWN = 8
 
 _PHASES = [("braking", "under braking"), ("entry", "on entry"), ("mid", "in mid-corner"), ("exit", "on exit")]
 _SLIDES = [("front", "the nose washes wide"), ("rear", "the rear steps out")]
@@ -58,6 +61,23 @@ def effects(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     except ApexError as error:
         context["errors"] = [str(error)]
     return render(request, "garage/effects.html", context, status=422 if "errors" in context else 200)
+
+
+@require_POST
+def steps(request: HttpRequest, event_id: int) -> HttpResponse:
+    """The best steps from the values typed on the bench, for what is asked for; changes nothing."""
+    event = event_for(request.user, event_id)
+    form = SheetForm(adapter.car_of(event), request.POST)
+    aim = request.POST.get("by", "lap") if request.POST.get("by", "lap") in AIMS else "lap"
+    context: dict[str, Any] = {}
+    if form.sheet is None:
+        context["hint"] = "Steps are shown again when every value is on the car's list."
+    else:
+        try:
+            context["rows"] = _effects(event, form.sheet, aim)[:_SHOWN]
+        except ApexError as error:
+            context["hint"] = str(error)
+    return render(request, "garage/_steps.html", context)
 
 
 @require_GET

@@ -1,6 +1,6 @@
 """Gears, brake bias and weights of a sheet, and the check of what is in the car against it."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django import forms
@@ -10,7 +10,8 @@ from django.views.decorators.http import require_GET, require_http_methods
 
 from apexcore.circuit.conditions import GRAVITY
 from apexcore.circuit.line import CornerSpan
-from apexcore.errors import ApexError, InputError
+from apexcore.errors import ApexError, FileRejected, InputError
+from apexcore.formats.values_json import SheetFile, read_value
 from apexcore.lap.solver import Lap, Setting
 from apexcore.quantities import format_number
 from apexcore.quantities.text import has_other_unit, parse_number
@@ -29,6 +30,7 @@ from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.ui.fields import QuantityField
+from apextrim.ui.uploads import uploaded
 
 from . import figure_presenters as presenters
 from . import queries
@@ -114,14 +116,30 @@ def figures(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     return render(request, "garage/figures.html", context, status=422 if wrong else 200)
 
 
+def _values_of_file(request: HttpRequest, car: Car) -> dict[str, str]:
+    """What a sheet file says is in the car, as if it were typed.
+
+    :raises FileRejected: if it is no sheet, or is for another car
+    """
+    file = read_value(uploaded(request, "a sheet in JSON"), SheetFile, "a sheet")
+    if file.car != car.key:
+        raise FileRejected([f"car: this file is from “{file.car}”; expected one from “{car.key}” ({car.name})."])
+    return {item.key: item.number(file.values[item.key]) for item in car.items if item.key in file.values}
+
+
 @require_http_methods(["GET", "POST"])
 def check(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     """What is in the car, typed item by item, against the sheet meant for the session."""
     event = event_for(request.user, event_id)
     row = owned_or_404(Sheet, request.user, event=event, pk=sheet_id)
     car = adapter.car_of(event)
-    typed = request.POST if request.method == "POST" else {}
+    typed: Mapping[str, str] = request.POST if request.method == "POST" else {}
     lines, wrong, different, missing = [], [], [], 0
+    if "file" in request.FILES:
+        try:
+            typed = _values_of_file(request, car)
+        except FileRejected as refused:
+            wrong = list(refused.problems)
     for item in car.items:
         text, error = str(typed.get(item.key, "")).strip(), ""
         value = None

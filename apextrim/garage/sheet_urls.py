@@ -7,6 +7,7 @@ urlpatterns = [
     path("", views.bench, name="sheet_bench"),
     path("answer/", views.answer, name="sheet_answer"),
     path("effect/", views.effect, name="sheet_effect"),
+    path("steps/", ask_views.steps, name="sheet_steps"),
     path("save/", views.save, name="save_sheet"),
     path("fork/", views.fork, name="fork_sheet"),
     path("in-car/", views.in_car, name="put_in_car"),

@@ -1,5 +1,6 @@
 """The sheet bench."""
 
+import re
 from typing import Any
 
 from django.contrib import messages
@@ -10,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.values_json import write_sheet
+from apexcore.trim.aims import AIMS
 from apexcore.trim.effects import step_effects
 from apexcore.trim.gearing import shifts
 from apexcore.vehicle.ruled import outside, within
@@ -24,6 +26,9 @@ from apextrim.ui.uploads import uploaded
 from . import actions, presenters, queries
 from .models import Sheet
 from .sheet_form import SheetForm, reason_of
+
+#: A number as this product writes it into its own addresses.
+_PLAIN = re.compile(r"-?\d{1,6}(\.\d{1,6})?")
 
 
 def _answered(event: Event, saved: CoreSheet, now: CoreSheet) -> presenters.AnswerView:
@@ -47,6 +52,7 @@ def _bench(
         "seen": request.POST.get("seen") or max((one.number for one in event.sheets.all()), default=0),
         "errors": errors or [],
         "phases": ("entry", "mid", "exit"),
+        "aims": [(key, one.words) for key, one in AIMS.items()],
         "outside": outside(car, saved),
         "proposed": form is not None and request.method == "GET",
     }
@@ -74,10 +80,11 @@ def _proposed(event: Event, row: Sheet | None, asked: list[str]) -> SheetForm | 
     elif not asked:
         return None
     typed = {item.key: item.number(saved.values[item.key]) for item in car.items}
+    items = {item.key: item for item in car.items}
     for one in asked:
         key, _, value = one.partition(":")
-        if key in typed:
-            typed[key] = value
+        if key in items:
+            typed[key] = items[key].number(float(value)) if _PLAIN.fullmatch(value) else value
     return SheetForm(car, typed)
 
 

@@ -14,7 +14,7 @@ VIEWS = {
     "carry": "sheet/1/carry/?air_c=12&track_c=16&humidity_pct=60&pressure_hpa=1005&rubber_pct=30&wet_pct=0",
     "figures": "sheet/4/figures/", "readings": "sheet/4/readings/", "check": "sheet/4/check/", "effects": "sheet/4/effects/", "search": "sheet/4/search/",
     "advice": "sheet/4/advice/?slides=rear&phase=entry&where=&how=clearly&tyres=warm", "stint": "sheet/4/stint/", "car": "/garage/cars/1/", "copy": "/garage/cars/5/copy/", "circuit page": "/garage/circuits/3/",
-    "new circuit": "/garage/circuits/new/",
+    "new circuit": "/garage/circuits/new/", "items": "items/",
 }  # fmt: skip
 
 

@@ -215,6 +215,28 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // The best steps from the values on the bench: asked for while the fold is open, anew as values move.
+  Alpine.data("stepsFold", () => ({
+    waits: 0,
+    init() {
+      this.$root.closest("form").addEventListener("input", () => {
+        clearTimeout(this.waits);
+        this.waits = setTimeout(() => this.ask(), 250);
+      });
+    },
+    ask() {
+      if (this.$root.open) this.$refs.steps.dispatchEvent(new Event("ask"));
+    },
+    put(event) {
+      const button = event.target.closest("button[data-key]");
+      if (!button) return;
+      const box = document.getElementById(`item-${button.dataset.key}`);
+      const { decimals } = box.closest(".item").dataset;
+      box.value = Number(button.dataset.value).toFixed(Number(decimals));
+      box.dispatchEvent(new Event("input", { bubbles: true }));
+    },
+  }));
+
   // A fold that stays as it was left, also when the answer around it is written anew.
   Alpine.data("fold", () => ({
     init() {
