@@ -179,7 +179,7 @@ def rows() -> list[Row]:
 
 def plain_gibbs_s(laps: list[Observed], priors: Priors) -> float:
     """Time of the sampler in plain Python, scaled up from a fiftieth of its draws [s]."""
-    x = model.design(laps, 2, 2, 20.0, 5.0)
+    x = model.design(laps, 2, 2, model.reference_of(laps))
     mean, sd = model.prior_columns(priors, 2)
     run = np.array([lap.run for lap in laps])
     times = np.array([lap.time_s for lap in laps])

@@ -1,6 +1,7 @@
 """The lap model: what is left of lap times when fuel and tyre age are taken out.
 
-lap time = level of the sheet + fuel x weight + compound + tyre age x its fade + cold tyres + shift of the run + scatter
+lap time = level of the sheet (or of every other tagged choice) + fuel x weight + compound + tyre age x its fade
+           + cold tyres + track temperature + session trend + shift of the run + scatter
 
 The run's shift is shared by all laps of a run (six laps in one run are not six independent runs); the scatter has heavy
 tails (Student t with four degrees of freedom). Priors for weight and fade come from the vehicle model. The posterior is
@@ -55,12 +56,16 @@ class Priors:
     :param fade: fade of each compound [s/lap]
     :param offset: lap time of each compound but the first, new, against the first [s]
     :param cold: time lost to cold tyres on the first timed lap; it shrinks by `COLD_STAY` a lap [s]
+    :param track: lap time added by a warmer track [s/K]
+    :param trend: lap time added by an hour of the session, rubber and learning together [s/h]
     """
 
     fuel: Prior
     fade: tuple[Prior, ...]
     offset: tuple[Prior, ...] = ()
     cold: Prior = Prior(0.0, 0.5)
+    track: Prior = Prior(0.0, 0.02)
+    trend: Prior = Prior(0.0, 0.1)
 
     def __post_init__(self) -> None:
         if len(self.offset) != len(self.fade) - 1:
@@ -78,6 +83,9 @@ class Observed:
     :param tyre_age: laps on the tyres before it
     :param time_s: lap time [s]
     :param since_pit: laps since the pit exit before it; tyres are warm where it is not told
+    :param track_c: track temperature [degC]
+    :param hours: time since the session's first run [h]
+    :param marks: of several differences judged at once, which are on (1) and off (0); then `level` is not read
     """
 
     run: int
@@ -87,33 +95,63 @@ class Observed:
     tyre_age: float
     time_s: float
     since_pit: int = 99
+    track_c: float = 0.0
+    hours: float = 0.0
+    marks: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class Reference:
+    """What lap times are moved to: the mean of the laps judged.
+
+    :param fuel_kg: [kg]
+    :param tyre_age: [laps]
+    :param track_c: [degC]
+    :param hours: since the session's first run [h]
+    """
+
+    fuel_kg: float
+    tyre_age: float
+    track_c: float
+    hours: float
+
+
+def reference_of(laps: Sequence[Observed]) -> Reference:
+    """The mean of these laps."""
+    rows = np.array([(lap.fuel_kg, lap.tyre_age, lap.track_c, lap.hours) for lap in laps])
+    kg, age, track, hours = (float(value) for value in rows.mean(axis=0))
+    return Reference(kg, age, track, hours)
 
 
 @dataclass(frozen=True)
 class Posterior:
     """Draws of the lap model, shape [draws] or [draws, several].
 
-    :param levels: lap time of each level at the reference fuel and age [s]
+    :param levels: lap time of each level at the reference [s]; the first only where several differences are judged at once
+    :param effects: each level against the first, or each difference judged at once [s]
     :param fuel: [s/kg]
     :param fade: of each compound [s/lap]
     :param offset: of each compound against the first, which is 0 [s]
     :param cold: time lost to cold tyres on the first timed lap [s]
+    :param track: [s/K]
+    :param trend: [s/h]
     :param shift_sd: spread of the run shifts [s]
     :param scatter: scale of the lap scatter [s]
-    :param reference_kg: fuel that `levels` refer to [kg]
-    :param reference_age: tyre age that they refer to [laps]
+    :param reference: what `levels` refer to
     :param runs: the shift of each run, in the order of first appearance [s]
     """
 
     levels: Floats
+    effects: Floats
     fuel: Floats
     fade: Floats
     offset: Floats
     cold: Floats
+    track: Floats
+    trend: Floats
     shift_sd: Floats
     scatter: Floats
-    reference_kg: float
-    reference_age: float
+    reference: Reference
     runs: Floats
 
 
@@ -228,27 +266,41 @@ def _scale_step(variance: float, square: float, count: int, prior: float) -> flo
     return math.exp(2.0 * log_s)
 
 
-def design(laps: Sequence[Observed], levels: int, compounds: int, mean_kg: float, mean_age: float) -> Floats:
-    """Columns of the lap model, shape [laps, levels + 1 + compounds + (compounds - 1) + 1].
+def columns_of(laps: Sequence[Observed]) -> int:
+    """Columns that tell levels apart: one a level, or one for all and one a difference judged at once."""
+    return 1 + len(laps[0].marks) if laps[0].marks else max(lap.level for lap in laps) + 1
 
-    Levels, weight, fade of each compound, offset of each compound but the first, cold tyres.
+
+def design(laps: Sequence[Observed], levels: int, compounds: int, reference: Reference) -> Floats:
+    """Columns of the lap model, shape [laps, levels + 1 + compounds + (compounds - 1) + 3].
+
+    Levels, weight, fade of each compound, offset of each compound but the first, cold tyres, track, trend.
+
+    :param levels: of `columns_of`
     """
     fade = levels + 1
     offset = fade + compounds - 1  # the first compound has none
-    x = np.zeros((len(laps), levels + 2 * compounds + 1))
+    x = np.zeros((len(laps), levels + 2 * compounds + 3))
     for row, lap in enumerate(laps):
-        x[row, lap.level] = 1.0
-        x[row, levels] = lap.fuel_kg - mean_kg
-        x[row, fade + lap.compound] = lap.tyre_age - mean_age
+        if lap.marks:
+            x[row, 0] = 1.0
+            x[row, 1:levels] = lap.marks
+        else:
+            x[row, lap.level] = 1.0
+        x[row, levels] = lap.fuel_kg - reference.fuel_kg
+        x[row, fade] -= reference.tyre_age  # levels refer to the first compound at that age, offsets to new tyres
+        x[row, fade + lap.compound] += lap.tyre_age
         if lap.compound:
             x[row, offset + lap.compound] = 1.0
-        x[row, -1] = COLD_STAY ** max(lap.since_pit - 1, 0)
+        x[row, -3] = COLD_STAY ** max(lap.since_pit - 1, 0)
+        x[row, -2] = lap.track_c - reference.track_c
+        x[row, -1] = lap.hours - reference.hours
     return x
 
 
 def prior_columns(priors: Priors, levels: int) -> tuple[Floats, Floats]:
     """Prior means and standard deviations of the columns of `design`."""
-    rest = [priors.fuel, *priors.fade, *priors.offset, priors.cold]
+    rest = [priors.fuel, *priors.fade, *priors.offset, priors.cold, priors.track, priors.trend]
     mean = np.array([0.0] * levels + [prior.mean for prior in rest])
     sd = np.array([LEVEL_PRIOR_S] * levels + [prior.sd for prior in rest])
     return mean, sd
@@ -262,33 +314,38 @@ def fit(laps: Sequence[Observed], priors: Priors, seed: int = 20_261) -> Posteri
     """
     if not laps:
         raise ValueError("the lap model needs at least one timed lap")
-    levels = max(lap.level for lap in laps) + 1
+    levels = columns_of(laps)
     compounds = len(priors.fade)
     order: dict[int, int] = {}
     for lap in laps:
         order.setdefault(lap.run, len(order))
     times = np.array([lap.time_s for lap in laps])
-    mean_kg = float(np.mean([lap.fuel_kg for lap in laps]))
-    mean_age = float(np.mean([lap.tyre_age for lap in laps]))
+    reference = reference_of(laps)
     centre = float(np.median(times))
-    x = design(laps, levels, compounds, mean_kg, mean_age)
+    x = design(laps, levels, compounds, reference)
     mean, sd = prior_columns(priors, levels)
     run = np.array([order[lap.run] for lap in laps], dtype=np.int64)
     draws, shift, scatter = _gibbs(x, times - centre, run, len(order), mean, sd, seed, _BURN, DRAWS, TAILS, SCATTER_PRIOR_S, SHIFT_PRIOR_S)
     fade, p = levels + 1, x.shape[1]
-    offset = np.column_stack([np.zeros(len(draws)), draws[:, fade + compounds : p - 1]])
+    offset = np.column_stack([np.zeros(len(draws)), draws[:, fade + compounds : p - 3]])
+    marked = bool(laps[0].marks)
+    effects = draws[:, 1:levels] if marked else draws[:, 1:levels] - draws[:, :1]
     return Posterior(
-        draws[:, :levels] + centre, draws[:, levels], draws[:, fade : fade + compounds], offset, draws[:, p - 1],
-        shift, scatter, mean_kg, mean_age, draws[:, p:],
+        (draws[:, :1] if marked else draws[:, :levels]) + centre, effects, draws[:, levels], draws[:, fade : fade + compounds], offset,
+        draws[:, p - 3], draws[:, p - 2], draws[:, p - 1], shift, scatter, reference, draws[:, p:],
     )  # fmt: skip
 
 
 def cleaned_times(laps: Sequence[Observed], posterior: Posterior) -> Floats:
-    """Lap times with fuel, compound, tyre age and cold tyres moved to the posterior's reference [s]."""
+    """Lap times with fuel, compound, tyre age, cold tyres, track and trend moved to the posterior's reference [s]."""
     compounds = posterior.fade.shape[1]
-    x = design(laps, 1, compounds, posterior.reference_kg, posterior.reference_age)
-    rest = [posterior.fuel.mean(), *posterior.fade.mean(axis=0), *posterior.offset.mean(axis=0)[1:], posterior.cold.mean()]
-    return np.asarray(np.array([lap.time_s for lap in laps]) - x[:, 1:] @ np.array(rest), dtype=np.float64)
+    levels = columns_of(laps)
+    x = design(laps, levels, compounds, posterior.reference)
+    rest = [
+        posterior.fuel.mean(), *posterior.fade.mean(axis=0), *posterior.offset.mean(axis=0)[1:], posterior.cold.mean(),
+        posterior.track.mean(), posterior.trend.mean(),
+    ]  # fmt: skip
+    return np.asarray(np.array([lap.time_s for lap in laps]) - x[:, levels:] @ np.array(rest), dtype=np.float64)
 
 
 def warm() -> None:

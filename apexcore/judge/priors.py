@@ -17,6 +17,12 @@ _FUEL_SPREAD, _FADE_SPREAD = 0.2, 0.4
 #: Absolute spreads that remain even where the book says nothing happens [s/lap, s].
 _FADE_LEAST_S, _OFFSET_SD_S, _COLD_SD_S = 0.02, 0.4, 0.4
 
+#: Relative and absolute spread of the book's track temperature [-, s/K], and prior spread of the session's trend [s/h].
+#: Sources: assumptions of this product (docs/model.md, "How sure").
+_TRACK_SPREAD, _TRACK_LEAST_S, _TREND_SD_S = 0.5, 0.006, 0.12
+#: How much warmer track and air are tried [K].
+_WARMER_K = (8.0, 3.0)
+
 #: Laps of the modelled stint, and the lap from which its tyres count as warm.
 _STINT_LAPS, _WARM_FROM = 22, 5
 
@@ -48,11 +54,13 @@ class Book:
     :param fuel_s_per_kg: lap time added by a kilogram [s/kg]
     :param fuel_l_per_lap: fuel burnt in a lap [l]
     :param compounds: each compound, in the car's order
+    :param track_s_per_k: lap time added by a warmer track, the air with it [s/K]
     """
 
     fuel_s_per_kg: float
     fuel_l_per_lap: float
     compounds: tuple[CompoundBook, ...]
+    track_s_per_k: float
 
     def priors(self) -> Priors:
         """Priors of the lap model."""
@@ -62,6 +70,8 @@ class Book:
             tuple(Prior(one.fade_s, max(_FADE_SPREAD * abs(one.fade_s), _FADE_LEAST_S)) for one in self.compounds),
             tuple(Prior(one.new_s - first.new_s, _OFFSET_SD_S) for one in self.compounds[1:]),
             Prior(first.cold_s, _COLD_SD_S),
+            Prior(self.track_s_per_k, _TRACK_SPREAD * abs(self.track_s_per_k) + _TRACK_LEAST_S),
+            Prior(0.0, _TREND_SD_S),
         )
 
 
@@ -75,7 +85,10 @@ def book(setting: Setting, sheet: Sheet, compounds: Sequence[Compound]) -> Book:
     light, heavy = solve_lap(setting, sheet, 0.1 * tank), solve_lap(setting, sheet, 0.9 * tank)
     per_kg = (heavy.time_s - light.time_s) / (0.8 * tank * density)
     stints = tuple(_compound(setting, sheet, one, per_kg * density) for one in compounds)
-    return Book(per_kg, 0.5 * (light.fuel_l + heavy.fuel_l), stints)
+    air, track = setting.conditions.air_c, setting.conditions.track_c
+    warmer = setting.conditions.model_copy(update={"track_c": track + _WARMER_K[0], "air_c": air + _WARMER_K[1]})
+    warm = solve_lap(replace(setting, conditions=warmer), sheet, 0.1 * tank)
+    return Book(per_kg, 0.5 * (light.fuel_l + heavy.fuel_l), stints, (warm.time_s - light.time_s) / _WARMER_K[0])
 
 
 def _compound(setting: Setting, sheet: Sheet, compound: Compound, fuel_s_per_l: float) -> CompoundBook:

@@ -3,12 +3,12 @@
 import itertools
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..quantities.text import format_number
-from .model import Observed, Posterior, Priors, cleaned_times, design, fit, prior_columns
+from .model import TAILS, Floats, Observed, Posterior, Priors, cleaned_times, columns_of, design, fit, prior_columns, reference_of
 
 #: How many further runs a racer could still drive; beyond it the answer is "not with the laps of a weekend".
 _MOST_RUNS = 12
@@ -31,6 +31,8 @@ class Verdict:
     :param more_runs: further runs of each sheet that would settle it; 0 if settled, None if no weekend would
     :param fuel_s_per_kg: weight cost, mean and standard deviation [s/kg]
     :param fade_s_per_lap: fade of each compound, mean and standard deviation [s/lap]
+    :param track_s_per_k: of the track's temperature, mean and standard deviation [s/K]
+    :param trend_s_per_h: of the session, mean and standard deviation [s/h]
     :param shift_s: spread from run to run [s]
     :param scatter_s: scatter from lap to lap [s]
     :param warnings: what weakens the judgement
@@ -48,6 +50,8 @@ class Verdict:
     more_runs: int | None
     fuel_s_per_kg: tuple[float, float]
     fade_s_per_lap: tuple[tuple[float, float], ...]
+    track_s_per_k: tuple[float, float]
+    trend_s_per_h: tuple[float, float]
     shift_s: float
     scatter_s: float
     warnings: tuple[str, ...]
@@ -67,31 +71,62 @@ def judge(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.1, order
     :param order: the level of each run in the order driven, for the warning about sequence
     :raises ValueError: if a level has no timed lap
     """
-    counts = tuple(sum(lap.level == level for lap in laps) for level in (0, 1))
-    if 0 in counts:
+    if any(all(lap.level != level for lap in laps) for level in (0, 1)):
         raise ValueError("both sheets need at least one timed lap")
-    runs = tuple(len({lap.run for lap in laps if lap.level == level}) for level in (0, 1))
     posterior = fit(laps, priors)
-    draws = posterior.levels[:, 1] - posterior.levels[:, 0]
+    return _verdict(laps, [lap.level for lap in laps], posterior, priors, 0, margin_s, order)
+
+
+def judge_several(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.1) -> list[Verdict]:
+    """Judges several differences at once, each with the others taken out: planned runs on which they were on and off in turn.
+
+    :param laps: timed laps with `marks`
+    :raises ValueError: if a difference was on, or off, in every lap, or two differences never parted
+    """
+    marks = np.array([lap.marks for lap in laps])
+    for place in range(marks.shape[1]):
+        if len(set(marks[:, place])) < 2:
+            raise ValueError(f"difference {place + 1} was the same on every lap")
+    if np.linalg.matrix_rank(np.column_stack([np.ones(len(marks)), marks])) < marks.shape[1] + 1:
+        raise ValueError("two of the differences were always driven together: their parts cannot be told apart")
+    posterior = fit(laps, priors)
+    return [_verdict(laps, [lap.marks[place] for lap in laps], posterior, priors, place, margin_s, ()) for place in range(marks.shape[1])]
+
+
+def _verdict(
+    laps: Sequence[Observed], side: Sequence[int], posterior: Posterior, priors: Priors, place: int, margin_s: float, order: Sequence[int]
+) -> Verdict:
+    """The verdict of one effect of a posterior.
+
+    :param side: of each lap, 0 for A and 1 for B
+    :param place: of the effect
+    """
+    counts = (sum(one == 0 for one in side), sum(one == 1 for one in side))
+    runs = tuple(len({lap.run for lap, one in zip(laps, side, strict=True) if one == level}) for level in (0, 1))
+    draws = posterior.effects[:, place]
     mean = float(draws.mean())
     low, high = (float(v) for v in np.quantile(draws, (0.025, 0.975)))
     beyond = float((draws < -margin_s).mean() if mean < 0 else (draws > margin_s).mean())
     return Verdict(
-        mean, low, high, float((draws < 0).mean()), beyond, margin_s,
-        (counts[0], counts[1]), (runs[0], runs[1]),
-        _more_runs(laps, posterior, draws, priors),
+        mean, low, high, float((draws < 0).mean()), beyond, margin_s, counts, (runs[0], runs[1]),
+        _more_runs(laps, posterior, draws, priors, place),
         (float(posterior.fuel.mean()), float(posterior.fuel.std())),
         tuple((float(c.mean()), float(c.std())) for c in posterior.fade.T),
+        (float(posterior.track.mean()), float(posterior.track.std())), (float(posterior.trend.mean()), float(posterior.trend.std())),
         float(np.median(posterior.shift_sd)), float(np.median(posterior.scatter)),
-        tuple(_warnings(laps, runs, counts, order)),
+        tuple(_warnings(laps, side, runs, counts, order)),
         tuple(float(t) for t in cleaned_times(laps, posterior)),
     )  # fmt: skip
 
 
-def _more_runs(
-    laps: Sequence[Observed], posterior: Posterior, draws: "np.ndarray[tuple[int], np.dtype[np.float64]]", priors: Priors
-) -> int | None:
-    """Least number of further runs of each sheet after which a difference as large as found would be settled.
+def information_of(scatter_s: float) -> float:
+    """What one lap of this scatter tells [1/s2]: a Student t carries (nu+1)/(nu+3) of the information of a normal one of the
+    same scale (Fisher information of the location of a t)."""
+    return (TAILS + 1.0) / (TAILS + 3.0) / scatter_s**2
+
+
+def _more_runs(laps: Sequence[Observed], posterior: Posterior, draws: Floats, priors: Priors, place: int) -> int | None:
+    """Least number of further runs of each side after which a difference as large as found would be settled.
 
     The spread expected then is that of the same linear model with the scatter and shift found, and further runs like
     the mean of those driven (its precision matrix does not depend on the times to come).
@@ -101,29 +136,29 @@ def _more_runs(
         return 0
     size = abs(float(draws.mean()))
     length = max(round(len(laps) / max(len({lap.run for lap in laps}), 1)), 1)
-    # the t scatter carries (nu+1)/(nu+3) of the information of a normal one of the same scale
-    information = 5.0 / 7.0 / float(np.median(posterior.scatter)) ** 2
-    shift = float(np.median(posterior.shift_sd))
+    information, shift = information_of(float(np.median(posterior.scatter))), float(np.median(posterior.shift_sd))
+    typical = list({(lap.level, lap.marks): lap for lap in reversed(laps)}.values())
     observed = list(laps)
     top = max(lap.run for lap in laps) + 1
     for extra in range(1, _MOST_RUNS + 1):
-        for level in (0, 1):
+        for one in typical:
             top += 1
-            typical = next(lap for lap in laps if lap.level == level)
-            observed += [
-                Observed(top, level, typical.compound, typical.fuel_kg - k, typical.tyre_age + k, 0.0, 1 + k) for k in range(length)
-            ]
-        if _Z95 * _planned_sd(observed, information, shift, priors) < size:
+            observed += [replace(one, run=top, fuel_kg=one.fuel_kg - k, tyre_age=one.tyre_age + k, since_pit=1 + k) for k in range(length)]
+        if _Z95 * planned_sd(observed, information, shift, priors, place) < size:
             return extra
     return None
 
 
-def _planned_sd(laps: Sequence[Observed], information: float, shift: float, priors: Priors) -> float:
-    """Standard deviation of the difference that these laps would leave [s]."""
-    mean_kg = float(np.mean([lap.fuel_kg for lap in laps]))
-    mean_age = float(np.mean([lap.tyre_age for lap in laps]))
-    x = design(laps, 2, len(priors.fade), mean_kg, mean_age)
-    precision = np.diag(1 / prior_columns(priors, 2)[1] ** 2)
+def planned_sd(laps: Sequence[Observed], information: float, shift: float, priors: Priors, place: int = 0) -> float:
+    """Standard deviation that these laps would leave of an effect [s].
+
+    :param information: of one lap, of `information_of` [1/s2]
+    :param shift: spread from run to run [s]
+    :param place: of the effect: a level against the first, or a difference judged at once
+    """
+    levels = columns_of(laps)
+    x = design(laps, levels, len(priors.fade), reference_of(laps))
+    precision = np.diag(1 / prior_columns(priors, levels)[1] ** 2)
     run = np.array([lap.run for lap in laps])
     for one in np.unique(run):
         rows = x[run == one]
@@ -131,11 +166,14 @@ def _planned_sd(laps: Sequence[Observed], information: float, shift: float, prio
         total = rows.sum(axis=0)
         precision += information * rows.T @ rows
         precision -= information**2 * shift**2 / (1 + len(rows) * information * shift**2) * np.outer(total, total)
-    covariance = np.linalg.inv(precision)
-    return float(math.sqrt(covariance[0, 0] + covariance[1, 1] - 2 * covariance[0, 1]))
+    contrast = np.zeros(len(precision))
+    contrast[place + 1] = 1.0
+    if not laps[0].marks:
+        contrast[0] = -1.0
+    return math.sqrt(float(contrast @ np.linalg.solve(precision, contrast)))
 
 
-def _warnings(laps: Sequence[Observed], runs: Sequence[int], counts: Sequence[int], order: Sequence[int]) -> list[str]:
+def _warnings(laps: Sequence[Observed], side: Sequence[int], runs: Sequence[int], counts: Sequence[int], order: Sequence[int]) -> list[str]:
     found = []
     for name, number in zip("AB", runs, strict=True):
         if number < 2:
@@ -147,7 +185,7 @@ def _warnings(laps: Sequence[Observed], runs: Sequence[int], counts: Sequence[in
         changes = sum(a != b for a, b in itertools.pairwise(order))
         if changes == 1:
             found.append("All runs of one sheet came before all of the other: a track that came in would look the same.")
-    mixed = [{lap.compound for lap in laps if lap.level == level} for level in (0, 1)]
+    mixed = [{lap.compound for lap, one in zip(laps, side, strict=True) if one == level} for level in (0, 1)]
     if mixed[0] != mixed[1]:
         found.append("The two sheets were driven on different compounds.")
     return found

@@ -51,19 +51,28 @@ class RacePace:
     offset: tuple[Estimate, ...]
 
 
-def race_pace(laps: Sequence[Observed], book: Book, fuel: FuelUse | None, kg_per_l: float, race_laps: float, level: int = 0) -> RacePace:
+def race_pace(
+    laps: Sequence[Observed],
+    book: Book,
+    fuel: FuelUse | None,
+    kg_per_l: float,
+    race_laps: float,
+    level: int = 0,
+    track_c: float | None = None,
+) -> RacePace:
     """Pace of the sheet `level` from all laps driven.
 
     :param laps: timed laps of at least one level; may be empty, then all is modelled
     :param fuel: measured use, None where it was not measured
     :param race_laps: laps that the fuel margin covers, formation laps included
+    :param track_c: the track's temperature in the race; that of the laps where it is not told [degC]
     """
     use = fuel or FuelUse(book.fuel_l_per_lap, 0.02 * book.fuel_l_per_lap, 0)
     margin = margin_l(use, race_laps)
     rng = np.random.default_rng(20_261)
     if laps:
         posterior = fit(laps, book.priors())
-        base, fuel_kg, fade, offset = _from_posterior(posterior, level)
+        base, fuel_kg, fade, offset = _from_posterior(posterior, level, track_c)
         warm = posterior.cold
     else:
         base, fuel_kg, fade, offset, warm = _from_book(book, kg_per_l, rng)
@@ -92,12 +101,12 @@ def race_pace(laps: Sequence[Observed], book: Book, fuel: FuelUse | None, kg_per
     )  # fmt: skip
 
 
-def _from_posterior(posterior: Posterior, level: int) -> tuple[Floats, Floats, Floats, Floats]:
-    base = posterior.levels[:, level] - posterior.fuel * posterior.reference_kg
-    # each compound's own fade takes it back to new tyres
-    offset = posterior.offset - posterior.fade * posterior.reference_age
-    base = base + offset[:, 0]
-    return base, posterior.fuel, posterior.fade, offset - offset[:, :1]
+def _from_posterior(posterior: Posterior, level: int, track_c: float | None) -> tuple[Floats, Floats, Floats, Floats]:
+    reference = posterior.reference
+    base = posterior.levels[:, level] - posterior.fuel * reference.fuel_kg - posterior.fade[:, 0] * reference.tyre_age
+    if track_c is not None:
+        base = base + posterior.track * (track_c - reference.track_c)
+    return base, posterior.fuel, posterior.fade, posterior.offset
 
 
 def _from_book(book: Book, kg_per_l: float, rng: np.random.Generator) -> tuple[Floats, Floats, Floats, Floats, Floats]:

@@ -88,5 +88,7 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     order.sort(key=lambda key: key != event.sheet_in_car_id)  # a stable sort: the rest stay in their order
     levels = {key: place for place, key in enumerate(order)}
     laps = [replace(lap, level=levels[one.run.sheet_id]) for one in runs for lap in one.laps]
-    pace = race_pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps)
+    pace = race_pace(
+        laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps, track_c=adapter.conditions_of(event).track_c
+    )
     return pace, sheets[order[0]] if order else None

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import datetime
 
 from django.db.models import QuerySet
 
@@ -77,16 +78,20 @@ def observed(event: Event, levels: dict[int, int], fuel_l_per_lap: float) -> lis
     :param levels: level of each sheet, by the sheet's key
     """
     car = adapter.car_of(event)
+    rows = [run for run in runs_of(event) if run.sheet_id in levels]
+    begun: dict[int | None, datetime] = {}
+    for run in runs_of(event):
+        begun[run.session_id] = min(begun.get(run.session_id, run.made_at), run.made_at)
     index = {compound.key: place for place, compound in enumerate(car.tyres.compounds)}
     found = []
-    for run in runs_of(event):
-        if run.sheet_id not in levels:
-            continue
+    for run in rows:
+        track, hours = float(run.conditions.get("track_c", 0.0)), (run.made_at - begun[run.session_id]).total_seconds() / 3600.0
         board, laps, numbers = run.fuel_l, [], []
         for place, lap in enumerate(run.laps.all()):
             if lap.kind == "timed":
                 kg = max(board, 0.0) * car.mass.fuel_kg_per_l
-                laps.append(Observed(run.pk, levels[run.sheet_id], index[run.rear], kg, run.tyre_age + place, lap.time_s, max(place, 1)))
+                age = run.tyre_age + place
+                laps.append(Observed(run.pk, levels[run.sheet_id], index[run.rear], kg, age, lap.time_s, max(place, 1), track, hours))
                 numbers.append(lap.number)
             board -= lap.fuel_l if lap.fuel_l is not None else fuel_l_per_lap
         if laps:

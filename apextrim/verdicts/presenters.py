@@ -100,6 +100,10 @@ def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str]
             rows.append(
                 (f"tyre fade, {compounds[place]}", f"{format_number(1000 * fade, 0, True)} ms per lap of age", f"± {2000 * sd:.0f}")
             )
+    track, track_sd = verdict.track_s_per_k
+    trend, trend_sd = verdict.trend_s_per_h
+    rows.append(("track temperature", f"{format_number(1000 * track, 0, True)} ms per K", f"± {2000 * track_sd:.0f}"))
+    rows.append(("trend of the session", f"{format_number(trend, 2, True)} s per hour", f"± {2 * trend_sd:.2f}"))
     rows.append(("shift from run to run", f"{verdict.shift_s:.2f} s", "spread of the runs"))
     rows.append(("scatter from lap to lap", f"{verdict.scatter_s:.2f} s", "spread of the laps"))
     return rows

@@ -1,8 +1,10 @@
 """Judging two sheets of an event."""
 
+import re
 from dataclasses import dataclass
 
 from apexcore.judge.verdict import Verdict, judge, sentence
+from apexcore.vehicle.sheet import differences
 from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.garage.models import Sheet
@@ -41,7 +43,18 @@ def judged(event: Event, a: Sheet, b: Sheet, margin_s: float) -> Judged | str:
     laps = [lap for one in runs for lap in one.laps]
     order = [one.laps[0].level for one in runs]
     verdict = judge(laps, book.priors(), margin_s, order)
-    return Judged(verdict, sentence(verdict, a.name, b.name), runs, [*verdict.warnings, *_track_warning(runs, a, b)])
+    warnings = [*verdict.warnings, *_several_items(event, a, b), *_track_warning(runs, a, b)]
+    return Judged(verdict, sentence(verdict, a.name, b.name), runs, warnings)
+
+
+def _several_items(event: Event, a: Sheet, b: Sheet) -> list[str]:
+    """A warning where the sheets differ in more than one thing; left and right of one item count as one."""
+    found = differences(adapter.car_of(event), core_sheet(event, a), core_sheet(event, b))
+    things = {re.sub(r"\b(front|rear)? ?(left|right)\b", "", one.item.name).strip() for one in found}
+    if len(things) < 2:
+        return []
+    words = ", ".join(sorted(things)[:4]) + (" and more" if len(things) > 4 else "")
+    return [f"{a.name} and {b.name} differ in {len(things)} things ({words}): the verdict is of all of them together."]
 
 
 def _track_warning(runs: list[ObservedRun], a: Sheet, b: Sheet) -> list[str]:
@@ -52,4 +65,5 @@ def _track_warning(runs: list[ObservedRun], a: Sheet, b: Sheet) -> list[str]:
     if abs(means[1] - means[0]) <= _TRACK_WARNING_K:
         return []
     hotter = b.name if means[1] > means[0] else a.name
-    return [f"{hotter} was driven on a track {abs(means[1] - means[0]):.0f} K hotter; track temperature is not taken out."]
+    size = abs(means[1] - means[0])
+    return [f"{hotter} was driven on a track {size:.0f} K hotter: what that cost is taken out as far as the model and the laps tell it."]

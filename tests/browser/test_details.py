@@ -246,7 +246,7 @@ def test_the_wrong_value_in_the_car_is_found_before_the_session(page: Page) -> N
     page.get_by_role("link", name="Check the car").click()
     page.get_by_label("Brake bias").fill("66")
     page.get_by_label("Front bar").fill("5")
-    page.get_by_role("button", name="Compare").click()
+    page.get_by_role("button", name="Compare", exact=True).click()
     expect(page.get_by_text("1 value in the car differs from S4")).to_be_visible()
     expect(page.locator("li .big")).to_contain_text(f"{meant} %")
 
