@@ -6,6 +6,8 @@ from typing import Literal
 
 import numpy as np
 
+from ..quantities.text import format_lap
+
 LapKind = Literal["timed", "out", "in", "spoiled"]
 KINDS: tuple[LapKind, ...] = ("timed", "out", "in", "spoiled")
 KIND_WORDS: dict[str, str] = {"timed": "timed lap", "out": "out-lap", "in": "in-lap", "spoiled": "spoiled lap"}
@@ -24,12 +26,16 @@ class DrivenLap:
     :param time_s: lap time [s]
     :param kind: whether it counts
     :param fuel_l: fuel burnt on it, None where it was not measured [l]
+    :param sectors_s: times of its sectors, empty where they were not taken [s]
+    :param top_ms: its highest speed, None where it was not measured [m/s]
     """
 
     number: int
     time_s: float
     kind: LapKind = "timed"
     fuel_l: float | None = None
+    sectors_s: tuple[float, ...] = ()
+    top_ms: float | None = None
 
 
 @dataclass(frozen=True)
@@ -40,38 +46,74 @@ class RunFigures:
     :param best_s: [s]
     :param median_s: [s]
     :param last_five_s: spread of the last five timed laps, largest minus smallest [s]
+    :param average_s: [s]
+    :param stretch: most timed laps in a row
+    :param sectors_s: sum of the best sectors [s]; None without sectors
+    :param fuel_l: fuel burnt a lap, mean and standard deviation [l]; None where it was not measured
     """
 
     counted: int
     best_s: float | None
     median_s: float | None
     last_five_s: float | None
+    average_s: float | None = None
+    stretch: int = 0
+    sectors_s: float | None = None
+    fuel_l: tuple[float, float] | None = None
+
+    @property
+    def left_s(self) -> float | None:
+        """What the best lap leaves on the road against its best sectors [s]."""
+        return None if self.sectors_s is None or self.best_s is None else self.best_s - self.sectors_s
 
 
 def figures(laps: Sequence[DrivenLap]) -> RunFigures:
-    """Best, median and spread of the last five; None where there are too few timed laps."""
-    timed = [lap.time_s for lap in laps if lap.kind == "timed"]
+    """The figures of a run; None where there are too few timed laps for one."""
+    timed = [lap for lap in laps if lap.kind == "timed"]
+    times = [lap.time_s for lap in timed]
     if not timed:
         return RunFigures(0, None, None, None)
-    spread = max(timed[-5:]) - min(timed[-5:]) if len(timed) >= 5 else None
-    return RunFigures(len(timed), min(timed), float(np.median(timed)), spread)
+    spread = max(times[-5:]) - min(times[-5:]) if len(times) >= 5 else None
+    burnt = [lap.fuel_l for lap in timed if lap.fuel_l is not None]
+    fuel = (float(np.mean(burnt)), float(np.std(burnt, ddof=1))) if len(burnt) > 1 else None
+    longest = stretch = 0
+    for lap in laps:
+        stretch = stretch + 1 if lap.kind == "timed" else 0
+        longest = max(longest, stretch)
+    return RunFigures(len(times), min(times), float(np.median(times)), spread, float(np.mean(times)), longest, _best_sectors(timed), fuel)
 
 
-def proposed_kinds(laps: Sequence[DrivenLap], first_is_out: bool, last_is_in: bool) -> list[LapKind]:
-    """The kind each lap most likely has.
+def _best_sectors(timed: Sequence[DrivenLap]) -> float | None:
+    """Sum of the best time of every sector [s], over laps that have them all."""
+    count = max(len(lap.sectors_s) for lap in timed)
+    whole = [lap.sectors_s for lap in timed if len(lap.sectors_s) == count]
+    return float(np.min(np.array(whole), axis=0).sum()) if count >= 2 else None
+
+
+def propose(laps: Sequence[DrivenLap], first_is_out: bool, last_is_in: bool) -> list[tuple[LapKind, str]]:
+    """The kind each lap most likely has, and why where it is set aside here.
 
     Marks that are already set stay. A first lap from the pit is an out-lap, a last one into it an in-lap; what lies far
     above the median of the rest is spoiled.
     """
-    kinds: list[LapKind] = [lap.kind for lap in laps]
-    if first_is_out and kinds and kinds[0] == "timed":
-        kinds[0] = "out"
-    if last_is_in and len(kinds) > 1 and kinds[-1] == "timed":
-        kinds[-1] = "in"
-    timed = np.array([lap.time_s for lap, kind in zip(laps, kinds, strict=True) if kind == "timed"])
+    found: list[tuple[LapKind, str]] = [(lap.kind, "marked so" if lap.kind != "timed" else "") for lap in laps]
+    if first_is_out and found and found[0][0] == "timed":
+        found[0] = ("out", "the first lap from the pit")
+    if last_is_in and len(found) > 1 and found[-1][0] == "timed":
+        found[-1] = ("in", "the last lap, into the pit")
+    timed = np.array([lap.time_s for lap, (kind, _) in zip(laps, found, strict=True) if kind == "timed"])
     if len(timed) < 4:
-        return kinds
+        return found
     middle = float(np.median(timed))
     spread = max(1.4826 * float(np.median(np.abs(timed - middle))), 0.05)
     limit = middle + max(_OUTLIER * spread, _OUTLIER_LEAST_S)
-    return ["spoiled" if kind == "timed" and lap.time_s > limit else kind for lap, kind in zip(laps, kinds, strict=True)]
+    why = f"beyond the median {format_lap(middle, 2)} by more than {limit - middle:.1f} s"
+    return [
+        ("spoiled", why) if kind == "timed" and lap.time_s > limit else (kind, reason)
+        for lap, (kind, reason) in zip(laps, found, strict=True)
+    ]
+
+
+def proposed_kinds(laps: Sequence[DrivenLap], first_is_out: bool, last_is_in: bool) -> list[LapKind]:
+    """The kinds of `propose`."""
+    return [kind for kind, _ in propose(laps, first_is_out, last_is_in)]

@@ -1,0 +1,146 @@
+"""Planned tests against simulated ones; fade with a cliff; qualifying against closed forms."""
+
+import numpy as np
+import pytest
+
+from apexcore.errors import InputError
+from apexcore.judge.fade import fade
+from apexcore.judge.model import Observed
+from apexcore.judge.plan import POWER, Question, plans, power_of, run_order, scatter_of
+from apexcore.judge.qualifying import Form, attempts
+from apexcore.judge.tags import parse_tags, tags_text
+from apexcore.judge.verdict import judge, judge_several
+from tests.apexcore.judge.test_judge import PRIORS
+
+
+def driven_to_plan(order: tuple[tuple[int, ...], ...], laps: int, ask: Question, gap_s: float, seed: int) -> list[Observed]:
+    """The laps of a planned test whose first difference is worth `gap_s`, with everything else drawn from the priors."""
+    rng = np.random.default_rng(seed)
+    fuel, fades = rng.normal(PRIORS.fuel.mean, PRIORS.fuel.sd), rng.normal(PRIORS.fade[0].mean, PRIORS.fade[0].sd)
+    cold, trend = rng.normal(PRIORS.cold.mean, PRIORS.cold.sd), rng.normal(0, PRIORS.trend.sd)
+    hour = (laps * ask.lap_s + ask.stop_s) / 3600
+    found = []
+    for run, marks in enumerate(order):
+        shift = rng.normal(0, ask.shift_s)
+        for k in range(laps):
+            kg, age = 25.0 - 1.4 * k, 2.0 + k
+            time = 73 + gap_s * marks[0] + fuel * kg + fades * age + cold * 0.4**k + trend * run * hour + shift
+            time += ask.scatter_s * rng.standard_t(4)
+            several = len(marks) > 1
+            level, on = (0, marks) if several else (marks[0], ())
+            found.append(Observed(run, level, 0, kg, age, time, 1 + k, 0.0, run * hour, on))
+    return found
+
+
+def settled_share(ask: Question, order: tuple[tuple[int, ...], ...], laps: int, trials: int, first: int = 0) -> float:
+    """How many of so many simulated tests are settled."""
+    count = 0
+    for seed in range(first, first + trials):
+        driven = driven_to_plan(order, laps, ask, -ask.difference_s, seed)
+        count += (judge_several(driven, PRIORS)[0] if len(order[0]) > 1 else judge(driven, PRIORS)).settled
+    return count / trials
+
+
+@pytest.mark.parametrize(
+    "ask",
+    [
+        Question(0.2, 0.12, 0.06, 75, 240, 600),
+        Question(0.35, 0.2, 0.12, 75, 240, 600),
+        Question(0.3, 0.15, 0.1, 75, 240, 600, differences=2),
+    ],
+)
+def test_a_plan_has_the_power_that_it_promises(ask: Question) -> None:
+    """120 tests: the standard error of the share is 3.6 points; the proof page holds it with 1,000."""
+    plan = plans(ask, PRIORS)[0]
+    assert plan.enough and plan.power >= POWER
+    assert settled_share(ask, plan.order, plan.laps, 120) == pytest.approx(plan.power, abs=0.12)
+
+
+def test_more_runs_and_less_scatter_have_more_power() -> None:
+    ask = Question(0.2, 0.12, 0.06, 75, 240, 600)
+    shares = [power_of(run_order(runs, 1), 4, ask, PRIORS) for runs in (4, 8, 12)]
+    assert shares == sorted(shares) and shares[0] < shares[-1]
+    calm = Question(0.2, 0.06, 0.03, 75, 240, 600)
+    assert power_of(run_order(8, 1), 4, calm, PRIORS) > shares[1]
+    nothing = Question(1e-9, 0.12, 0.06, 75, 240, 600)
+    assert power_of(run_order(8, 1), 4, nothing, PRIORS) == pytest.approx(0.05, abs=1e-3)
+
+
+def test_a_plan_keeps_within_the_time_left_and_says_when_that_is_not_enough() -> None:
+    short = plans(Question(0.05, 0.2, 0.1, 75, 240, 60), PRIORS)
+    assert short and not short[0].enough and all(one.minutes <= 60 for one in short)
+    assert short[0].power == max(one.power for one in short)
+    assert plans(Question(0.05, 0.2, 0.1, 75, 240, 5), PRIORS) == []
+
+
+@pytest.mark.parametrize("differences", [1, 2, 3])
+def test_the_order_is_balanced_and_tells_every_difference_apart(differences: int) -> None:
+    order = np.array(run_order(8, differences))
+    assert (order.sum(axis=0) == 4).all()
+    assert np.linalg.matrix_rank(np.column_stack([np.ones(8), order])) == differences + 1
+    first = order[:, 0]
+    assert abs(float(np.dot(first - 0.5, np.arange(8)))) < 1e-9  # an even trend favours neither
+
+
+def test_the_scatter_is_read_from_laps() -> None:
+    rng = np.random.default_rng(4)
+    runs = [73 + rng.normal(0, 0.1) + 0.15 * rng.standard_t(4, 12) for _ in range(30)]
+    found = scatter_of([list(one) for one in runs])
+    assert found is not None and found[0] == pytest.approx(0.15, rel=0.15) and found[1] == pytest.approx(0.1, rel=0.45)
+    assert scatter_of([[73.0, 73.1]]) is None
+
+
+def stint(seed: int, cliff_at: float | None, laps: int = 18) -> tuple[np.ndarray, np.ndarray]:
+    rng = np.random.default_rng(seed)
+    age = np.arange(2.0, 2.0 + laps)
+    time = 73 + 0.05 * age + 0.12 * rng.standard_t(4, laps)
+    return age, time if cliff_at is None else time + 0.06 * np.maximum(age - cliff_at, 0) ** 2
+
+
+def test_a_cliff_is_found_where_it_is_and_rarely_where_none_is() -> None:
+    alarms, near, inside = 0, [], 0
+    for seed in range(200):
+        alarms += fade(*stint(seed, None)).lap is not None
+        found = fade(*stint(seed, 12.0)).lap
+        if found is not None:
+            near.append(found[0] - 12.0)
+            inside += found[1] - 1 <= 12.0 <= found[2] + 1
+    assert alarms <= 12  # 6 % of 200
+    assert len(near) > 160 and abs(float(np.median(near))) <= 1.0 and inside / len(near) > 0.85
+
+
+def test_the_fade_before_a_cliff_has_an_interval_that_covers() -> None:
+    covered = sum(abs(one.per_lap_s[0] - 0.05) <= one.per_lap_s[1] for one in (fade(*stint(seed, None)) for seed in range(300)))
+    assert 0.89 <= covered / 300 <= 0.985
+    with pytest.raises(ValueError, match="five laps"):
+        fade([1, 2, 3], [70, 71, 72])
+
+
+def test_qualifying_without_scatter_is_a_sum() -> None:
+    calm = Form((70.0, 1e-9), 0.8, 0.05, 0.06, 1e-9, 0.0)
+    one = next(a for a in attempts(calm) if a.laps == 1 and not a.scrubbed)
+    assert one.best_s[0] == pytest.approx(70 + 0.8 + 0.05 + 2 * 0.06, abs=1e-6) and one.clean == 1.0 and one.likely == 1
+    three = next(a for a in attempts(calm) if a.laps == 3 and not a.scrubbed)
+    laps = [70 + 0.8 * 0.4**k + 0.05 * (1 + k) + 0.06 * (4 - k) for k in range(3)]
+    assert three.best_s[0] == pytest.approx(min(laps), abs=1e-6) and three.likely == int(np.argmin(laps)) + 1
+
+
+def test_the_chance_of_a_clean_lap_grows_with_the_laps_and_a_time_has_its_chance() -> None:
+    wild = Form((70.0, 0.1), 0.5, 0.03, 0.05, 0.15, 0.3)
+    found = {one.laps: one for one in attempts(wild, wanted_s=70.3) if not one.scrubbed}
+    for laps, one in found.items():
+        assert one.clean == pytest.approx(1 - 0.3**laps, abs=0.01)
+        assert one.beats is not None and one.beats <= one.clean
+    assert attempts(wild, wanted_s=70.3)[0].beats == max(one.beats or 0 for one in attempts(wild, wanted_s=70.3))
+
+
+def test_tags_are_read_and_written() -> None:
+    assert parse_tags("Line=late; driver = Ann, scrubbed") == {"line": "late", "driver": "Ann", "scrubbed": "yes"}
+    assert parse_tags(tags_text({"line": "late", "driver": "Ann"})) == {"line": "late", "driver": "Ann"}
+    assert parse_tags("  ") == {}
+
+
+@pytest.mark.parametrize("text", ["=late", "line=", "a=b=c", "x" * 50, "line=a; line=b", ";".join(f"t{n}=1" for n in range(14))])
+def test_tags_that_are_none_are_refused(text: str) -> None:
+    with pytest.raises(InputError, match="tags"):
+        parse_tags(text)
