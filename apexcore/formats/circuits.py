@@ -13,8 +13,8 @@ from ..circuit.points import Point, checked_points, from_degrees
 from ..circuit.track import Circuit, centre_line
 from ..errors import FileRejected, InputError
 from ..quantities.text import parse_number
-from .text import decoded, rejected
-from .values_json import problem_of, read_value
+from .text import decoded, problem_of, rejected
+from .values_json import read_value
 
 #: Names of the columns of a CSV, metres or degrees.
 _METRES, _DEGREES, _HEIGHT = ("x_m", "y_m"), ("longitude", "latitude"), "z_m"

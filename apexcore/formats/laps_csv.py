@@ -3,6 +3,8 @@
 import csv
 import io
 import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 from ..errors import FileRejected, InputError
 from ..judge.laps import KINDS, DrivenLap, LapKind
@@ -10,23 +12,44 @@ from ..quantities.text import format_lap, parse_lap, parse_number
 from .text import decoded, rejected
 
 REQUIRED = ("lap", "lap_time")
-OPTIONAL = ("kind", "fuel_l")
+#: Sectors that a lap can have.
+MOST_SECTORS = 6
+OPTIONAL = ("kind", "fuel_l", "top_kmh", *[f"sector_{n}" for n in range(1, MOST_SECTORS + 1)])
 COLUMNS = REQUIRED + OPTIONAL
 
 #: Laps that one run can hold.
 MOST_LAPS = 1000
-#: Fuel that one lap can burn [l].
-MOST_FUEL_L = 100.0
+#: Fuel that one lap can burn [l], and speed that one can reach [km/h].
+MOST_FUEL_L, MOST_TOP_KMH = 100.0, 500.0
 
-_HEADER = "a header line with the columns lap, lap_time and, if known, kind and fuel_l"
+_HEADER = "a header line with the columns lap, lap_time and, if known, kind, fuel_l, top_kmh, sector_1 and so on"
+
+#: Other names under which a column is often found, in lower case without blanks, dots and underscores.
+_ALSO: dict[str, tuple[str, ...]] = {
+    "lap": ("lap", "lapno", "lapnumber", "no", "nr", "number", "#"), "lap_time": ("laptime", "time", "laptimes"),
+    "kind": ("kind", "type"), "fuel_l": ("fuell", "fuel", "fuelused", "litres", "liters"), "top_kmh": ("topkmh", "topspeed", "top", "vmax"),
+    **{f"sector_{n}": (f"sector{n}", f"s{n}", f"sec{n}") for n in range(1, MOST_SECTORS + 1)},
+}  # fmt: skip
 
 
-def read_laps(data: bytes) -> list[DrivenLap]:
-    """The laps of a CSV file, in its order; all or nothing.
+@dataclass(frozen=True)
+class Table:
+    """A file of columns as it came.
 
-    Columns are separated by commas or by semicolons; with semicolons a decimal comma is accepted.
+    :param header: its first line
+    :param body: (line number, cells) of every further line that is not empty
+    """
 
-    :raises FileRejected: with every problem found, each naming line and column
+    header: tuple[str, ...]
+    body: tuple[tuple[int, tuple[str, ...]], ...]
+
+
+def read_table(data: bytes) -> Table:
+    """The cells of a CSV file.
+
+    Columns are separated by commas, semicolons or tabs.
+
+    :raises FileRejected: if it is none, has no line under its header, or has more lines than a run can hold
     """
     text = decoded(data, "a CSV of laps")
     lines = text.splitlines()
@@ -35,13 +58,69 @@ def read_laps(data: bytes) -> list[DrivenLap]:
         rows = list(csv.reader(io.StringIO(text), delimiter=delimiter, strict=True))
     except csv.Error as error:
         raise FileRejected([f"This is no readable CSV: {error}; expected {_HEADER}."]) from None
-    columns = _columns(rows[0])
-    body = [(number, row) for number, row in enumerate(rows[1:], start=2) if any(cell.strip() for cell in row)]
+    body = tuple((number, tuple(row)) for number, row in enumerate(rows[1:], start=2) if any(cell.strip() for cell in row))
     if not body:
         raise FileRejected(["Line 2: there is no lap under the header; expected one lap a line."])
     if len(body) > MOST_LAPS:
         raise FileRejected([f"Line {body[MOST_LAPS][0]}: the file has {len(body)} laps; expected at most {MOST_LAPS} in one run."])
-    return _laps(columns, body)
+    return Table(tuple(name.strip() for name in rows[0]), body)
+
+
+def guessed_columns(header: Sequence[str]) -> dict[str, int]:
+    """Which column of a header is which of `COLUMNS`, by its name; what is not recognised is left out."""
+    bare = [re.sub(r"[\s._-]+|[(\[].*?[)\]]", "", name).lower() for name in header]
+    found: dict[str, int] = {}
+    for column in COLUMNS:
+        place = next((place for place, name in enumerate(bare) if name in _ALSO[column] and place not in found.values()), None)
+        if place is not None:
+            found[column] = place
+    return found
+
+
+def read_laps(data: bytes) -> list[DrivenLap]:
+    """The laps of a CSV file in this product's own columns, in its order; all or nothing.
+
+    With semicolons or tabs a decimal comma is accepted.
+
+    :raises FileRejected: with every problem found, each naming line and column
+    """
+    table = read_table(data)
+    return laps_of(table, {name: place for place, name in enumerate(_columns(list(table.header)))})
+
+
+def laps_of(table: Table, columns: Mapping[str, int]) -> list[DrivenLap]:
+    """The laps of a table whose columns are known; without a column for the lap they are counted.
+
+    :param columns: place of each of `COLUMNS` that there is
+    :raises FileRejected: with every problem found, each naming line and column
+    """
+    if "lap_time" not in columns:
+        raise FileRejected(["Columns: none is chosen for lap_time; expected one."])
+    twice = [name for name, place in columns.items() if list(columns.values()).count(place) > 1]
+    if twice:
+        raise FileRejected([f"Columns: {' and '.join(twice)} are the same column; expected one for each."])
+    laps: list[DrivenLap] = []
+    problems: list[str] = []
+    seen: dict[int, int] = {}
+    width = len(table.header)
+    for line, row in table.body:
+        if len(row) != width:
+            hint = " With a decimal comma, separate the columns by semicolons." if len(row) > width else ""
+            problems.append(f"Line {line}: {len(row)} columns; expected {width}.{hint}")
+            continue
+        cells = {name: row[place].strip() for name, place in columns.items()}
+        try:
+            lap = _lap({"lap": str(len(laps) + 1), **cells}, line)
+        except InputError as error:
+            problems.append(str(error))
+            continue
+        if lap.number in seen:
+            problems.append(f"Line {line}, column lap: lap {lap.number} stands on line {seen[lap.number]} already; expected each lap once.")
+        seen.setdefault(lap.number, line)
+        laps.append(lap)
+    if problems:
+        raise rejected(problems)
+    return laps
 
 
 def _columns(header: list[str]) -> list[str]:
@@ -60,36 +139,46 @@ def _columns(header: list[str]) -> list[str]:
     return names
 
 
-def _laps(columns: list[str], body: list[tuple[int, list[str]]]) -> list[DrivenLap]:
-    laps: list[DrivenLap] = []
-    problems: list[str] = []
-    seen: dict[int, int] = {}
-    for line, row in body:
-        if len(row) != len(columns):
-            hint = " With a decimal comma, separate the columns by semicolons." if len(row) > len(columns) else ""
-            problems.append(f"Line {line}: {len(row)} columns; expected {len(columns)}.{hint}")
-            continue
-        try:
-            lap = _lap(dict(zip(columns, (cell.strip() for cell in row), strict=True)), line)
-        except InputError as error:
-            problems.append(str(error))
-            continue
-        if lap.number in seen:
-            problems.append(f"Line {line}, column lap: lap {lap.number} stands on line {seen[lap.number]} already; expected each lap once.")
-        seen.setdefault(lap.number, line)
-        laps.append(lap)
-    if problems:
-        raise rejected(problems)
-    return laps
-
-
-def _lap(cells: dict[str, str], line: int) -> DrivenLap:
+def _lap(cells: Mapping[str, str], line: int) -> DrivenLap:
     number = cells["lap"]
     if not number.isdecimal() or not 1 <= int(number[:6]) <= MOST_LAPS or len(number) > 6:
         raise InputError(f"Line {line}, column lap", number, f"a whole number from 1 to {MOST_LAPS}")
     time_s = parse_lap(cells["lap_time"], f"Line {line}, column lap_time")
     kind = _kind(cells.get("kind", ""), f"Line {line}, column kind")
-    return DrivenLap(int(number), time_s, kind, _fuel(cells.get("fuel_l", ""), f"Line {line}, column fuel_l"))
+    fuel = _fuel(cells.get("fuel_l", ""), f"Line {line}, column fuel_l")
+    return DrivenLap(int(number), time_s, kind, fuel, _sectors(cells, line, time_s), _top_ms(cells.get("top_kmh", ""), line))
+
+
+def _sectors(cells: Mapping[str, str], line: int, time_s: float) -> tuple[float, ...]:
+    """Sector times; they stand from the first on without a gap and add up to no more than the lap."""
+    texts = [cells.get(f"sector_{n}", "") for n in range(1, MOST_SECTORS + 1)]
+    there = [n for n, text in enumerate(texts, start=1) if text]
+    if not there:
+        return ()
+    if there != list(range(1, there[-1] + 1)):
+        raise InputError(f"Line {line}, column sector_{there[-1]}", texts[there[-1] - 1], "sectors from the first on without a gap")
+    times = tuple(_sector(texts[n - 1], f"Line {line}, column sector_{n}") for n in there)
+    if sum(times) > time_s + 0.02:
+        raise InputError(f"Line {line}, sectors", f"{sum(times):.3f} s", f"no more than the lap, {time_s:.3f} s")
+    return times
+
+
+def _sector(text: str, place: str) -> float:
+    if ":" in text:
+        return parse_lap(text, place)
+    seconds = parse_number(text, "s", place)
+    if not 1.0 <= seconds <= 900.0:
+        raise InputError(place, text, "a time of 1 s to 15 min")
+    return seconds
+
+
+def _top_ms(text: str, line: int) -> float | None:
+    if not text:
+        return None
+    kmh = parse_number(text, "km/h", f"Line {line}, column top_kmh")
+    if not 10.0 <= kmh <= MOST_TOP_KMH:
+        raise InputError(f"Line {line}, column top_kmh", text, f"10 to {MOST_TOP_KMH:.0f} km/h")
+    return kmh / 3.6
 
 
 def _kind(text: str, place: str) -> LapKind:
@@ -114,9 +203,16 @@ def write_laps(laps: list[DrivenLap]) -> str:
     """The CSV of these laps; `read_laps` gives them back."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(COLUMNS)
+    sectors = max((len(lap.sectors_s) for lap in laps), default=0)
+    tops = any(lap.top_ms is not None for lap in laps)
+    names = [*REQUIRED, "kind", "fuel_l", *(["top_kmh"] if tops else []), *[f"sector_{n}" for n in range(1, sectors + 1)]]
+    writer.writerow(names)
     for lap in laps:
-        writer.writerow([lap.number, format_lap(lap.time_s), lap.kind, "" if lap.fuel_l is None else f"{lap.fuel_l:.3f}"])
+        row: list[object] = [lap.number, format_lap(lap.time_s), lap.kind, "" if lap.fuel_l is None else f"{lap.fuel_l:.3f}"]
+        if tops:
+            row.append("" if lap.top_ms is None else f"{3.6 * lap.top_ms:.4f}")
+        row += [f"{time:.3f}" for time in lap.sectors_s] + [""] * (sectors - len(lap.sectors_s))
+        writer.writerow(row)
     return out.getvalue()
 
 
@@ -146,6 +242,8 @@ def read_typed(text: str, first: int) -> list[DrivenLap]:
 
 
 def _typed(words: list[str], number: int, place: str) -> DrivenLap:
+    if len(words) > 1 and words[0].isdecimal() and (":" in words[1] or re.match(r"[2-9]\d[.,]|\d{3}[.,]", words[1])):
+        words = words[1:]  # pasted with the lap's number before it
     time_s = parse_lap(words[0], place)
     kind: LapKind = "timed"
     fuel: float | None = None

@@ -35,3 +35,13 @@ def rejected(problems: list[str]) -> FileRejected:
     if extra > 0:
         problems = [*problems[:MOST_PROBLEMS], f"… and {extra} more problem{'s' if extra > 1 else ''} of this kind."]
     return FileRejected(problems)
+
+
+def problem_of(error: object) -> str:
+    """One error of the schema as a sentence that names its place."""
+    assert isinstance(error, dict)
+    place = ".".join(str(part) for part in error["loc"]) or "the whole"
+    message = str(error["msg"]).removeprefix("Value error, ")
+    value = error.get("input")
+    shown = "" if isinstance(value, dict | list | tuple) else f" “{str(value)[:40]}” is not usable:"
+    return f"{place}:{shown} {message}."

@@ -9,7 +9,7 @@ from ..errors import FileRejected
 from ..vehicle.car import Car, Key
 from ..vehicle.sheet import Sheet, checked_sheet
 from ..vehicle.values import Value
-from .text import decoded, rejected
+from .text import decoded, problem_of, rejected
 
 Kind = TypeVar("Kind", bound=Value)
 
@@ -55,16 +55,6 @@ def read_value(data: bytes, kind: type[Kind], what: str) -> Kind:
 
 def _format(kind: type[Value]) -> str:
     return str(kind.model_fields["format"].default)
-
-
-def problem_of(error: object) -> str:
-    """One error of the schema as a sentence that names its place."""
-    assert isinstance(error, dict)
-    place = ".".join(str(part) for part in error["loc"]) or "the whole"
-    message = str(error["msg"]).removeprefix("Value error, ")
-    value = error.get("input")
-    shown = "" if isinstance(value, dict | list | tuple) else f" “{str(value)[:40]}” is not usable:"
-    return f"{place}:{shown} {message}."
 
 
 def write_value(value: Value) -> str:

@@ -1,0 +1,184 @@
+"""What a logger sends while the car runs: JSON lines, or laps as CSV. The format is described in docs/formats.md."""
+
+import json
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, TypeAdapter, ValidationError, field_validator
+
+from ..judge.laps import DrivenLap, LapKind
+from ..vehicle.values import Value
+from .laps_csv import MOST_FUEL_L, MOST_LAPS, MOST_SECTORS, MOST_TOP_KMH, guessed_columns, laps_of, read_table
+from .text import decoded, problem_of, rejected
+
+#: Most channels of one sample.
+MOST_CHANNELS = 40
+
+RunKey = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[\w.-]+$")]
+Wheels = tuple[float, float, float, float]
+Tread = tuple[float, float, float]
+
+
+class RunEvent(Value):
+    """The car goes out. What is not told is taken from the sheet in the car."""
+
+    type: Literal["run"]
+    run: RunKey
+    fuel_l: float | None = Field(None, ge=0, le=500)
+    front: str = Field("", max_length=40)
+    rear: str = Field("", max_length=40)
+    tyre_age: float = Field(0, ge=0, le=500)
+    note: str = Field("", max_length=200)
+
+
+class LapEvent(Value):
+    """A lap is done."""
+
+    type: Literal["lap"]
+    run: RunKey
+    lap: int = Field(ge=1, le=MOST_LAPS)
+    time_s: float = Field(ge=5, le=1800)
+    kind: LapKind = "timed"
+    fuel_l: float | None = Field(None, ge=0, le=MOST_FUEL_L)
+    sectors_s: tuple[float, ...] = Field((), max_length=MOST_SECTORS)
+    top_kmh: float | None = Field(None, ge=10, le=MOST_TOP_KMH)
+
+    def driven(self) -> DrivenLap:
+        """The lap as the core knows it."""
+        top = None if self.top_kmh is None else self.top_kmh / 3.6
+        return DrivenLap(self.lap, self.time_s, self.kind, self.fuel_l, self.sectors_s, top)
+
+
+class SampleEvent(Value):
+    """Channels at one moment of a run; a channel that has no value then (null, NaN) is a gap."""
+
+    type: Literal["sample"]
+    run: RunKey
+    t_s: float = Field(ge=0, le=200_000)
+    channels: dict[Annotated[str, Field(max_length=40)], float | None] = Field(max_length=MOST_CHANNELS)
+
+    @field_validator("channels", mode="before")
+    @classmethod
+    def _gaps(cls, value: object) -> object:
+        """NaN and infinity are how some senders write a gap."""
+        if not isinstance(value, dict):
+            return value
+        return {name: None if isinstance(one, float) and not math.isfinite(one) else one for name, one in value.items()}
+
+    def present(self) -> dict[str, float]:
+        """The channels without gaps."""
+        return {name: value for name, value in self.channels.items() if value is not None}
+
+
+class TyresEvent(Value):
+    """Gauge and pyrometer read the wheels, in the order front left, front right, rear left, rear right."""
+
+    type: Literal["tyres"]
+    run: RunKey
+    cold_kpa: Wheels | None = None
+    hot_kpa: Wheels | None = None
+    tread_c: tuple[Tread, Tread, Tread, Tread] | None = None
+    left_pct: Wheels | None = None
+
+
+class WeatherEvent(Value):
+    """The weather station read."""
+
+    type: Literal["weather"]
+    air_c: float | None = Field(None, ge=-20, le=55)
+    track_c: float | None = Field(None, ge=-20, le=80)
+    humidity_pct: float | None = Field(None, ge=0, le=100)
+    pressure_hpa: float | None = Field(None, ge=600, le=1100)
+    wind_ms: float | None = Field(None, ge=0, le=30)
+    wind_from_deg: float | None = Field(None, ge=0, le=360)
+
+    def read(self) -> dict[str, float]:
+        """What it read."""
+        return {name: value for name, value in self.model_dump(exclude={"type"}).items() if value is not None}
+
+
+class PitEvent(Value):
+    """The car is back in the pit: the run is closed."""
+
+    type: Literal["pit"]
+    run: RunKey
+
+
+LoggerEvent = RunEvent | LapEvent | SampleEvent | TyresEvent | WeatherEvent | PitEvent
+_EVENT: TypeAdapter[LoggerEvent] = TypeAdapter(Annotated[LoggerEvent, Field(discriminator="type")])
+
+
+@dataclass(frozen=True)
+class Sent:
+    """What a sender sent.
+
+    :param events: in its order
+    :param cut: number of a last line that broke off in the middle, to be sent again; None where none did
+    """
+
+    events: tuple[LoggerEvent, ...]
+    cut: int | None
+
+
+def read_json_lines(data: bytes) -> Sent:
+    """The events of JSON lines; all or nothing, but for a last line without an end that is no JSON: the sender stopped in it.
+
+    :raises FileRejected: with every problem found, each naming its line
+    """
+    text = decoded(data, "JSON lines of a logger")
+    lines = text.split("\n")
+    events: list[LoggerEvent] = []
+    problems: list[str] = []
+    cut = None
+    for number, line in enumerate(lines, start=1):
+        if not line.strip():
+            continue
+        try:
+            content: Any = json.loads(line)
+        except (json.JSONDecodeError, RecursionError) as error:
+            if number == len(lines):
+                cut = number
+                break
+            problems.append(f"Line {number}: this is no JSON ({getattr(error, 'msg', 'nested too deeply')}); expected one object a line.")
+            continue
+        try:
+            events.append(_EVENT.validate_python(content))
+        except ValidationError as error:
+            problems += [f"Line {number}, {_place(one)}" for one in error.errors()[:3]]
+    if problems:
+        raise rejected(problems)
+    return Sent(tuple(events), cut)
+
+
+def _place(error: Any) -> str:
+    """The error with its place within the line."""
+    location = error["loc"]  # begins with the type that the line says it is of
+    return problem_of({**error, "loc": location[1:] if len(location) > 1 else location})
+
+
+def read_csv_laps(data: bytes, run: str) -> Sent:
+    """Laps of one run as CSV, its columns known by their names.
+
+    :param run: the sender's name of the run
+    :raises FileRejected: with every problem found, each naming line and column
+    """
+    table = read_table(data)
+    laps = laps_of(table, guessed_columns(table.header))
+    try:
+        return Sent(tuple(_lap_event(run, lap) for lap in laps), None)
+    except ValidationError as error:
+        raise rejected([problem_of(one) for one in error.errors()]) from None
+
+
+def _lap_event(run: str, lap: DrivenLap) -> LapEvent:
+    top = None if lap.top_ms is None else 3.6 * lap.top_ms
+    return LapEvent(
+        type="lap", run=run, lap=lap.number, time_s=lap.time_s, kind=lap.kind, fuel_l=lap.fuel_l, sectors_s=lap.sectors_s, top_kmh=top
+    )
+
+
+def json_lines(events: Sequence[LoggerEvent]) -> str:
+    """The JSON lines of these events; `read_json_lines` gives them back."""
+    return "".join(one.model_dump_json(exclude_none=True) + "\n" for one in events)
