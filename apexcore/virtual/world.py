@@ -1,13 +1,14 @@
 """The virtual car and driver: a car whose true values differ from the book, a driver with scatter, mistakes, traffic."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ..judge.laps import DrivenLap, LapKind
 from ..lap.driver import Driver
-from ..lap.solver import Setting
-from ..lap.stint import solve_stint, worn
+from ..lap.solver import Lap, Setting
+from ..lap.stint import StintLap, solve_stint, worn
 from ..vehicle.car import Car
 from ..vehicle.sheet import Sheet
 
@@ -15,6 +16,9 @@ from ..vehicle.sheet import Sheet
 _GRIP, _DRAG, _DOWNFORCE, _POWER, _FUEL, _WEAR = 0.010, 0.025, 0.04, 0.012, 0.025, 0.12
 _BEST_PRESSURE_KPA = 4.0
 _BEST_LEAN_DEG = 0.25
+
+#: Scatter of a measured top speed [m/s].
+_TOP_SD_MS = 0.3
 
 #: Time that an out-lap and an in-lap lose in the pit lane [s].
 OUT_LAP_LOSS_S, IN_LAP_LOSS_S = 9.0, 7.0
@@ -65,19 +69,68 @@ def true_car(book: Car, seed: int) -> Car:
     )
 
 
+@dataclass(frozen=True)
+class VirtualRun:
+    """A run of the virtual car.
+
+    :param setting: with the car as it really is
+    :param stint: what it really did, lap by lap
+    :param laps: what a logger saw of it
+    """
+
+    setting: Setting
+    stint: tuple[StintLap, ...]
+    laps: tuple[DrivenLap, ...]
+
+
+def _sectors_s(lap: Lap, sectors_at: Sequence[float], time_s: float, eyes: np.random.Generator) -> tuple[float, ...]:
+    """Times of the sectors; what the lap took beyond the model's falls on them unevenly."""
+    if not sectors_at:
+        return ()
+    clock = np.concatenate([[0.0], np.cumsum(lap.column("time"))])
+    ends = [float(np.interp(share * (len(clock) - 1), np.arange(len(clock)), clock)) for share in (*sectors_at, 1.0)]
+    parts = np.diff([0.0, *ends])
+    shares = eyes.dirichlet(4.0 * parts / parts.min())
+    times = parts + (time_s - clock[-1]) * shares
+    rounded = [round(float(one), 3) for one in times[:-1]]
+    return (*rounded, round(time_s - sum(rounded), 3))
+
+
 def drive_run(
-    setting: Setting, sheet: Sheet, fuel_l: float, laps: int, seed: int, driver: VirtualDriver | None = None, tyre_age: float = 0.0
+    setting: Setting,
+    sheet: Sheet,
+    fuel_l: float,
+    laps: int,
+    seed: int,
+    driver: VirtualDriver | None = None,
+    tyre_age: float = 0.0,
+    sectors_at: Sequence[float] = (),
 ) -> list[DrivenLap]:
+    """The laps of `virtual_run`."""
+    return list(virtual_run(setting, sheet, fuel_l, laps, seed, driver, tyre_age, sectors_at).laps)
+
+
+def virtual_run(
+    setting: Setting,
+    sheet: Sheet,
+    fuel_l: float,
+    laps: int,
+    seed: int,
+    driver: VirtualDriver | None = None,
+    tyre_age: float = 0.0,
+    sectors_at: Sequence[float] = (),
+) -> VirtualRun:
     """A run of the virtual car: out-lap, timed laps, in-lap.
 
     :param setting: with the *book* car; the true one is made of it and the seed's car part
     :param laps: laps in all, at least 3
     :param seed: the same seed gives the same laps
     :param tyre_age: laps on the tyres before; they are worn as that many laps of this stint wear them [laps]
+    :param sectors_at: where sectors end, as shares of the lap's length, without the finish
     :raises InputError: if the fuel does not last
     """
     who = driver or VirtualDriver()
-    rng = np.random.default_rng([seed, 2])
+    rng, eyes = np.random.default_rng([seed, 2]), np.random.default_rng([seed, 3])
     truth = replace(setting, car=true_car(setting.car, 7), driver=who.level)
     compounds = (truth.car.tyres.compound(setting.compounds[0].key), truth.car.tyres.compound(setting.compounds[1].key))
     truth = replace(truth, compounds=compounds)
@@ -100,5 +153,6 @@ def drive_run(
             time, kind = time + IN_LAP_LOSS_S, "in"
         elif mistake or traffic:
             kind = "spoiled"
-        driven.append(DrivenLap(number, round(time + loss, 3), kind, round(burnt, 3)))
-    return driven
+        sectors, top = _sectors_s(lap.lap, sectors_at, time + loss, eyes), lap.lap.top_speed_ms + _TOP_SD_MS * float(eyes.normal())
+        driven.append(DrivenLap(number, round(time + loss, 3), kind, round(burnt, 3), sectors, round(top, 2)))
+    return VirtualRun(truth, tuple(stint), tuple(driven))

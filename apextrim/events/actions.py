@@ -59,6 +59,13 @@ def change_conditions(event: Event, values: dict[str, float], at: datetime | Non
 
 
 @transaction.atomic
+def read_weather(event: Event, values: dict[str, float]) -> None:
+    """Takes over what a weather station read; it reads often, so that no knot is tied."""
+    event.conditions = Conditions.model_validate({**event.conditions, **values}).model_dump()
+    event.save(update_fields=["conditions"])
+
+
+@transaction.atomic
 def change_rules(event: Event, values: dict[str, Any], at: datetime | None = None) -> bool:
     """Sets the race rules. False if nothing changed."""
     rules = RaceRules.model_validate({**values, "tank_l": adapter.car_of(event).tank_l})

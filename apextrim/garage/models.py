@@ -84,7 +84,8 @@ class TyreReading(models.Model):
 
     event = models.ForeignKey("events.Event", models.CASCADE, related_name="readings")
     sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="readings")
-    values = models.JSONField(help_text="kPa and degC by field and wheel")
+    run = models.ForeignKey("runs.Run", models.SET_NULL, null=True, blank=True, related_name="readings")
+    values = models.JSONField(help_text="kPa, degC and % by field and wheel")
     conditions = models.JSONField(help_text="the weather then")
     made_at = models.DateTimeField()
 

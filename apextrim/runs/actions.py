@@ -11,7 +11,7 @@ from django.utils import timezone
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import FileRejected
 from apexcore.formats.laps_csv import read_laps, write_laps
-from apexcore.judge.laps import DrivenLap, LapKind, proposed_kinds
+from apexcore.judge.laps import DrivenLap, LapKind, propose
 from apexcore.quantities import format_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.virtual.world import drive_run
@@ -53,12 +53,15 @@ def add_laps(run: Run, laps: Sequence[DrivenLap], from_pit: bool = True) -> int:
         raise FileRejected(problems)
     new = [lap for lap in laps if lap.number not in there]
     marked = any(lap.kind != "timed" for lap in laps)
-    kinds: Sequence[LapKind] = [lap.kind for lap in new]
+    kinds = [(lap.kind, "marked so" if lap.kind != "timed" else "") for lap in new]
     if not marked:
-        kinds = proposed_kinds(new, from_pit and not there, False)
+        kinds = propose(new, from_pit and not there, False)
     Lap.objects.bulk_create(
-        Lap(run=run, number=lap.number, time_s=lap.time_s, kind=kind, fuel_l=lap.fuel_l) for lap, kind in zip(new, kinds, strict=True)
-    )
+        Lap(
+            run=run, number=lap.number, time_s=lap.time_s, kind=kind, fuel_l=lap.fuel_l, sectors_s=list(lap.sectors_s), top_ms=lap.top_ms,
+            why=why,
+        ) for lap, (kind, why) in zip(new, kinds, strict=True)
+    )  # fmt: skip
     return len(new)
 
 
@@ -90,8 +93,8 @@ def send_virtual_driver(event: Event, values: dict[str, Any], laps: int, seed: i
 @transaction.atomic
 def mark_lap(lap: Lap, kind: LapKind) -> None:
     """Says what kind of lap it was; any mark can be taken back."""
-    lap.kind = kind
-    lap.save(update_fields=["kind"])
+    lap.kind, lap.why = kind, "" if kind == "timed" else "marked so"
+    lap.save(update_fields=["kind", "why"])
 
 
 @transaction.atomic

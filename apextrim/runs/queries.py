@@ -30,7 +30,7 @@ def run_for(user: Person, event: Event, run_id: int) -> Run:
 
 def driven(laps: Iterable[Lap]) -> list[DrivenLap]:
     """Laps as the core knows them."""
-    return [DrivenLap(lap.number, lap.time_s, lap.kind, lap.fuel_l) for lap in laps]  # type: ignore[arg-type]
+    return [DrivenLap(lap.number, lap.time_s, lap.kind, lap.fuel_l, tuple(lap.sectors_s), lap.top_ms) for lap in laps]  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,207 @@
+"""What a logger sends, put into the logbook: all of one message in one transaction, or none."""
+
+import hashlib
+import secrets
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+
+from apexcore.errors import FileRejected
+from apexcore.formats.logger import LapEvent, PitEvent, RunEvent, SampleEvent, Sent, TyresEvent, WeatherEvent
+from apexcore.judge.laps import propose
+from apexcore.quantities import format_lap
+from apexcore.vehicle.car import WHEELS
+from apextrim.events import adapter, thread
+from apextrim.events.actions import read_weather
+from apextrim.events.models import Event
+from apextrim.garage.models import Sheet, TyreReading
+
+from .actions import add_run
+from .models import Lap, LoggerKey, Run, Sample
+from .queries import driven
+
+_CHUNK = 500
+
+
+def digest(token: str) -> str:
+    """What is kept of a token."""
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+@transaction.atomic
+def make_key(event: Event, name: str) -> tuple[LoggerKey, str]:
+    """A key for a logger of this event, and its token, which is told once."""
+    token = secrets.token_urlsafe(24)
+    row = LoggerKey.objects.create(event=event, name=name or "logger", digest=digest(token), made_at=timezone.now())
+    return row, token
+
+
+@transaction.atomic
+def withdraw_key(key: LoggerKey) -> None:
+    """Lets a logger in no longer; what it sent stays."""
+    key.withdrawn_at = timezone.now()
+    key.save(update_fields=["withdrawn_at"])
+
+
+@dataclass
+class Taken:
+    """What became of a message.
+
+    :param laps: new laps
+    :param samples: new samples
+    :param passed_over: laps that were there already, unchanged
+    :param runs: name of each run by the logger's name for it
+    :param notes: what was odd but no reason to refuse
+    """
+
+    laps: int = 0
+    samples: int = 0
+    passed_over: int = 0
+    runs: dict[str, str] = field(default_factory=dict)
+    notes: list[str] = field(default_factory=list)
+
+
+@transaction.atomic
+def take(key: LoggerKey, sent: Sent) -> Taken:
+    """Puts a message into the logbook; a repeat of it adds nothing.
+
+    :raises FileRejected: naming each lap that is there with another time, each unknown compound, and an event without a sheet
+    """
+    event = key.event
+    work = _Taking(key, event, Taken())
+    for one in sent.events:
+        if isinstance(one, WeatherEvent):
+            read_weather(event, one.read())
+        elif isinstance(one, RunEvent):
+            work.begin(one)
+        elif isinstance(one, LapEvent):
+            work.lap(one)
+        elif isinstance(one, SampleEvent):
+            work.samples.setdefault(one.run, []).append(one)
+        elif isinstance(one, TyresEvent):
+            work.tyres(one)
+        elif isinstance(one, PitEvent):
+            work.close(one)
+    work.put_samples()
+    if work.problems:
+        raise FileRejected(work.problems)
+    LoggerKey.objects.filter(pk=key.pk).update(heard_at=timezone.now())
+    return work.taken
+
+
+class _Taking:
+    """One message on its way into the logbook."""
+
+    def __init__(self, key: LoggerKey, event: Event, taken: Taken) -> None:
+        self.key, self.event, self.taken = key, event, taken
+        self.rows: dict[str, Run] = {}
+        self.problems: list[str] = []
+        self.samples: dict[str, list[SampleEvent]] = {}
+
+    def run(self, name: str, told: RunEvent | None = None) -> Run | None:
+        """The run that the logger calls so; begun where it is new, with the sheet in the car."""
+        if name not in self.rows:
+            row = Run.objects.filter(logger=self.key, logger_run=name).first()
+            if row is None:
+                row = self._new(name, told)
+            if row is None:
+                return None
+            self.rows[name] = row
+            self.taken.runs[name] = row.name
+        return self.rows[name]
+
+    def _new(self, name: str, told: RunEvent | None) -> Run | None:
+        sheet = Sheet.objects.filter(pk=self.event.sheet_in_car_id or 0).first()
+        if sheet is None:
+            self.problems.append("No sheet is in the car of this event; save one on the Sheet bench first.")
+            return None
+        car = adapter.car_of(self.event)
+        first, known = car.tyres.compounds[0].key, {one.key for one in car.tyres.compounds}
+        values: dict[str, Any] = {
+            "sheet": sheet, "session": self.event.session, "front": (told and told.front) or first, "rear": (told and told.rear) or first,
+            "tyre_age": told.tyre_age if told else 0.0, "note": told.note if told else "",
+            "fuel_l": told.fuel_l if told and told.fuel_l is not None else sheet.values.get("fuel", car.fuel_l),
+        }  # fmt: skip
+        for axle in ("front", "rear"):
+            if values[axle] not in known:
+                self.problems.append(f"{axle}: “{values[axle]}” is no compound of this car; expected {', '.join(sorted(known))}.")
+                return None
+        row = add_run(self.event, {**values, "logger": self.key, "logger_run": name, "closed": False})
+        return row
+
+    def begin(self, told: RunEvent) -> None:
+        self.run(told.run, told)
+
+    def lap(self, told: LapEvent) -> None:
+        run = self.run(told.run)
+        if run is None:
+            return
+        there = Lap.objects.filter(run=run, number=told.lap).first()
+        if there is None:
+            lap = told.driven()
+            Lap.objects.create(
+                run=run, number=lap.number, time_s=lap.time_s, kind=lap.kind, fuel_l=lap.fuel_l, sectors_s=list(lap.sectors_s),
+                top_ms=lap.top_ms, why="marked so by the logger" if lap.kind != "timed" else "",
+            )  # fmt: skip
+            self.taken.laps += 1
+        elif abs(there.time_s - told.time_s) > 5e-4:
+            place, known = f"Run {told.run}, lap {told.lap}", format_lap(there.time_s)
+            self.problems.append(f"{place}: {format_lap(told.time_s)} is not usable; it is there already with {known}.")
+        else:
+            self.taken.passed_over += 1
+
+    def tyres(self, told: TyresEvent) -> None:
+        run = self.run(told.run)
+        if run is None:
+            return
+        values: dict[str, float] = {}
+        for place, wheel in enumerate(WHEELS):
+            for name, four in (("cold", told.cold_kpa), ("hot", told.hot_kpa), ("left", told.left_pct)):
+                if four is not None:
+                    values[f"{name}_{wheel}"] = four[place]
+            if told.tread_c is not None:
+                values |= {f"{third}_{wheel}": c for third, c in zip(("inner", "middle", "outer"), told.tread_c[place], strict=True)}
+        if values and not TyreReading.objects.filter(run=run, values=values).exists():
+            TyreReading.objects.create(
+                event=self.event, sheet=run.sheet, run=run, values=values, conditions=self.event.conditions, made_at=timezone.now()
+            )
+
+    def close(self, told: PitEvent) -> None:
+        """Closes the run: what nobody marked is looked at as laps from a file are."""
+        run = self.run(told.run)
+        if run is None or run.closed:
+            return
+        rows = list(run.laps.all())
+        for row, (kind, why) in zip(rows, propose(driven(rows), True, True), strict=True):
+            if kind != row.kind:
+                row.kind, row.why = kind, why
+                row.save(update_fields=["kind", "why"])
+        run.closed = True
+        run.save(update_fields=["closed"])
+
+    def put_samples(self) -> None:
+        for name, events in self.samples.items():
+            run = self.run(name)
+            if run is None:
+                continue
+            times = [one.t_s for one in events]
+            back = next((k for k in range(1, len(times)) if times[k] < times[k - 1]), None)
+            if back is not None:
+                jump = f"from {times[back - 1]:g} s to {times[back]:g} s"
+                self.taken.notes.append(f"Run {name}: the clock went back {jump}; the samples are kept by their own times.")
+            before = Sample.objects.filter(run=run).count()
+            Sample.objects.bulk_create(
+                (Sample(run=run, t_ms=round(1000 * one.t_s), channels=one.present()) for one in events),
+                ignore_conflicts=True, batch_size=_CHUNK,
+            )  # fmt: skip
+            self.taken.samples += Sample.objects.filter(run=run).count() - before
+
+
+def close_open(event: Event) -> None:
+    """Closes every run that a logger left open (its link was lost for good)."""
+    for run in event.runs.filter(closed=False, deleted_at=None):
+        run.closed = True
+        run.save(update_fields=["closed"])
+        thread.tie(event, "run", run.name, f"{run.name} closed by hand, {run.laps.count()} laps", run.pk)
