@@ -3,12 +3,14 @@
 from django.urls import include, path
 
 from apextrim.events.views import home
+from apextrim.runs.logger_views import take
 
 urlpatterns = [
     path("", home, name="home"),
     path("", include("apextrim.accounts.urls")),
     path("garage/circuits/", include("apextrim.circuits.garage_urls")),
     path("garage/", include("apextrim.garage.urls")),
+    path("logger/", take, name="logger"),
     path("events/", include("apextrim.events.urls")),
     path("events/<int:event_id>/circuit/", include("apextrim.circuits.urls")),
     path("events/<int:event_id>/sheet/", include("apextrim.garage.sheet_urls")),

@@ -85,7 +85,7 @@ class _Weekend:
     def verdict(self, a: Sheet, b: Sheet) -> None:
         found = judged(self.event, a, b, 0.1)
         assert isinstance(found, Judged), found
-        keep_verdict(self.event, a, b, found, self.wait(2))
+        keep_verdict(self.event, ((str(a.pk), a.name), (str(b.pk), b.name)), found, self.wait(2))
 
 
 @transaction.atomic

@@ -67,5 +67,6 @@ def _tyres(run: VirtualRun, sheet: Sheet, name: str, rng: np.random.Generator) -
         tread.append((a, b, c))
     left = [round(100.0 * (1.0 - share), 1) for share in run.stint[-1].wear]
     return TyresEvent(
-        type="tyres", run=name, cold_kpa=four(car.tyres.cold_kpa), hot_kpa=four(hot), tread_c=(tread[0], tread[1], tread[2], tread[3]), left_pct=four(left),
+        type="tyres", run=name, cold_kpa=four(car.tyres.cold_kpa), hot_kpa=four(hot), tread_c=(tread[0], tread[1], tread[2], tread[3]),
+        left_pct=four(left),
     )  # fmt: skip

@@ -8,6 +8,7 @@ from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.line import CornerSpan, Line, corners, racing_line
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.errors import FileRejected
+from apexcore.judge.calibration import scaled
 from apexcore.judge.priors import Book, book
 from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import Lap, Setting, solve_lap
@@ -49,25 +50,34 @@ def _ruled_text(text: str, limits: tuple[tuple[str, float, float], ...]) -> str:
     return ruled(parsed_car(text), {key: (low, high) for key, low, high in limits}).model_dump_json()
 
 
-def _car_text(event: Event) -> str:
-    """The file of an event's car as the event's rules leave its items; a rule that the car has outgrown is passed over."""
-    if not event.item_rules:
-        return event.car.data
-    limits = tuple((key, low, high) for key, (low, high) in sorted(event.item_rules.items()))
-    try:
-        return _ruled_text(event.car.data, limits)
-    except FileRejected:
-        return event.car.data
+@lru_cache(maxsize=64)
+def _scaled_text(text: str, scales: tuple[tuple[str, float], ...]) -> str:
+    return scaled(parsed_car(text), dict(scales)).model_dump_json()
+
+
+def _car_text(event: Event, calibrated: bool = True) -> str:
+    """The file of an event's car as its rules leave the items and as it is calibrated; a rule that the car has outgrown is
+    passed over."""
+    text = event.car.data
+    if event.item_rules:
+        try:
+            text = _ruled_text(text, tuple((key, low, high) for key, (low, high) in sorted(event.item_rules.items())))
+        except FileRejected:
+            text = event.car.data
+    return _scaled_text(text, tuple(sorted(event.calibration.items()))) if event.calibration and calibrated else text
 
 
 def book_car_of(event: Event) -> CoreCar:
-    """The car of an event as its maker's list has it, before the event's rules."""
+    """The car of an event as its maker's list has it, before the event's rules and any calibration."""
     return parsed_car(event.car.data)
 
 
-def car_of(event: Event) -> CoreCar:
-    """The car of an event, its items as the event's rules leave them."""
-    return parsed_car(_car_text(event))
+def car_of(event: Event, calibrated: bool = True) -> CoreCar:
+    """The car of an event, its items as the event's rules leave them.
+
+    :param calibrated: scaled as the racer applied it, else as its book says
+    """
+    return parsed_car(_car_text(event, calibrated))
 
 
 def parsed_conditions(stored: Mapping[str, float]) -> Conditions:
@@ -85,9 +95,9 @@ def rules_of(event: Event) -> RaceRules:
     return RaceRules.model_validate({"tank_l": car_of(event).tank_l, **event.rules})
 
 
-def setting_of(event: Event, front: str = "", rear: str = "", conditions: Conditions | None = None) -> Setting:
+def setting_of(event: Event, front: str = "", rear: str = "", conditions: Conditions | None = None, calibrated: bool = True) -> Setting:
     """What decides a lap of this event besides the sheet; the car's first compound where none is named."""
-    car = car_of(event)
+    car = car_of(event, calibrated)
     first = car.tyres.compounds[0]
     pair = (car.tyres.compound(front) if front else first, car.tyres.compound(rear) if rear else first)
     line, _ = driven_line(event.circuit.data, car.width_m)
@@ -97,6 +107,13 @@ def setting_of(event: Event, front: str = "", rear: str = "", conditions: Condit
 def spans_of(event: Event) -> tuple[CornerSpan, ...]:
     """The corners of an event's circuit."""
     return driven_line(event.circuit.data, car_of(event).width_m)[1]
+
+
+def sectors_of(event: Event) -> tuple[float, ...]:
+    """Where the circuit's sectors end, as shares of the lap, without the finish."""
+    circuit = parsed_circuit(event.circuit.data)
+    length = setting_of(event).line.s[-1]
+    return tuple(min(at / float(length), 0.999) for at in circuit.sectors_m)
 
 
 class _Case(NamedTuple):

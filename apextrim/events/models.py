@@ -18,6 +18,7 @@ class Event(models.Model):
     conditions = models.JSONField(default=dict, help_text="the file of apexcore.circuit.conditions.Conditions")
     rules = models.JSONField(default=dict, help_text="the file of apexcore.race.rules.RaceRules")
     item_rules = models.JSONField(default=dict, help_text="least and greatest value of items under the event's rules, by key")
+    calibration = models.JSONField(default=dict, help_text="scales of the car that the racer applied; empty for the book car")
     sheet_in_car = models.ForeignKey("garage.Sheet", models.SET_NULL, null=True, blank=True, related_name="+")
     session = models.ForeignKey("events.Session", models.SET_NULL, null=True, blank=True, related_name="+")
     made_at = models.DateTimeField()

@@ -51,8 +51,10 @@ def frame(event: Event, current: str) -> Frame:
     session = event.session.name if event.session else "no session"
     sheet = f"{event.sheet_in_car.name} in the car" if event.sheet_in_car else "no sheet in the car"
     benches = tuple(Bench(key, name, reverse(url, args=[event.pk])) for key, name, url in _BENCHES)
-    facts = (event.car.name, str(event.circuit), weather, session, sheet)
-    return Frame(event.name, facts, thread.marks(event), benches, current, event.real_car)
+    facts = [event.car.name, str(event.circuit), weather, session, sheet]
+    if event.calibration:
+        facts.append("model calibrated to your laps")
+    return Frame(event.name, tuple(facts), thread.marks(event), benches, current, event.real_car)
 
 
 def sheet_values(event: Event) -> Sheet:

@@ -114,6 +114,12 @@ def _advice(event: Event, row: Sheet, form: NextForm) -> dict[str, Any]:
     }
 
 
+def _run_of(request: HttpRequest, event: Event) -> Any:
+    """The run that a reading is of, where the page was opened from one."""
+    asked = request.GET.get("run", "")
+    return event.runs.filter(pk=int(asked), deleted_at=None).first() if asked.isdecimal() and len(asked) < 12 else None
+
+
 @require_http_methods(["GET", "POST"])
 def readings(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     """Keeps a reading; says what to set next."""
@@ -126,7 +132,9 @@ def readings(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse
     if request.method == "POST":
         values, problems = _parsed(typed)
         if not problems:
-            TyreReading.objects.create(event=event, sheet=row, values=values, conditions=event.conditions, made_at=timezone.now())
+            TyreReading.objects.create(
+                event=event, sheet=row, run=_run_of(request, event), values=values, conditions=event.conditions, made_at=timezone.now()
+            )
             messages.success(request, "The reading is kept.")
             return redirect("sheet_readings", event.pk, row.pk)
     now = adapter.conditions_of(event)

@@ -1,9 +1,10 @@
 from django.urls import path
 
-from . import views
+from . import qualifying_views, views
 
 urlpatterns = [
     path("", views.bench, name="race_bench"),
+    path("qualifying/", qualifying_views.qualifying, name="qualifying"),
     path("keep/", views.keep, name="keep_plan"),
     path("<int:plan_id>/", views.kept, name="kept_plan"),
 ]

@@ -1,6 +1,7 @@
 """Changes to runs and laps: each one transaction with its knot. Every lap, typed, from a file or driven, enters by one door."""
 
-from collections.abc import Sequence
+import hashlib
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -10,7 +11,7 @@ from django.utils import timezone
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import FileRejected
-from apexcore.formats.laps_csv import read_laps, write_laps
+from apexcore.formats.laps_csv import Table, laps_of, read_laps, read_typed, write_laps
 from apexcore.judge.laps import DrivenLap, LapKind, propose
 from apexcore.quantities import format_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
@@ -18,7 +19,7 @@ from apexcore.virtual.world import drive_run
 from apextrim.events import adapter, thread
 from apextrim.events.models import Event
 
-from .models import Lap, Run
+from .models import ColumnMatch, Lap, Run
 
 
 @transaction.atomic
@@ -32,6 +33,19 @@ def add_run(event: Event, values: dict[str, Any], virtual: bool = False, at: dat
         event=event, number=number, conditions=event.conditions, by_virtual_driver=virtual, made_at=at or timezone.now(), **values
     )
     thread.tie(event, "run", run.name, f"{run.sheet.name} on {run.front}/{run.rear}, {run.fuel_l:.0f} l", run.pk, at)
+    return run
+
+
+@transaction.atomic
+def add_own_run(event: Event, values: dict[str, Any], typed: str) -> Run:
+    """A run with the laps typed or pasted; all or nothing.
+
+    :param typed: laps one a line; may be empty, then they come later
+    :raises FileRejected: naming every line that is no lap
+    """
+    laps = read_typed(typed, 1) if typed.strip() else []
+    run = add_run(event, values)
+    add_laps(run, laps)
     return run
 
 
@@ -74,6 +88,28 @@ def import_laps(run: Run, data: bytes) -> int:
     return add_laps(run, read_laps(data))
 
 
+def header_digest(table: Table) -> str:
+    """What a header is remembered by."""
+    return hashlib.sha256("\n".join(table.header).encode()).hexdigest()
+
+
+@transaction.atomic
+def import_matched(run: Run, table: Table, columns: Mapping[str, int]) -> int:
+    """Adds the laps of a file whose columns the racer has named, and remembers which were which.
+
+    :raises FileRejected: as `import_laps`
+    """
+    new = add_laps(run, laps_of(table, columns))
+    ColumnMatch.objects.update_or_create(owner=run.event.owner, header=header_digest(table), defaults={"columns": dict(columns)})
+    return new
+
+
+def remembered_columns(run: Run, table: Table) -> dict[str, int] | None:
+    """Which column was which when a file with this header came in last; None where none did."""
+    row = ColumnMatch.objects.filter(owner=run.event.owner, header=header_digest(table)).first()
+    return None if row is None else {name: int(place) for name, place in row.columns.items()}
+
+
 @transaction.atomic
 def send_virtual_driver(event: Event, values: dict[str, Any], laps: int, seed: int | None = None, at: datetime | None = None) -> Run:
     """A run of the virtual car: it writes a file of laps, which comes in as any other file.
@@ -82,10 +118,11 @@ def send_virtual_driver(event: Event, values: dict[str, Any], laps: int, seed: i
     :raises SolverError: if the car cannot take the circuit
     """
     run = add_run(event, values, virtual=True, at=at)
-    setting = adapter.setting_of(event, run.front, run.rear, Conditions.model_validate(run.conditions))
+    setting = adapter.setting_of(event, run.front, run.rear, Conditions.model_validate(run.conditions), calibrated=False)
     sheet = CoreSheet(setting.car.key, run.sheet.values)
     age = run.tyre_age
-    driven = drive_run(setting, sheet, run.fuel_l, laps, seed if seed is not None else 1000 * event.pk + run.number, tyre_age=age)
+    seed = seed if seed is not None else 1000 * event.pk + run.number
+    driven = drive_run(setting, sheet, run.fuel_l, laps, seed, tyre_age=age, sectors_at=adapter.sectors_of(event))
     import_laps(run, write_laps(driven).encode())
     return run
 

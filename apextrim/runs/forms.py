@@ -3,7 +3,10 @@
 from typing import Any
 
 from django import forms
+from django.core.exceptions import ValidationError
 
+from apexcore.errors import InputError
+from apexcore.judge.tags import parse_tags
 from apextrim.events import adapter
 from apextrim.events.models import Event, Session
 from apextrim.garage.models import Sheet
@@ -13,16 +16,21 @@ from apextrim.ui.fields import QuantityField
 MOST_TYRE_AGE = 500
 MOST_VIRTUAL_LAPS = 60
 
+_DOES = [("", "–"), ("washes wide", "washes wide"), ("even", "even"), ("steps out", "steps out")]
+PHASES = ("entry", "mid", "exit")
+
 
 class RunForm(forms.Form):
-    """A run: sheet, tyres and their age, fuel at the start."""
+    """A run: sheet, tyres and their age, fuel at the start, and what else may be judged about it."""
 
     sheet = forms.ModelChoiceField(Sheet.objects.none(), label="Sheet", empty_label=None)
     session = forms.ModelChoiceField(Session.objects.none(), label="Session", empty_label=None)
     front = forms.ChoiceField(label="Front tyres")
     rear = forms.ChoiceField(label="Rear tyres")
     tyre_age = QuantityField("", 0, MOST_TYRE_AGE, label="Laps on the tyres", decimals=0)
+    tyre_set = forms.CharField(max_length=24, required=False, label="Set")
     fuel_l = QuantityField("l", 0.5, 500, label="Fuel at the start")
+    tags = forms.CharField(max_length=300, required=False, label="Tags, such as line=late; driver=Ann")
     note = forms.CharField(max_length=200, required=False, label="Note")
 
     def __init__(self, event: Event, *args: Any, **kwargs: Any) -> None:
@@ -45,6 +53,38 @@ class RunForm(forms.Form):
         fuel = self.fields["fuel_l"]
         assert isinstance(fuel, QuantityField)
         fuel.high = car.tank_l
+
+    def clean_tags(self) -> dict[str, str]:
+        """The tags by name."""
+        try:
+            return parse_tags(self.cleaned_data["tags"])
+        except InputError as error:
+            raise ValidationError(str(error)) from None
+
+
+class OwnRunForm(RunForm):
+    """A run of the racer's own with all that there is to say of it between two runs; laps may also come later."""
+
+    fuel_end_l = QuantityField("l", 0, 500, required=False, label="Fuel at the end")
+    entry = forms.ChoiceField(choices=_DOES, required=False, label="On entry it")
+    mid = forms.ChoiceField(choices=_DOES, required=False, label="In mid-corner it")
+    exit = forms.ChoiceField(choices=_DOES, required=False, label="On exit it")
+    laps = forms.CharField(
+        max_length=40_000, required=False, strip=False, widget=forms.Textarea(attrs={"rows": 6}),
+        label="Laps, one a line or pasted from a spreadsheet: time, and if you like out, in or spoiled, and litres burnt",
+    )  # fmt: skip
+
+    def clean(self) -> dict[str, Any]:
+        values = super().clean() or {}
+        start, end = values.get("fuel_l"), values.get("fuel_end_l")
+        if start is not None and end is not None and end > start:
+            raise ValidationError(f"Fuel at the end: “{end:g} l” is not usable; expected at most the {start:g} l at the start.")
+        return values
+
+    def run_values(self) -> dict[str, Any]:
+        """What a run is made of, of a valid form."""
+        values = {name: value for name, value in self.cleaned_data.items() if name not in (*PHASES, "laps")}
+        return {**values, "words": {phase: self.cleaned_data[phase] for phase in PHASES if self.cleaned_data[phase]}}
 
 
 class VirtualForm(RunForm):

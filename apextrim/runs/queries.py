@@ -1,6 +1,6 @@
 """Runs as pages and judgements need them."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -56,6 +56,12 @@ def burnt_l(event: Event) -> list[float]:
     return [lap.fuel_l for run in runs_of(event) for lap in run.laps.all() if lap.kind == "timed" and lap.fuel_l is not None]
 
 
+def usual_use_l(run: Run, modelled_l: float) -> float:
+    """Fuel that a lap of a run burns where it was not measured lap by lap: from both ends of the run, else the model's [l]."""
+    count = len(run.laps.all())
+    return (run.fuel_l - run.fuel_end_l) / count if run.fuel_end_l is not None and count else modelled_l
+
+
 @dataclass(frozen=True)
 class ObservedRun:
     """A run's timed laps as the lap model takes them.
@@ -70,30 +76,42 @@ class ObservedRun:
 
 
 def observed(event: Event, levels: dict[int, int], fuel_l_per_lap: float) -> list[ObservedRun]:
-    """Timed laps of the runs on given sheets, with fuel and tyre age worked out lap by lap.
+    """Timed laps of the runs on given sheets; see `observed_by`.
+
+    :param levels: level of each sheet, by the sheet's key
+    """
+    return observed_by(event, lambda run: levels.get(run.sheet_id), fuel_l_per_lap)
+
+
+def observed_by(event: Event, level_of: Callable[[Run], int | tuple[int, ...] | None], fuel_l_per_lap: float) -> list[ObservedRun]:
+    """Timed laps of the runs that have a level, with fuel and tyre age worked out lap by lap.
 
     Where a lap's fuel was not measured, the given use is taken; a run on different compounds front and rear counts as its
     rear compound, which carries the wear.
 
-    :param levels: level of each sheet, by the sheet's key
+    :param level_of: level of a run, marks where several differences are judged at once, None where it is left out
     """
     car = adapter.car_of(event)
-    rows = [run for run in runs_of(event) if run.sheet_id in levels]
-    begun: dict[int | None, datetime] = {}
-    for run in runs_of(event):
-        begun[run.session_id] = min(begun.get(run.session_id, run.made_at), run.made_at)
     index = {compound.key: place for place, compound in enumerate(car.tyres.compounds)}
+    rows = list(runs_of(event))
+    begun: dict[int | None, datetime] = {}
+    for run in rows:
+        begun[run.session_id] = min(begun.get(run.session_id, run.made_at), run.made_at)
     found = []
     for run in rows:
+        level = level_of(run)
+        if level is None:
+            continue
+        one, marks = (0, level) if isinstance(level, tuple) else (level, ())
         track, hours = float(run.conditions.get("track_c", 0.0)), (run.made_at - begun[run.session_id]).total_seconds() / 3600.0
         board, laps, numbers = run.fuel_l, [], []
+        use = usual_use_l(run, fuel_l_per_lap)
         for place, lap in enumerate(run.laps.all()):
             if lap.kind == "timed":
-                kg = max(board, 0.0) * car.mass.fuel_kg_per_l
-                age = run.tyre_age + place
-                laps.append(Observed(run.pk, levels[run.sheet_id], index[run.rear], kg, age, lap.time_s, max(place, 1), track, hours))
+                kg, age = max(board, 0.0) * car.mass.fuel_kg_per_l, run.tyre_age + place
+                laps.append(Observed(run.pk, one, index.get(run.rear, 0), kg, age, lap.time_s, max(place, 1), track, hours, marks))
                 numbers.append(lap.number)
-            board -= lap.fuel_l if lap.fuel_l is not None else fuel_l_per_lap
+            board -= lap.fuel_l if lap.fuel_l is not None else use
         if laps:
             found.append(ObservedRun(run, laps, numbers))
     return found

@@ -9,7 +9,8 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from apexcore.errors import ApexError, FileRejected
-from apexcore.formats.laps_csv import read_typed, write_laps
+from apexcore.formats.laps_csv import COLUMNS, read_table, read_typed, write_laps
+from apexcore.formats.text import decoded
 from apexcore.judge.laps import KIND_WORDS, KINDS, figures
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
@@ -17,8 +18,10 @@ from apextrim.events.queries import event_for, frame
 from apextrim.ui.uploads import uploaded
 
 from . import actions, presenters, queries
-from .forms import RunForm, VirtualForm
+from .forms import OwnRunForm, VirtualForm
+from .match_views import ask_columns
 from .models import Lap, Run
+from .reading import read_run, words_of
 
 
 def problems_of(error: ApexError) -> list[str]:
@@ -26,7 +29,7 @@ def problems_of(error: ApexError) -> list[str]:
     return error.problems if isinstance(error, FileRejected) else [str(error)]
 
 
-def _bench(request: HttpRequest, event: Event, run_form: RunForm | None = None, virtual_form: VirtualForm | None = None) -> HttpResponse:
+def _bench(request: HttpRequest, event: Event, run_form: OwnRunForm | None = None, virtual_form: VirtualForm | None = None) -> HttpResponse:
     lines = queries.run_lines(event)
     picked = next((line for line in reversed(lines) if line.laps), None)
     context: dict[str, Any] = {
@@ -36,7 +39,7 @@ def _bench(request: HttpRequest, event: Event, run_form: RunForm | None = None, 
         "picked": picked,
         "picture": presenters.lap_picture(picked.laps, picked.figures.median_s) if picked else None,
         "has_sheets": event.sheets.exists(),
-        "run_form": run_form or RunForm(event, auto_id="run_%s"),
+        "run_form": run_form or OwnRunForm(event, auto_id="run_%s"),
         "virtual_form": virtual_form or VirtualForm(event, auto_id="virtual_%s"),
     }
     wrong = bool((run_form and run_form.errors) or (virtual_form and virtual_form.errors))
@@ -53,10 +56,16 @@ def bench(request: HttpRequest, event_id: int) -> HttpResponse:
 def add(request: HttpRequest, event_id: int) -> HttpResponse:
     """A run whose laps are typed or imported next."""
     event = event_for(request.user, event_id)
-    form = RunForm(event, request.POST, auto_id="run_%s")
+    form = OwnRunForm(event, request.POST, auto_id="run_%s")
     if not form.is_valid():
         return _bench(request, event, run_form=form)
-    return redirect("run", event.pk, actions.add_run(event, form.cleaned_data).pk)
+    try:
+        run = actions.add_own_run(event, form.run_values(), form.cleaned_data["laps"])
+    except FileRejected as error:
+        for problem in error.problems:
+            form.add_error("laps", problem)
+        return _bench(request, event, run_form=form)
+    return redirect("run", event.pk, run.pk)
 
 
 @require_POST
@@ -80,13 +89,22 @@ def _run(request: HttpRequest, event: Event, run: Run, errors: list[str] | None 
     rows = list(run.laps.all())
     laps = queries.driven(rows)
     found = figures(laps)
+    reading = read_run(event, run)
+    clean = "clean" in request.GET and bool(reading.cleaned)
+    shown = list(reading.cleaned) if clean else laps
+    letters = iter("abcdefghij")
     context: dict[str, Any] = {
         "event": event,
         "frame": frame(event, "runs"),
         "run": run,
         "rows": rows,
         "figures": found,
-        "picture": presenters.lap_picture(laps, found.median_s),
+        "picture": presenters.lap_picture(shown, figures(shown).median_s),
+        "reading": reading,
+        "clean": clean,
+        "fade_words": words_of(reading.fade),
+        "aside": [(lap, next(letters, "")) for lap in rows if lap.kind != "timed"],
+        "sectors": range(1, max((len(lap.sectors_s) for lap in rows), default=0) + 1),
         "kinds": [(kind, KIND_WORDS[kind]) for kind in KINDS],
         "typed": request.POST.get("laps", "") if errors else "",
         "errors": errors or [],
@@ -121,7 +139,14 @@ def import_file(request: HttpRequest, event_id: int, run_id: int) -> HttpRespons
     event = event_for(request.user, event_id)
     row = queries.run_for(request.user, event, run_id)
     try:
-        new = actions.import_laps(row, uploaded(request, "a CSV of laps"))
+        data = uploaded(request, "a CSV of laps")
+        table = read_table(data)
+        if any(name.lower() in COLUMNS for name in table.header):
+            new = actions.import_laps(row, data)
+        elif (columns := actions.remembered_columns(row, table)) is not None:
+            new = actions.import_matched(row, table, columns)
+        else:
+            return ask_columns(request, event, row, table, decoded(data, "a CSV of laps"))
     except ApexError as error:
         return _run(request, event, row, problems_of(error))
     done = f"{new} lap{'s' if new != 1 else ''} imported." if new else "Every lap of this file is there already; nothing was added."

@@ -7,19 +7,26 @@ from django.utils import timezone
 
 from apextrim.events.models import Event
 from apextrim.events.thread import tie
-from apextrim.garage.models import Sheet
 
 from .models import KeptVerdict
 from .queries import Judged
+from .sides import SHEET
+
+Sides = tuple[tuple[str, str], tuple[str, str]]
 
 
 @transaction.atomic
-def keep_verdict(event: Event, a: Sheet, b: Sheet, judged: Judged, at: datetime | None = None) -> KeptVerdict:
-    """Keeps a verdict as it stands now, on the thread."""
+def keep_verdict(event: Event, sides: Sides, judged: Judged, at: datetime | None = None, by: str = SHEET) -> KeptVerdict:
+    """Keeps a verdict as it stands now, on the thread.
+
+    :param sides: key and words of A and of B
+    :param by: the kind of difference, of `sides.kinds_of`
+    """
     verdict = judged.verdict
+    (key_a, a), (key_b, b) = sides
     row = KeptVerdict.objects.create(
-        event=event, sheet_a=a, sheet_b=b, margin_s=verdict.margin_s, mean_s=verdict.mean_s, low_s=verdict.low_s,
-        high_s=verdict.high_s, sentence=judged.text, made_at=at or timezone.now(),
+        event=event, by=by, key_a=key_a, key_b=key_b, side_a=a, side_b=b, margin_s=verdict.margin_s, mean_s=verdict.mean_s,
+        low_s=verdict.low_s, high_s=verdict.high_s, sentence=judged.text, made_at=at or timezone.now(),
     )  # fmt: skip
-    tie(event, "verdict", f"{a.name} : {b.name}", judged.text, row.pk, at)
+    tie(event, "verdict", f"{a} : {b}"[:24], judged.text, row.pk, at)
     return row

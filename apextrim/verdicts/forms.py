@@ -1,28 +1,47 @@
-"""Which two sheets to judge."""
+"""Which difference to judge."""
 
 from typing import Any
 
 from django import forms
 
 from apextrim.events.models import Event
-from apextrim.garage.models import Sheet
 from apextrim.ui.fields import QuantityField
+
+from .queries import TRUST
+from .sides import SEVERAL, SHEET, Kind, kinds_of
 
 
 class JudgeForm(forms.Form):
-    """Two sheets and the margin that matters."""
+    """The kind of difference, its two sides, the margin that matters, and how far the vehicle model is trusted."""
 
-    a = forms.ModelChoiceField(Sheet.objects.none(), label="A", empty_label=None)
-    b = forms.ModelChoiceField(Sheet.objects.none(), label="B", empty_label=None)
+    by = forms.ChoiceField(label="Judge")
+    a = forms.ChoiceField(label="A", required=False)
+    b = forms.ChoiceField(label="B", required=False)
     margin = QuantityField("s", 0.0, 5.0, label="Matters beyond", decimals=2)
+    trust = forms.ChoiceField(choices=[(key, key) for key in TRUST], label="Trust in the model's weight and fade")
 
-    def __init__(self, event: Event, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
+    def __init__(self, event: Event, data: Any = None, **kwargs: Any) -> None:
+        given = {} if data is None else {key: data[key] for key in ("by", "a", "b", "margin", "trust") if data.get(key)}
+        super().__init__({"by": SHEET, "margin": "0.10", "trust": "usual", **given} if data is not None else None, **kwargs)
+        self.kinds = kinds_of(event)
+        self.fields["by"].choices = [(kind.key, kind.words) for kind in self.kinds]  # type: ignore[attr-defined]
         for name in ("a", "b"):
-            self.fields[name].queryset = event.sheets.all()  # type: ignore[attr-defined]
+            self.fields[name].choices = self.kind.sides  # type: ignore[attr-defined]
+
+    @property
+    def kind(self) -> Kind:
+        """The kind chosen; sheets where none that exists is."""
+        chosen = self.data.get("by", SHEET) if self.is_bound else SHEET
+        return next((kind for kind in self.kinds if kind.key == chosen), self.kinds[0])
 
     def clean(self) -> dict[str, Any]:
         values = super().clean() or {}
-        if values.get("a") and values.get("a") == values.get("b"):
-            raise forms.ValidationError(f"A and B are both {values['a'].name}; choose two different sheets.")
+        if values.get("by") == SEVERAL or self.errors:
+            return values
+        names = dict(self.kind.sides)
+        for name in ("a", "b"):
+            if not values.get(name):
+                raise forms.ValidationError(f"{name.upper()} is not chosen; expected one of {', '.join(names.values()) or 'none yet'}.")
+        if values["a"] == values["b"]:
+            raise forms.ValidationError(f"A and B are both {names[values['a']]}; choose two different ones.")
         return values

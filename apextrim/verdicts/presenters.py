@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from apexcore.judge.model import Prior
 from apexcore.judge.verdict import Verdict
 from apexcore.quantities import format_lap, format_number
 from apextrim.ui.pictures import Axis, linear_axis
@@ -89,21 +90,22 @@ def evidence_picture(judged: Judged) -> EvidencePicture:
     return EvidencePicture(found, y, height)
 
 
-def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str]]:
-    """(what, size, spread) of everything the model takes out."""
-    verdict = judged.verdict
-    fuel, fuel_sd = verdict.fuel_s_per_kg
-    rows = [("fuel weight", f"{format_number(1000 * fuel, 1, True)} ms per kg", f"± {2000 * fuel_sd:.1f}")]
+def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str, str]]:
+    """(what, what the model said, size, spread) of everything that is taken out."""
+    verdict, priors = judged.verdict, judged.priors
+
+    def row(what: str, prior: Prior, found: tuple[float, float], factor: float, decimals: int, unit: str) -> tuple[str, str, str, str]:
+        said = f"{format_number(factor * prior.mean, decimals, True)} ± {format_number(2 * factor * prior.sd, decimals)}"
+        now = f"{format_number(factor * found[0], decimals, True)} {unit}"
+        return what, said, now, f"± {format_number(2 * factor * found[1], decimals)}"
+
+    rows = [row("fuel weight", priors.fuel, verdict.fuel_s_per_kg, 1000, 1, "ms per kg")]
     used = {lap.compound for one in judged.runs for lap in one.laps}
-    for place, (fade, sd) in enumerate(verdict.fade_s_per_lap):
+    for place, found in enumerate(verdict.fade_s_per_lap):
         if place in used:
-            rows.append(
-                (f"tyre fade, {compounds[place]}", f"{format_number(1000 * fade, 0, True)} ms per lap of age", f"± {2000 * sd:.0f}")
-            )
-    track, track_sd = verdict.track_s_per_k
-    trend, trend_sd = verdict.trend_s_per_h
-    rows.append(("track temperature", f"{format_number(1000 * track, 0, True)} ms per K", f"± {2000 * track_sd:.0f}"))
-    rows.append(("trend of the session", f"{format_number(trend, 2, True)} s per hour", f"± {2 * trend_sd:.2f}"))
-    rows.append(("shift from run to run", f"{verdict.shift_s:.2f} s", "spread of the runs"))
-    rows.append(("scatter from lap to lap", f"{verdict.scatter_s:.2f} s", "spread of the laps"))
+            rows.append(row(f"tyre fade, {compounds[place]}", priors.fade[place], found, 1000, 0, "ms per lap of age"))
+    rows.append(row("track temperature", priors.track, verdict.track_s_per_k, 1000, 0, "ms per K"))
+    rows.append(row("trend of the session", priors.trend, verdict.trend_s_per_h, 1, 2, "s per hour"))
+    rows.append(("shift from run to run", "", f"{verdict.shift_s:.2f} s", "spread of the runs"))
+    rows.append(("scatter from lap to lap", "", f"{verdict.scatter_s:.2f} s", "spread of the laps"))
     return rows

@@ -17,6 +17,7 @@ from apextrim.runs.queries import runs_of
 from . import actions, presenters, queries
 from .forms import JudgeForm
 from .models import KeptVerdict
+from .sides import SEVERAL, SHEET, kinds_of
 
 
 def _first_choice(event: Event) -> dict[str, Any] | None:
@@ -25,28 +26,32 @@ def _first_choice(event: Event) -> dict[str, Any] | None:
     if len(driven) < 2:
         return None
     a, b = sorted(driven[:2])
-    return {"a": a, "b": b, "margin": "0.10"}
+    return {"by": SHEET, "a": str(a), "b": str(b)}
 
 
 def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any], int]:
     """The bench's context for a choice of sheets, and the status."""
     context: dict[str, Any] = {"event": event, "frame": frame(event, "verdicts"), "kept_list": event.verdicts.order_by("-made_at")}
-    choice = data if "a" in data else _first_choice(event)
+    choice = _sides_for(event, data) if "by" in data or "a" in data else _first_choice(event)
     if choice is None:
-        context["too_few"] = True
-        context["form"] = JudgeForm(event, initial={"margin": 0.1})
+        context["too_few"] = len(kinds_of(event)) < 2
+        context["form"] = JudgeForm(event, {} if not context["too_few"] else None)
         return context, 200
     form = JudgeForm(event, choice)
     context["form"] = form
     if not form.is_valid():
         return context, 422
-    a, b, margin = form.cleaned_data["a"], form.cleaned_data["b"], form.cleaned_data["margin"]
+    values = form.cleaned_data
+    names = dict(form.kind.sides)
     try:
-        judged = queries.judged(event, a, b, margin)
+        if form.kind.key == SEVERAL:
+            return _several(context, queries.judged_several(event, values["margin"], values["trust"])), 200
+        sides = values["a"], values["b"]
+        judged = queries.judged_sides(event, form.kind.key, sides, (names[sides[0]], names[sides[1]]), values["margin"], values["trust"])
     except ApexError as error:
         context["problem"] = str(error)
         return context, 200
-    context |= {"a": a, "b": b, "margin": margin}
+    context |= {"a": names[sides[0]], "b": names[sides[1]], "values": values}
     if isinstance(judged, str):
         context["missing"] = judged
         return context, 200
@@ -58,6 +63,23 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
         "taken_out": presenters.taken_out(judged, compounds),
     }
     return context, 200
+
+
+def _sides_for(event: Event, data: Any) -> dict[str, str]:
+    """What was asked for; where the kind of difference was changed, its first two sides."""
+    asked = {name: str(data.get(name, "")) for name in ("by", "a", "b", "margin", "trust")}
+    kind = next((one for one in kinds_of(event) if one.key == (asked["by"] or SHEET)), None)
+    keys = [key for key, _ in kind.sides] if kind else []
+    if kind and len(keys) > 1 and kind.key != SHEET and asked["a"] not in keys and asked["b"] not in keys:
+        asked["a"], asked["b"] = keys[0], keys[1]
+    return asked
+
+
+def _several(context: dict[str, Any], found: list[tuple[str, queries.Judged]] | str) -> dict[str, Any]:
+    if isinstance(found, str):
+        return {**context, "missing": found}
+    pictures = [(name, judged, presenters.interval_picture(judged.verdict)) for name, judged in found]
+    return {**context, "several": pictures}
 
 
 @require_GET
@@ -76,7 +98,8 @@ def keep(request: HttpRequest, event_id: int) -> HttpResponse:
     judged = context.get("judged")
     if judged is None:
         return render(request, "verdicts/bench.html", context, status=422 if status == 200 else status)
-    row = actions.keep_verdict(event, context["a"], context["b"], judged)
+    values = context["values"]
+    row = actions.keep_verdict(event, ((values["a"], context["a"]), (values["b"], context["b"])), judged, by=values["by"])
     messages.success(request, "The verdict is kept on the thread.")
     return redirect("kept_verdict", event.pk, row.pk)
 

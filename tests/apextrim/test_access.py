@@ -7,13 +7,15 @@ from django.conf import settings
 from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 
+from apexcore.judge.calibration import SCALES
 from apextrim.events.models import Event
 from apextrim.garage.models import Search, Sheet
 from apextrim.race.models import KeptPlan
-from apextrim.runs.models import Run
-from apextrim.verdicts.models import KeptVerdict
+from apextrim.runs import logger_views
+from apextrim.runs.models import LoggerKey, Run
+from apextrim.verdicts.models import Calibration, KeptVerdict, PlannedTest
 
-PUBLIC = {"sign_in", "enter_demo", "sign_out"}
+PUBLIC = {"sign_in", "enter_demo", "sign_out", "logger"}  # the logger's door asks for a token
 #: Addresses without a row in them: a stranger sees his own things there.
 OWN = {"new_circuit", "home", "events", "garage", "import_car", "import_circuit"}
 
@@ -42,14 +44,33 @@ def addresses(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Ru
     """Every address, filled with the racer's rows."""
     run = drive(first, 1)
     verdict = KeptVerdict.objects.create(
-        event=event, sheet_a=first, sheet_b=second, margin_s=0.1, mean_s=0, low_s=-1, high_s=1, sentence="?", made_at=event.made_at
+        event=event,
+        key_a=str(first.pk),
+        key_b=str(second.pk),
+        side_a="S1",
+        side_b="S2",
+        margin_s=0.1,
+        mean_s=0,
+        low_s=-1,
+        high_s=1,
+        sentence="?",
+        made_at=event.made_at,
     )
     plan = KeptPlan.objects.create(event=event, stints=[["marl", 20, 40.0]], time_s=1, start_fuel_l=40, text="?", made_at=event.made_at)
     search = Search.objects.create(
         event=event, sheet=first, aim="lap", options={}, state="failed", error="?", made_at=event.made_at, beat_at=event.made_at
     )
+    logger_key = LoggerKey.objects.create(event=event, name="box", digest="x", made_at=event.made_at)
+    now = {"event": event, "made_at": event.made_at}
+    test = PlannedTest.objects.create(
+        differences=[["sheet", "1", "S1", "2", "S2"]], order=[[0], [1]], laps=3, difference_s=0.1, power=0.8, **now
+    )
+    scales = dict.fromkeys(SCALES, 1.0)
+    held = Calibration.objects.create(
+        scales=scales, spread=scales, driver=0, driver_spread=0.1, laps=5, before_s=1, after_s=1, level_before_s=1, level_after_s=1, **now
+    )
     keys = {
-        "search_id": search.pk, "event_id": event.pk, "sheet_id": first.pk, "run_id": run.pk, "lap_id": run.laps.all()[0].pk, "verdict_id": verdict.pk,
+        "test_id": test.pk, "calibration_id": held.pk, "key_id": logger_key.pk, "search_id": search.pk, "event_id": event.pk, "sheet_id": first.pk, "run_id": run.pk, "lap_id": run.laps.all()[0].pk, "verdict_id": verdict.pk,
         "plan_id": plan.pk, "car_id": event.car.pk, "circuit_id": event.circuit.pk,
     }  # fmt: skip
     return {name: reverse(name, kwargs={arg: keys[arg] for arg in args}) for name, args in PATTERNS}
@@ -84,7 +105,8 @@ def test_the_owner_reaches_every_page(addresses: dict[str, str], client_in: Clie
             assert client_in.get(address).status_code in (200, 302, 405), name
 
 
-def test_an_empty_or_absurd_post_is_never_a_500(addresses: dict[str, str], client_in: Client) -> None:
+def test_an_empty_or_absurd_post_is_never_a_500(addresses: dict[str, str], client_in: Client, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(logger_views, "start", lambda *_: None)
     absurd = {
         "sheet": "x" * 50,
         "a": "-1",

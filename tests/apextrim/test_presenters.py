@@ -118,8 +118,16 @@ def test_the_evidence_shows_every_lap_once_in_the_order_driven(found: Judged) ->
 
 
 def test_what_was_taken_out_names_only_the_compounds_driven(found: Judged) -> None:
-    names = [what for what, _, _ in taken_out(found, ["Marl", "Slate"])]
-    assert names == ["fuel weight", "tyre fade, Marl", "tyre fade, Slate", "shift from run to run", "scatter from lap to lap"]
+    names = [what for what, _, _, _ in taken_out(found, ["Marl", "Slate"])]
+    assert names == [
+        "fuel weight",
+        "tyre fade, Marl",
+        "tyre fade, Slate",
+        "track temperature",
+        "trend of the session",
+        "shift from run to run",
+        "scatter from lap to lap",
+    ]
     assert any("different compounds" in text for text in found.warnings)
 
 

@@ -151,3 +151,75 @@ def test_the_list_of_runs_costs_few_queries(
         drive(first, seed, laps=4)
     with django_assert_max_num_queries(22):
         client_in.get(url("runs_bench", event))
+
+
+def test_a_run_is_kept_with_all_that_is_known_of_it_on_one_page(client_in: Client, event: Event, first: Sheet) -> None:
+    more = {
+        "fuel_end_l": "17", "tyre_set": "4", "tags": "Line=late; driver=Ann", "entry": "steps out", "mid": "even", "exit": "",
+        "laps": "1:25.3 out\n1\t1:13.8\n2\t1:13.6\n73,7\n73.9\n74\n1:13.5",
+    }  # fmt: skip
+    page = client_in.post(url("add_run", event), start(event, first, **more), follow=True).content.decode()
+    run = event.runs.get()
+    assert run.laps.count() == 7 and run.laps.all()[0].kind == "out"
+    assert (run.tags, run.words, run.fuel_end_l, run.tyre_set) == (
+        {"line": "late", "driver": "Ann"}, {"entry": "steps out", "mid": "even"}, 17.0, "4",
+    )  # fmt: skip
+    assert "line: late" in page and "entry: steps out" in page and "Longest clean stretch" in page
+    from apextrim.runs.queries import observed
+
+    laps = observed(event, {first.pk: 0}, 99.0)[0].laps
+    assert laps[0].fuel_kg - laps[1].fuel_kg == pytest.approx((30 - 17) / 7 * 0.745, rel=0.05)
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({"laps": "1:13.5\nfast"}, "Line 2"),
+        ({"tags": "line="}, "name=value pairs"),
+        ({"fuel_end_l": "44"}, "at most the 30 l at the start"),
+        ({"fuel_end_l": "lots"}, "“lots” is not usable"),
+    ],
+)
+def test_a_run_with_a_mistake_keeps_what_was_typed_and_saves_nothing(
+    client_in: Client, event: Event, first: Sheet, changes: dict[str, str], words: str
+) -> None:
+    response = client_in.post(url("add_run", event), start(event, first, note="keep me", **changes))
+    page = response.content.decode()
+    assert response.status_code == 422 and words in page and 'value="keep me"' in page and not event.runs.exists()
+    assert 'data-came-back="1"' in page
+
+
+def test_columns_of_another_header_are_asked_once_and_remembered(client_in: Client, run: Run, event: Event, first: Sheet) -> None:
+    data = b"Zeit;Nummer;Liter\n1:25,3;1;2,0\n1:13,8;2;1,9\n1:13,7;3;1,9\n"
+    page = upload(client_in, run, data).content.decode()
+    assert "Which column is which?" in page and run.laps.count() == 0
+    columns = {"text": data.decode(), "col-lap": "1", "col-lap_time": "0", "col-fuel_l": "2"}
+    wrong = client_in.post(url("match_laps", event, run.pk), {**columns, "col-lap_time": "1"})
+    assert wrong.status_code == 422 and "the same column" in wrong.content.decode() and run.laps.count() == 0
+    client_in.post(url("match_laps", event, run.pk), columns)
+    assert [lap.number for lap in run.laps.all()] == [1, 2, 3] and run.laps.all()[1].fuel_l == 1.9
+    client_in.post(url("add_run", event), start(event, first))
+    again = event.runs.get(number=2)
+    assert upload(client_in, again, data).status_code == 302 and again.laps.count() == 3
+    assert upload(client_in, again, data).status_code == 302 and again.laps.count() == 3
+
+
+def test_a_run_is_read_with_fuel_and_age_taken_out_and_its_limit_told(
+    client_in: Client, event: Event, first: Sheet, drive: Callable[..., Run]
+) -> None:
+    run = drive(first, seed=5, laps=14, fuel_l=45)
+    page = client_in.get(url("run", event, run.pk)).content.decode()
+    assert "The tyres fade by" in page and "sets the limit" in page and "Best sectors together" in page and "Sector 3" in page
+    clean = client_in.get(url("run", event, run.pk) + "?clean=1").content.decode()
+    assert "are taken out" in clean
+    aside = [lap for lap in run.laps.all() if lap.kind != "timed"]
+    assert page.count(">put back") == len(aside) and 'data-bench-key="a"' in page
+    client_in.post(url("mark_lap", event, run.pk, aside[0].pk), {"kind": "timed"})
+    aside[0].refresh_from_db()
+    assert aside[0].kind == "timed" and aside[0].why == ""
+
+
+def test_a_table_of_two_hundred_thousand_rows_is_refused_at_once(client_in: Client, run: Run) -> None:
+    rows = b"lap,lap_time\n" + b"".join(b"%d,73.5\n" % n for n in range(1, 200_001))
+    response = upload(client_in, run, rows)
+    assert response.status_code == 422 and "the file has 200000 laps; expected at most 1000" in response.content.decode()

@@ -269,9 +269,41 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // A form whose fields are kept in the browser until it is sent.
+  Alpine.data("keptForm", () => ({
+    restored: false,
+    get key() {
+      return `apex-form-${this.$root.dataset.draft}`;
+    },
+    get fields() {
+      return [...this.$root.querySelectorAll("input:not([type=hidden]), select, textarea")];
+    },
+    init() {
+      if (this.$root.dataset.cameBack) return;
+      const kept = JSON.parse(localStorage.getItem(this.key) || "{}");
+      for (const field of this.fields) {
+        if (!(field.name in kept)) continue;
+        field.value = kept[field.name];
+        this.restored = true;
+      }
+    },
+    keep() {
+      localStorage.setItem(this.key, JSON.stringify(Object.fromEntries(this.fields.map((field) => [field.name, field.value]))));
+    },
+    sent() {
+      localStorage.removeItem(this.key);
+    },
+  }));
+
   // A select that sends its form as soon as it changes (marking laps, choosing sheets).
   Alpine.data("autoSend", () => ({
     send() {
+      this.$root.requestSubmit();
+    },
+    // Another kind of difference has other sides: those chosen before mean nothing there.
+    sendKind(event) {
+      if (event.target.name !== "by") return;
+      for (const name of ["a", "b"]) this.$root.elements[name].value = "";
       this.$root.requestSubmit();
     },
   }));

@@ -1,0 +1,105 @@
+"""Qualifying: on which flying lap, with how much fuel, on new or scrubbed tyres."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from django import forms
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from apexcore.errors import ApexError, InputError
+from apexcore.judge.model import cleaned_times, fit
+from apexcore.judge.plan import scatter_of
+from apexcore.judge.qualifying import Form, attempts
+from apexcore.quantities.text import parse_lap
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+from apextrim.garage.queries import core_sheet
+from apextrim.runs.queries import observed, runs_of
+from apextrim.ui.fields import QuantityField
+
+from .queries import pace_of
+
+#: Scatter and mistakes of a driver of whom too few laps are known [s, -]. Source: the virtual driver's.
+_SCATTER_S, _MISTAKES = 0.15, 0.08
+#: Laps before which a share of mistakes is as good as unknown.
+_KNOWN_FROM = 12
+
+
+class QualifyingForm(forms.Form):
+    """A time to beat, and how often a flying lap is spoiled."""
+
+    beat = forms.CharField(max_length=20, required=False, label="Time to beat")
+    mistakes = QuantityField("%", 0, 90, label="Laps that you spoil", decimals=0)
+
+    def clean_beat(self) -> float | None:
+        """The time [s]."""
+        text = self.cleaned_data["beat"].strip()
+        if not text:
+            return None
+        try:
+            return parse_lap(text, "Time to beat")
+        except InputError as error:
+            raise forms.ValidationError(str(error)) from None
+
+
+@dataclass(frozen=True)
+class Known:
+    """What the laps of an event say of its driver.
+
+    :param scatter_s: scale of the laps [s]
+    :param mistakes: share of laps spoiled [-]
+    :param laps: that it is known from; 0 where it is assumed
+    """
+
+    scatter_s: float
+    mistakes: float
+    laps: int
+
+
+def driver_of(event: Event) -> Known:
+    """Scatter and mistakes from the laps with everything else taken out."""
+    kinds = [lap.kind for run in runs_of(event) for lap in run.laps.all() if lap.kind in ("timed", "spoiled")]
+    if len(kinds) < _KNOWN_FROM:
+        return Known(_SCATTER_S, _MISTAKES, 0)
+    book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
+    runs = observed(event, {row.pk: place for place, row in enumerate(event.sheets.all())}, book.fuel_l_per_lap)
+    laps = [lap for run in runs for lap in run.laps]
+    cleaned = [float(time) for time in cleaned_times(laps, fit(laps, book.priors()))] if laps else []
+    rows, place = [], 0
+    for run in runs:
+        rows.append(cleaned[place : place + len(run.laps)])
+        place += len(run.laps)
+    found = scatter_of(rows)
+    return Known(found[0] if found else _SCATTER_S, kinds.count("spoiled") / len(kinds), len(kinds))
+
+
+@require_GET
+def qualifying(request: HttpRequest, event_id: int) -> HttpResponse:
+    """The best lap to expect and its chances, by the number of flying laps."""
+    event = event_for(request.user, event_id)
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "race"), "sheet": event.sheet_in_car}
+    try:
+        known = driver_of(event)
+        pace, _ = pace_of(event, adapter.rules_of(event))
+    except ApexError as error:
+        return render(request, "race/qualifying.html", {**context, "problem": str(error)})
+    form = QualifyingForm({"mistakes": f"{100 * known.mistakes:.0f}", **request.GET.dict()})
+    context |= {"form": form, "known": known}
+    if form.is_valid():
+        mean, best = pace.pace, min(pace.pace.tyres, key=lambda tyre: tyre.offset_s)
+        base = np.array([draw.lap_s for draw in pace.draws])
+        ask = Form(
+            (float(base.mean()), float(base.std())), best.warm_s, best.fade_s, mean.fuel_l_per_lap * mean.fuel_s_per_l, known.scatter_s,
+            form.cleaned_data["mistakes"] / 100.0,
+        )  # fmt: skip
+        found = attempts(ask, wanted_s=form.cleaned_data["beat"])
+        compound = adapter.car_of(event).tyres.compound(best.key)
+        context |= {
+            "attempts": [(one, (one.laps + 2) * mean.fuel_l_per_lap) for one in found], "first": found[0], "compound": compound,
+            "beat": form.cleaned_data["beat"],
+        }  # fmt: skip
+    return render(request, "race/qualifying.html", context, status=422 if form.errors else 200)

@@ -1,0 +1,168 @@
+"""The logger's door, and the page on which its laps arrive."""
+
+import threading
+import time
+from typing import Any
+
+from django.contrib import messages
+from django.contrib.auth.decorators import login_not_required
+from django.db import connection
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.utils import timezone
+from django.views.decorators.csrf import csrf_exempt
+from django.views.decorators.http import require_GET, require_POST
+
+from apexcore.errors import ApexError, FileRejected
+from apexcore.formats.logger import Sent, read_csv_laps, read_json_lines
+from apexcore.judge.laps import figures
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.virtual.senders import events_of
+from apexcore.virtual.world import virtual_run
+from apextrim.accounts.owned import owned_or_404
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+
+from . import logger, presenters, queries
+from .models import LoggerKey
+
+#: Laps of the simulated logger's run, and the pause between two of them [s].
+_LAPS, _PAUSE_S = 8, 1.2
+
+
+def _answer(status: int, **content: Any) -> JsonResponse:
+    return JsonResponse(content, status=status)
+
+
+@csrf_exempt  # a logger has no session; its token stands for it
+@login_not_required
+@require_POST
+def take(request: HttpRequest) -> HttpResponse:
+    """Takes JSON lines, or laps as CSV for the run named in `?run=`; all of a message or none of it."""
+    scheme, _, token = request.headers.get("Authorization", "").partition(" ")
+    key = LoggerKey.objects.select_related("event__car", "event__circuit").filter(digest=logger.digest(token.strip())).first()
+    if scheme.lower() != "bearer" or key is None:
+        return _answer(401, problems=["Authorization: this token is not known; expected “Bearer” and the token of a logger key."])
+    if key.withdrawn_at is not None:
+        return _answer(403, problems=[f"Authorization: the key “{key.name}” was withdrawn on {key.withdrawn_at:%d %B %Y}; make a new one."])
+    if key.event.deleted_at is not None:
+        return _answer(403, problems=["Authorization: the event of this key is deleted."])
+    try:
+        sent = _read(request)
+        taken = logger.take(key, sent)
+    except FileRejected as error:
+        return _answer(422, problems=error.problems)
+    except ApexError as error:
+        return _answer(422, problems=[str(error)])
+    content: dict[str, Any] = {
+        "laps": taken.laps, "samples": taken.samples, "passed_over": taken.passed_over, "runs": taken.runs, "notes": taken.notes,
+    }  # fmt: skip
+    if sent.cut is not None:
+        content["send_again_from_line"] = sent.cut
+    return _answer(200, **content)
+
+
+def _read(request: HttpRequest) -> Sent:
+    if request.content_type == "text/csv":
+        run = request.GET.get("run", "")
+        if not run:
+            raise FileRejected(["run: the name of the run is missing; expected ?run=NAME for laps as CSV."])
+        return read_csv_laps(request.body, run)
+    return read_json_lines(request.body)
+
+
+def _live(event: Event) -> dict[str, Any]:
+    run = queries.runs_of(event).exclude(logger=None).order_by("-number").first()
+    context: dict[str, Any] = {"event": event, "run": run}
+    if run is not None:
+        laps = queries.driven(run.laps.all())
+        found = figures(laps)
+        context |= {"laps": laps[::-1], "figures": found, "picture": presenters.lap_picture(laps, found.median_s), "now": timezone.now()}
+    return context
+
+
+@require_GET
+def live(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Laps as they arrive, and the keys with which loggers sign in."""
+    event = event_for(request.user, event_id)
+    token = request.session.pop("logger_token", "")
+    context = {**_live(event), "frame": frame(event, "runs"), "keys": event.logger_keys.all(), "token": token}
+    return render(request, "runs/live.html", {**context, "has_sheet": event.sheet_in_car is not None})
+
+
+@require_GET
+def live_part(request: HttpRequest, event_id: int) -> HttpResponse:
+    """The part of the page that is asked for again while laps arrive."""
+    return render(request, "runs/_live.html", _live(event_for(request.user, event_id)))
+
+
+@require_POST
+def make_key(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Makes a key; its token is shown once."""
+    event = event_for(request.user, event_id)
+    _, token = logger.make_key(event, request.POST.get("name", "").strip()[:40])
+    request.session["logger_token"] = token
+    return redirect("live", event.pk)
+
+
+@require_POST
+def withdraw(request: HttpRequest, event_id: int, key_id: int) -> HttpResponse:
+    """Lets a logger in no longer."""
+    event = event_for(request.user, event_id)
+    key = owned_or_404(LoggerKey, request.user, event=event, pk=key_id)
+    logger.withdraw_key(key)
+    messages.success(request, f"{key.name} is let in no longer; what it sent stays.")
+    return redirect("live", event.pk)
+
+
+@require_POST
+def close(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Closes runs whose logger will not come back."""
+    event = event_for(request.user, event_id)
+    logger.close_open(event)
+    return redirect("live", event.pk)
+
+
+@require_POST
+def simulate(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Sends the simulated logger, pyrometer and weather station out with the sheet in the car."""
+    event = event_for(request.user, event_id)
+    if event.sheet_in_car is None:
+        messages.error(request, "No sheet is in the car; save one on the Sheet bench first.")
+        return redirect("live", event.pk)
+    key, _ = logger.make_key(event, "simulated logger")
+    start(key.pk, _PAUSE_S)
+    return redirect("live", event.pk)
+
+
+def start(key_id: int, pause_s: float) -> None:
+    """Runs the stand-ins beside the requests."""
+    threading.Thread(target=_work, args=(key_id, pause_s), daemon=True, name=f"logger-{key_id}").start()
+
+
+def _work(key_id: int, pause_s: float) -> None:
+    try:
+        simulated(key_id, pause_s)
+    finally:
+        connection.close()
+
+
+def simulated(key_id: int, pause_s: float) -> None:
+    """Works a simulated run off, lap by lap, through the same door as any logger's."""
+    key = LoggerKey.objects.select_related("event__car", "event__circuit", "event__sheet_in_car").filter(pk=key_id).first()
+    if key is None or key.event.sheet_in_car is None:  # gone meanwhile
+        return
+    event, row = key.event, key.event.sheet_in_car
+    setting = adapter.setting_of(event, calibrated=False)
+    sheet = CoreSheet(setting.car.key, row.values)
+    fuel = float(row.values.get("fuel", setting.car.fuel_l))
+    run = virtual_run(setting, sheet, fuel, _LAPS, 77_000 + key.pk, sectors_at=adapter.sectors_of(event))
+    waiting = []
+    for one in events_of(run, sheet, f"sim-{key.pk}", fuel, 0.0, key.pk):
+        waiting.append(one)
+        if one.type in ("lap", "tyres", "run"):
+            logger.take(key, Sent(tuple(waiting), None))
+            waiting = []
+            time.sleep(pause_s)
+    logger.withdraw_key(key)

@@ -1,0 +1,195 @@
+"""A test, planned: how many runs of how many laps in which order; afterwards its runs and the verdict."""
+
+import re
+from typing import Any
+
+from django import forms
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_POST
+
+from apexcore.errors import ApexError
+from apexcore.judge.plan import POWER, Question, TestPlan, plans, scatter_of
+from apexcore.judge.tags import parse_tags
+from apextrim.accounts.owned import owned_or_404
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+from apextrim.events.thread import tie
+from apextrim.garage.queries import core_sheet
+from apextrim.runs.models import Run
+from apextrim.runs.queries import run_lines, runs_of
+from apextrim.ui.fields import QuantityField
+
+from .models import PlannedTest
+from .sides import SHEET, side_of
+
+#: Scatter of a driver's laps and spread of runs where no laps tell [s]. Source: priors of the lap model.
+_USUAL = (0.2, 0.1)
+_MOST_DIFFERENCES = 3
+_LINE = re.compile(r"\s*([^:=/|]+)[:=]\s*([^/|]+)/\s*(.+)")
+
+
+class PlanForm(forms.Form):
+    """What is tried, the difference that one cares about, and the time left."""
+
+    a = forms.ChoiceField(label="Sheet A", required=False)
+    b = forms.ChoiceField(label="against B", required=False)
+    tags = forms.CharField(
+        required=False, max_length=300, widget=forms.Textarea(attrs={"rows": 3}),
+        label="Or tags, one a line, such as line: early / late; two or three are driven in a pattern",
+    )  # fmt: skip
+    difference = QuantityField("s", 0.01, 5.0, label="Difference that matters", decimals=2)
+    minutes = QuantityField("min", 5, 1440, label="Time left", decimals=0)
+    stop = QuantityField("s", 0, 3600, label="Stop between runs", decimals=0)
+    scatter = QuantityField("s", 0.01, 3.0, label="Your laps scatter by", decimals=2)
+    shift = QuantityField("s", 0.0, 2.0, label="Your runs differ by", decimals=2)
+
+    def __init__(self, event: Event, data: Any) -> None:
+        super().__init__(data)
+        choices = [("", "–"), *[(str(row.pk), row.name) for row in event.sheets.all()]]
+        for name in ("a", "b"):
+            self.fields[name].choices = choices  # type: ignore[attr-defined]
+
+    def clean(self) -> dict[str, Any]:
+        values = super().clean() or {}
+        try:
+            values["differences"] = self._differences(values)
+        except ApexError as error:
+            raise forms.ValidationError(str(error)) from None
+        return values
+
+    def _differences(self, values: dict[str, Any]) -> list[list[str]]:
+        """Kind, off side (key, words) and on side of each difference."""
+        found = []
+        for number, line in enumerate(str(values.get("tags", "")).splitlines(), start=1):
+            if not line.strip():
+                continue
+            match = _LINE.fullmatch(line)
+            if match is None:
+                shown = line.strip()[:40]
+                raise forms.ValidationError(f"Tags, line {number}: “{shown}” is not usable; expected name: one value / the other.")
+            name, off, on = (part.strip() for part in match.groups())
+            for value in (off, on):
+                parse_tags(f"{name}={value}")
+            if off == on:
+                raise forms.ValidationError(f"Tags, line {number}: both values are “{off}”; expected two different ones.")
+            found.append([f"tag:{name.lower()}", off, f"{name} {off}", on, f"{name} {on}"])
+        if len(found) > _MOST_DIFFERENCES:
+            raise forms.ValidationError(f"Tags: {len(found)} lines; expected at most {_MOST_DIFFERENCES}.")
+        if found:
+            return found
+        a, b = values.get("a"), values.get("b")
+        if not a or not b or a == b:
+            raise forms.ValidationError("What is tried: expected two different sheets, or at least one line of tags.")
+        names = dict(self.fields["a"].choices)  # type: ignore[attr-defined]
+        return [[SHEET, a, names[a], b, names[b]]]
+
+
+def _usual(event: Event) -> dict[str, str]:
+    """What the laps of the event say of this driver; the model's priors where there are too few."""
+    lines = run_lines(event)
+    found = scatter_of([[lap.time_s for lap in line.laps if lap.kind == "timed"] for line in lines]) or _USUAL
+    return {"difference": "0.15", "minutes": "90", "stop": "240", "scatter": f"{found[0]:.2f}", "shift": f"{min(found[1], 0.3):.2f}"}
+
+
+def _question(event: Event, values: dict[str, Any]) -> Question:
+    lap = adapter.answer_of(event, core_sheet(event, event.sheet_in_car)).lap.time_s
+    return Question(
+        values["difference"], values["scatter"], values["shift"], lap, values["stop"], values["minutes"], len(values["differences"])
+    )
+
+
+def _planned(event: Event, form: PlanForm) -> list[TestPlan]:
+    book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
+    return plans(_question(event, form.cleaned_data), book.priors())
+
+
+def order_words(differences: list[list[str]], order: Any) -> list[str]:
+    """What each run is driven with."""
+    return [", ".join(one[4] if on else one[2] for one, on in zip(differences, marks, strict=True)) for marks in order]
+
+
+@require_GET
+def plan(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Plans a test."""
+    event = event_for(request.user, event_id)
+    asked = "difference" in request.GET
+    form = PlanForm(event, {**_usual(event), **request.GET.dict()})
+    context: dict[str, Any] = {
+        "event": event, "frame": frame(event, "verdicts"), "form": form, "asked": asked, "tests": event.tests.all(), "power": POWER,
+    }  # fmt: skip
+    if asked and form.is_valid():
+        try:
+            found = _planned(event, form)
+        except ApexError as error:
+            context["problem"] = str(error)
+        else:
+            differences = form.cleaned_data["differences"]
+            context |= {"plans": found, "best": found[0] if found else None, "query": request.GET.urlencode()}
+            context["order"] = order_words(differences, found[0].order) if found else []
+    return render(request, "verdicts/plan.html", context, status=422 if asked and form.errors else 200)
+
+
+@require_POST
+def keep_plan(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Keeps the plan that comes first."""
+    event = event_for(request.user, event_id)
+    form = PlanForm(event, request.POST)
+    if not form.is_valid():
+        context = {
+            "event": event,
+            "frame": frame(event, "verdicts"),
+            "form": form,
+            "asked": True,
+            "tests": event.tests.all(),
+            "power": POWER,
+        }
+        return render(request, "verdicts/plan.html", context, status=422)
+    found = _planned(event, form)
+    if not found:
+        messages.error(request, "No plan fits into the time left; nothing was kept.")
+        return redirect("test_plan", event.pk)
+    best, differences = found[0], form.cleaned_data["differences"]
+    row = PlannedTest.objects.create(
+        event=event, differences=differences, order=[list(marks) for marks in best.order], laps=best.laps,
+        difference_s=form.cleaned_data["difference"], power=best.power, made_at=timezone.now(),
+    )  # fmt: skip
+    tie(event, "brief", "Test", f"{len(best.order)} runs of {best.laps} laps: {'; '.join(f'{d[2]} against {d[4]}' for d in differences)}")
+    return redirect("planned_test", event.pk, row.pk)
+
+
+def runs_of_test(test: PlannedTest) -> list[Run]:
+    """The runs that were driven for a test: those begun after it was planned that carry one side of each difference."""
+    sides = [(side_of(one[0]), {one[1], one[3]}) for one in test.differences]
+    rows = runs_of(test.event).filter(made_at__gte=test.made_at)
+    return [run for run in rows if all(side(run) in keys for side, keys in sides)]
+
+
+@require_GET
+def planned(request: HttpRequest, event_id: int, test_id: int) -> HttpResponse:
+    """A planned test: what to drive next, what was driven, and the way to its verdict."""
+    event = event_for(request.user, event_id)
+    test = owned_or_404(PlannedTest, request.user, "event", event=event, pk=test_id)
+    runs = runs_of_test(test)
+    words = order_words(test.differences, test.order)
+    done = []
+    for number, text in enumerate(words, start=1):
+        run = runs[number - 1] if number <= len(runs) else None
+        marks = test.order[number - 1]
+        as_planned = run is None or all(
+            side_of(one[0])(run) == (one[3] if on else one[1]) for one, on in zip(test.differences, marks, strict=True)
+        )
+        timed = 0 if run is None else sum(lap.kind == "timed" for lap in run.laps.all())
+        done.append((number, text, run, timed, as_planned))
+    first = test.differences[0]
+    query = {"by": first[0], "a": first[1], "b": first[3], "margin": f"{test.difference_s:.2f}"}
+    if len(test.differences) > 1:
+        query = {"by": "several", "margin": f"{test.difference_s:.2f}"}
+    context = {
+        "event": event, "frame": frame(event, "verdicts"), "test": test, "done": done, "query": query,
+        "next": next((one for one in done if one[2] is None), None), "driven": len(runs),
+    }  # fmt: skip
+    return render(request, "verdicts/planned.html", context)

@@ -1,0 +1,127 @@
+"""The model's track record: what it said of saved changes beside what the laps measured, and its calibration to them."""
+
+import math
+from dataclasses import dataclass
+
+from django.db import transaction
+from django.utils import timezone
+
+from apexcore.errors import ApexError, InputError
+from apexcore.judge.calibration import SCALES, CalibrationRun, calibrate
+from apexcore.quantities import format_number
+from apexcore.trim.effects import difference_spread_s
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.events.thread import tie
+from apextrim.garage.models import Sheet
+from apextrim.runs.queries import driven, runs_of
+
+from .models import Calibration
+from .queries import Judged, judged
+
+#: Runs and laps of each that a calibration takes: the newest, and their first ones.
+_MOST_RUNS, _MOST_LAPS, _LEAST_TIMED = 6, 12, 3
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """One saved change with both words on it.
+
+    :param modelled_s: what the model said when it was saved [s]
+    :param spread_s: half its 95 % interval [s]
+    :param measured_s: what the laps say: middle, and both ends of the 95 % interval [s]
+    :param agrees: whether the two intervals meet
+    """
+
+    sheet: Sheet
+    parent: Sheet
+    modelled_s: float
+    spread_s: float
+    measured_s: tuple[float, float, float]
+    agrees: bool
+
+
+@dataclass(frozen=True)
+class Record:
+    """All of them.
+
+    :param off_s: how far the model is usually off, beyond what the laps leave open [s]; None with fewer than two changes
+    """
+
+    changes: list[Recorded]
+    off_s: float | None
+
+
+def track_record(event: Event) -> Record:
+    """Every saved change whose sheet and the one before were both driven."""
+    there = {run.sheet_id for run in runs_of(event)}
+    found = []
+    for sheet in event.sheets.select_related("parent").filter(pk__in=there, parent_id__in=there):
+        if sheet.parent is None or sheet.modelled_s is None:
+            continue
+        try:
+            verdict = judged(event, sheet.parent, sheet, 0.1)
+        except ApexError:
+            continue
+        if not isinstance(verdict, Judged):
+            continue
+        one, spread = verdict.verdict, difference_spread_s(sheet.modelled_s)
+        agrees = sheet.modelled_s - spread <= one.high_s and one.low_s <= sheet.modelled_s + spread
+        found.append(Recorded(sheet, sheet.parent, sheet.modelled_s, spread, (one.mean_s, one.low_s, one.high_s), agrees))
+    if len(found) < 2:
+        return Record(found, None)
+    square = [(one.measured_s[0] - one.modelled_s) ** 2 - ((one.measured_s[2] - one.measured_s[1]) / 3.92) ** 2 for one in found]
+    return Record(found, math.sqrt(max(sum(square) / len(square), 0.0)))
+
+
+def calibration_runs(event: Event) -> list[CalibrationRun]:
+    """The newest runs with enough timed laps, as the calibration takes them: the book car, each run's own day."""
+    found = []
+    for run in runs_of(event).order_by("-number"):
+        laps = driven(run.laps.all())[:_MOST_LAPS]
+        if sum(lap.kind == "timed" for lap in laps) < _LEAST_TIMED:
+            continue
+        setting = adapter.setting_of(event, run.front, run.rear, adapter.parsed_conditions(run.conditions), calibrated=False)
+        found.append(CalibrationRun(setting, CoreSheet(setting.car.key, run.sheet.values), run.fuel_l, run.tyre_age, tuple(laps)))
+        if len(found) == _MOST_RUNS:
+            break
+    return found
+
+
+@transaction.atomic
+def hold_against_laps(event: Event) -> Calibration:
+    """Calibrates the event's car to its newest runs; changes nothing until it is applied.
+
+    :raises InputError: without a run of enough timed laps
+    :raises SolverError: if the model has no lap
+    """
+    runs = calibration_runs(event)
+    if not runs:
+        raise InputError("runs", "none", f"at least one with {_LEAST_TIMED} timed laps")
+    found = calibrate(runs)
+    return Calibration.objects.create(
+        event=event, scales=found.scales, spread=found.spread, driver=found.driver[0], driver_spread=found.driver[1], laps=found.laps,
+        before_s=found.before_s, after_s=found.after_s, level_before_s=found.level_s[0], level_after_s=found.level_s[1],
+        made_at=timezone.now(),
+    )  # fmt: skip
+
+
+@transaction.atomic
+def apply_calibration(event: Event, row: Calibration) -> None:
+    """Puts the scales into every modelled number of the event."""
+    event.calibration = {name: row.scales[name] for name in SCALES}
+    event.save(update_fields=["calibration"])
+    parts = [f"{words} {format_number(100 * (row.scales[name] - 1), 1, signed=True)} %" for name, words in SCALES.items()]
+    tie(event, "brief", "Model", f"Calibrated to {row.laps} laps: {', '.join(parts)}")
+
+
+@transaction.atomic
+def take_back_calibration(event: Event) -> bool:
+    """Back to the book car. Returns whether anything was applied."""
+    if not event.calibration:
+        return False
+    event.calibration = {}
+    event.save(update_fields=["calibration"])
+    tie(event, "brief", "Model", "Calibration taken back: the book car again")
+    return True

@@ -1,0 +1,63 @@
+"""What may be judged in an event: sheets, tyre pairs, and every tag that its runs carry."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from apextrim.events.models import Event
+from apextrim.runs.models import Run
+from apextrim.runs.queries import runs_of
+
+SHEET, TYRES, SEVERAL = "sheet", "tyres", "several"
+_TAG = "tag:"
+
+
+@dataclass(frozen=True)
+class Kind:
+    """One kind of difference.
+
+    :param key: its name in the address
+    :param words: its name on the page
+    :param sides: (key, words) of everything it may be
+    """
+
+    key: str
+    words: str
+    sides: tuple[tuple[str, str], ...]
+
+
+def kinds_of(event: Event) -> list[Kind]:
+    """Every kind of difference that the runs of an event have at least two sides of; sheets always."""
+    runs = list(runs_of(event))
+    sheets = tuple((str(row.pk), row.name) for row in event.sheets.all())
+    found = [Kind(SHEET, "two sheets", sheets)]
+    pairs = sorted({side_of(TYRES)(run) or "" for run in runs})
+    if len(pairs) > 1:
+        found.append(Kind(TYRES, "two tyre pairs", tuple((pair, pair) for pair in pairs)))
+    for name in sorted({name for run in runs for name in run.tags}):
+        values = sorted({run.tags[name] for run in runs if name in run.tags})
+        if len(values) > 1:
+            found.append(Kind(_TAG + name, f"by tag: {name}", tuple((value, value) for value in values)))
+    if len(two_sided_tags(runs)) > 1:
+        found.append(Kind(SEVERAL, "several tags at once", ()))
+    return found
+
+
+def side_of(kind: str) -> Callable[[Run], str | None]:
+    """Which side of a kind of difference a run is on; None where it is on none."""
+    if kind == SHEET:
+        return lambda run: str(run.sheet_id)
+    if kind == TYRES:
+        return lambda run: run.front if run.front == run.rear else f"{run.front} / {run.rear}"
+    name = kind.removeprefix(_TAG)
+    return lambda run: run.tags.get(name)
+
+
+def two_sided_tags(runs: list[Run]) -> list[tuple[str, str, str]]:
+    """(name, off, on) of the tags with exactly two values, on the runs that carry them all."""
+    names = sorted({name for run in runs for name in run.tags})
+    found = []
+    for name in names:
+        values = sorted({run.tags[name] for run in runs if name in run.tags})
+        if len(values) == 2:
+            found.append((name, values[0], values[1]))
+    return found

@@ -1,0 +1,49 @@
+"""Two visits of one car to one circuit: who was quicker, with fuel, tyres and the weather taken out."""
+
+from dataclasses import dataclass, replace
+
+from apexcore.judge.verdict import Verdict, judge, sentence
+from apexcore.lap.solver import solve_lap
+from apextrim.events import adapter
+from apextrim.events.models import Event
+from apextrim.garage.queries import core_sheet
+from apextrim.runs.queries import observed_by
+
+
+@dataclass(frozen=True)
+class Visit:
+    """A comparison.
+
+    :param text: the sentence
+    :param weather_s: modelled lap of this visit's weather less the other's, with one sheet [s]
+    :param track_c: mean track temperature of the other visit's laps and of this one's [degC]
+    """
+
+    verdict: Verdict
+    text: str
+    warnings: tuple[str, ...]
+    weather_s: float
+    track_c: tuple[float, float]
+
+
+def compared(event: Event, other: Event) -> Visit | str:
+    """This visit against the other, or the sentence that says what is missing.
+
+    :raises SolverError: if the vehicle model has no lap
+    """
+    book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
+    sides = [observed_by(one, lambda run, level=level: level, book.fuel_l_per_lap) for level, one in enumerate((other, event))]  # type: ignore[misc]
+    for one, runs in zip((other, event), sides, strict=True):
+        if not runs:
+            return f"{one.name} has no timed lap yet."
+    laps = [lap for runs in sides for run in runs for lap in run.laps]
+    verdict = judge(laps, book.priors())
+    sheets = [{tuple(sorted(run.run.sheet.values.items())) for run in runs} for runs in sides]
+    warnings = list(verdict.warnings)
+    if sheets[0] != sheets[1]:
+        warnings.append("The two visits were not driven on the same sheets: the verdict is of sheet, driver and day together.")
+    setting, sheet = adapter.setting_of(event), core_sheet(event, event.sheet_in_car)
+    times = [solve_lap(replace(setting, conditions=adapter.conditions_of(one)), sheet).time_s for one in (other, event)]
+    tracks = [sum(lap.track_c for run in runs for lap in run.laps) / sum(len(run.laps) for run in runs) for runs in sides]
+    text = sentence(verdict, other.name, event.name)
+    return Visit(verdict, text, tuple(warnings), times[1] - times[0], (tracks[0], tracks[1]))
