@@ -30,6 +30,9 @@ DRIVER_SD = 0.02
 
 #: Spread of runs, of the top speed of a lap, and of the fuel measured on one: [s], [m/s], and a share.
 RUN_SD_S, TOP_SD_MS, FUEL_SD = 0.1, 0.35, 0.015
+#: Spread of what a run gains or loses a lap beside what the model knows (a track that comes in, a driver who settles, tyres
+#: that answer to pressure otherwise than in the book) [s/lap]. Source: the virtual cars' runs against their scaled books.
+RUN_TREND_S = 0.02
 #: What the model's own rounding leaves of a run's mean fuel [l] and top speed [m/s].
 _FUEL_LEAST_L, _TOP_LEAST_MS = 0.005, 0.1
 _STEP, _ROUNDS = 0.03, 2
@@ -200,15 +203,19 @@ def _solved(rows: Sequence[_Rows], theta: Floats, prior: Floats) -> tuple[Floats
             left = one.rest - one.slope @ (found - theta)
             weight = (TAILS + 1.0) / (TAILS + (_centred(left, one.timed) / one.sd) ** 2)
             weight[one.timed :] = 1.0
-            inverse = np.diag(weight / one.sd**2)
-            shared = np.zeros(len(one.rest))
-            shared[: one.timed] = 1.0
-            own = inverse @ shared
-            inverse -= np.outer(own, own) * RUN_SD_S**2 / (1.0 + RUN_SD_S**2 * float(shared @ own))
+            inverse = np.linalg.inv(np.diag(one.sd**2 / weight) + _shared(len(one.rest), one.timed))
             precision += one.slope.T @ inverse @ one.slope
             pull += one.slope.T @ inverse @ (one.rest + one.slope @ theta)
         found = np.asarray(np.linalg.solve(precision, pull), dtype=np.float64)
     return found, np.asarray(np.linalg.inv(precision), dtype=np.float64)
+
+
+def _shared(count: int, timed: int) -> Floats:
+    """Covariance that the lap times of a run have in common: its level and its own trend."""
+    level, trend = np.zeros(count), np.zeros(count)
+    level[:timed] = 1.0
+    trend[:timed] = np.arange(timed) - 0.5 * (timed - 1)
+    return RUN_SD_S**2 * np.outer(level, level) + RUN_TREND_S**2 * np.outer(trend, trend)
 
 
 def _centred(left: Floats, timed: int) -> Floats:

@@ -205,7 +205,7 @@ def sentence(verdict: Verdict, name_a: str, name_b: str) -> str:
     sure = max(verdict.quicker, 1 - verdict.quicker)
     text += f", with a chance of {_percent(sure)} that {quick} is quicker"
     if verdict.more_runs is None:
-        return text + f"; more than {_MOST_RUNS} further runs of each would be needed for a difference this small."
+        return text + f"; not even {_MOST_RUNS} further runs of each, driven like these, would settle it."
     runs = f"{verdict.more_runs} more run{'s' if verdict.more_runs > 1 else ''} of each"
     return text + f"; {runs} would settle a difference as large as the {size:.2f} s found."
 

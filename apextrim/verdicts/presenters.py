@@ -91,21 +91,23 @@ def evidence_picture(judged: Judged) -> EvidencePicture:
 
 
 def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str, str]]:
-    """(what, what the model said, size, spread) of everything that is taken out."""
+    """(what, its unit, what the model said, what is found) of everything that is taken out."""
     verdict, priors = judged.verdict, judged.priors
 
-    def row(what: str, prior: Prior, found: tuple[float, float], factor: float, decimals: int, unit: str) -> tuple[str, str, str, str]:
-        said = f"{format_number(factor * prior.mean, decimals, True)} ± {format_number(2 * factor * prior.sd, decimals)}"
-        now = f"{format_number(factor * found[0], decimals, True)} {unit}"
-        return what, said, now, f"± {format_number(2 * factor * found[1], decimals)}"
+    def row(what: str, unit: str, prior: Prior, found: tuple[float, float], factor: float, decimals: int) -> tuple[str, str, str, str]:
+        texts = [
+            f"{format_number(factor * mean, decimals, True)} ± {format_number(2 * factor * sd, decimals)}"
+            for mean, sd in ((prior.mean, prior.sd), found)
+        ]
+        return what, unit, texts[0], texts[1]
 
-    rows = [row("fuel weight", priors.fuel, verdict.fuel_s_per_kg, 1000, 1, "ms per kg")]
+    rows = [row("fuel weight", "ms per kg", priors.fuel, verdict.fuel_s_per_kg, 1000, 1)]
     used = {lap.compound for one in judged.runs for lap in one.laps}
     for place, found in enumerate(verdict.fade_s_per_lap):
         if place in used:
-            rows.append(row(f"tyre fade, {compounds[place]}", priors.fade[place], found, 1000, 0, "ms per lap of age"))
-    rows.append(row("track temperature", priors.track, verdict.track_s_per_k, 1000, 0, "ms per K"))
-    rows.append(row("trend of the session", priors.trend, verdict.trend_s_per_h, 1, 2, "s per hour"))
-    rows.append(("shift from run to run", "", f"{verdict.shift_s:.2f} s", "spread of the runs"))
-    rows.append(("scatter from lap to lap", "", f"{verdict.scatter_s:.2f} s", "spread of the laps"))
+            rows.append(row(f"tyre fade, {compounds[place]}", "ms per lap of age", priors.fade[place], found, 1000, 0))
+    rows.append(row("track temperature", "ms per K", priors.track, verdict.track_s_per_k, 1000, 0))
+    rows.append(row("trend of the session", "s per hour", priors.trend, verdict.trend_s_per_h, 1, 2))
+    rows.append(("shift from run to run", "s", "", f"{verdict.shift_s:.2f}"))
+    rows.append(("scatter from lap to lap", "s", "", f"{verdict.scatter_s:.2f}"))
     return rows

@@ -208,7 +208,11 @@ def test_qualifying_says_which_way_to_go_out(client_in: Client, event: Event, fi
     for seed in range(3):
         drive(first, seed, laps=8)
     page = text_of(client_in.get(url, {"beat": "1:13,5"}))
-    assert "Your laps scatter by" in page and "the chance to beat 1:13.50 is" in page and page.count("<td>scrubbed</td>") == page.count("<td>new</td>") == 4
+    assert (
+        "Your laps scatter by" in page
+        and "the chance to beat 1:13.50 is" in page
+        and page.count("<td>scrubbed</td>") == page.count("<td>new</td>") == 4
+    )
     wrong = client_in.get(url, {"beat": "quick"})
     assert wrong.status_code == 422 and "“quick” is not usable" in text_of(wrong) and 'value="quick"' in text_of(wrong)
 

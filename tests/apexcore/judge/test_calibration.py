@@ -10,6 +10,7 @@ from apexcore.judge.calibration import (
     FUEL_SD,
     PRIOR_SD,
     RUN_SD_S,
+    RUN_TREND_S,
     SCALES,
     TOP_SD_MS,
     Calibration,
@@ -38,9 +39,10 @@ def calibration_runs(seed: int, runs: int = 3, laps: int = 7, tops: bool = True)
         blank = tuple(DrivenLap(k + 1, 70.0) for k in range(laps))
         run = CalibrationRun(setting, sheet, float(rng.uniform(25, 55)), 0.0, blank)
         real, shift = predicted(run, true, driver), rng.normal(0, RUN_SD_S)
+        trend = rng.normal(0, RUN_TREND_S)
         driven = [
             DrivenLap(
-                k + 1, float(time + shift + scatter * rng.standard_t(4)), "out" if k == 0 else "timed",
+                k + 1, float(time + shift + trend * (k - 3) + scatter * rng.standard_t(4)), "out" if k == 0 else "timed",
                 float(fuel * (1 + FUEL_SD * rng.normal())), (), float(top + TOP_SD_MS * rng.normal()) if tops else None,
             )
             for k, (time, fuel, top) in enumerate(real)
