@@ -46,6 +46,7 @@ INSTALLED_APPS = [
     "apextrim.runs",
     "apextrim.verdicts",
     "apextrim.race",
+    "apextrim.archive",
     "demo",
 ]
 

@@ -11,6 +11,7 @@ urlpatterns = [
     path("garage/circuits/", include("apextrim.circuits.garage_urls")),
     path("garage/", include("apextrim.garage.urls")),
     path("logger/", take, name="logger"),
+    path("events/", include("apextrim.archive.urls")),
     path("events/", include("apextrim.events.urls")),
     path("events/<int:event_id>/circuit/", include("apextrim.circuits.urls")),
     path("events/<int:event_id>/sheet/", include("apextrim.garage.sheet_urls")),

@@ -8,7 +8,7 @@ MOST_BYTES = 4_000_000
 MOST_PROBLEMS = 12
 
 
-def decoded(data: bytes, what: str) -> str:
+def decoded(data: bytes, what: str, most_bytes: int = MOST_BYTES) -> str:
     """The file's text.
 
     :param what: what was expected, for the message ("a CSV of laps")
@@ -16,8 +16,8 @@ def decoded(data: bytes, what: str) -> str:
     """
     if not data.strip():
         raise FileRejected([f"The file is empty; expected {what}."])
-    if len(data) > MOST_BYTES:
-        raise FileRejected([f"The file has {len(data) / 1e6:.1f} MB; expected {what} of at most {MOST_BYTES / 1e6:.0f} MB."])
+    if len(data) > most_bytes:
+        raise FileRejected([f"The file has {len(data) / 1e6:.1f} MB; expected {what} of at most {most_bytes / 1e6:.0f} MB."])
     if b"\x00" in data[:4096]:
         raise FileRejected([f"Byte {data.index(0) + 1}: this is a binary file, or text in UTF-16; expected {what} in UTF-8."])
     try:

@@ -9,7 +9,7 @@ from ..errors import FileRejected
 from ..vehicle.car import Car, Key
 from ..vehicle.sheet import Sheet, checked_sheet
 from ..vehicle.values import Value
-from .text import decoded, problem_of, rejected
+from .text import MOST_BYTES, decoded, problem_of, rejected
 
 Kind = TypeVar("Kind", bound=Value)
 
@@ -30,13 +30,13 @@ class SheetFile(Value):
     values: dict[str, float]
 
 
-def read_value(data: bytes, kind: type[Kind], what: str) -> Kind:
+def read_value(data: bytes, kind: type[Kind], what: str, most_bytes: int = MOST_BYTES) -> Kind:
     """A checked value of a JSON file.
 
     :param what: what was expected, for the message ("a sheet")
     :raises FileRejected: with every problem found, each naming its place
     """
-    text = decoded(data, f"{what} in JSON")
+    text = decoded(data, f"{what} in JSON", most_bytes)
     try:
         content = json.loads(text)
     except (json.JSONDecodeError, RecursionError) as error:

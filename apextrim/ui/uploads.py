@@ -6,7 +6,7 @@ from apexcore.errors import FileRejected
 from apexcore.formats.text import MOST_BYTES
 
 
-def uploaded(request: HttpRequest, what: str) -> bytes:
+def uploaded(request: HttpRequest, what: str, most_bytes: int = MOST_BYTES) -> bytes:
     """The bytes of the file in the field `file`.
 
     :param what: what was expected, for the message
@@ -15,8 +15,8 @@ def uploaded(request: HttpRequest, what: str) -> bytes:
     file = request.FILES.get("file")
     if file is None:
         raise FileRejected([f"No file was chosen; expected {what}."])
-    if (file.size or 0) > MOST_BYTES:
+    if (file.size or 0) > most_bytes:
         raise FileRejected(
-            [f"{file.name}: the file has {(file.size or 0) / 1e6:.1f} MB; expected {what} of at most {MOST_BYTES / 1e6:.0f} MB."]
+            [f"{file.name}: the file has {(file.size or 0) / 1e6:.1f} MB; expected {what} of at most {most_bytes / 1e6:.0f} MB."]
         )
     return bytes(file.read())

@@ -17,7 +17,7 @@ from apextrim.verdicts.models import Calibration, KeptVerdict, PlannedTest
 
 PUBLIC = {"sign_in", "enter_demo", "sign_out", "logger"}  # the logger's door asks for a token
 #: Addresses without a row in them: a stranger sees his own things there.
-OWN = {"new_circuit", "home", "events", "garage", "import_car", "import_circuit"}
+OWN = {"bring_in_event", "new_circuit", "home", "events", "garage", "import_car", "import_circuit"}
 
 
 def every_pattern(resolver: URLResolver) -> list[tuple[str, list[str]]]:

@@ -1,0 +1,202 @@
+"""An event to and from one file. Reading it is one transaction; the same file again adds nothing."""
+
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from pydantic import ValidationError
+
+from apexcore.circuit.track import Circuit as CoreCircuit
+from apexcore.errors import FileRejected
+from apexcore.formats.event_file import MOST_EVENT_BYTES, EventFile
+from apexcore.formats.text import problem_of, rejected
+from apexcore.formats.values_json import read_value, write_value
+from apexcore.lap.driver import LEVELS
+from apexcore.vehicle.car import Car as CoreCar
+from apextrim.circuits.actions import keep_circuit
+from apextrim.circuits.models import Circuit, CornerNote
+from apextrim.events import adapter
+from apextrim.events.models import Event, Knot, Session
+from apextrim.garage.actions import keep_car
+from apextrim.garage.models import Car, Sheet, TyreReading
+from apextrim.race.models import KeptPlan
+from apextrim.runs.models import Lap, Run, Sample
+from apextrim.verdicts.models import Calibration, KeptVerdict, PlannedTest
+
+_VERDICT = ("by", "side_a", "side_b", "margin_s", "mean_s", "low_s", "high_s", "sentence", "made_at")
+_PLAN = ("stints", "time_s", "start_fuel_l", "text", "made_at")
+_CALIBRATION = (
+    "scales", "spread", "driver", "driver_spread", "laps", "before_s", "after_s", "level_before_s", "level_after_s", "made_at",
+)  # fmt: skip
+_RUN = (
+    "number", "front", "rear", "tyre_age", "fuel_l", "fuel_end_l", "tyre_set", "note", "tags", "words", "conditions",
+    "by_virtual_driver", "made_at",
+)  # fmt: skip
+_LAP = ("number", "time_s", "kind", "fuel_l", "sectors_s", "top_ms", "why")
+
+
+def _told(row: object, names: tuple[str, ...]) -> dict[str, Any]:
+    return {name: getattr(row, name) for name in names}
+
+
+def event_file(event: Event, samples: bool = True) -> EventFile:
+    """The event as its file has it; deleted runs stay behind."""
+    sessions, sheets = list(event.sessions.all()), list(event.sheets.select_related("parent"))
+    runs = list(event.runs.filter(deleted_at=None).select_related("sheet").prefetch_related("laps", "samples"))
+    verdicts, plans = list(event.verdicts.all()), list(event.plans.all())
+    number = {row.pk: row.number for row in sheets}
+    places = {row.pk: place for place, row in enumerate(sessions)}
+
+    def sides(kind: str, key: str) -> str:
+        return str(number.get(int(key), key)) if kind == "sheet" and key.isdecimal() else key
+
+    targets: dict[str, dict[int, int]] = {
+        "sheet": number, "run": {row.pk: row.number for row in runs}, "verdict": {row.pk: n for n, row in enumerate(verdicts)},
+        "plan": {row.pk: n for n, row in enumerate(plans)},
+    }  # fmt: skip
+    content = {
+        **_told(event, ("name", "real_car", "driver", "conditions", "rules", "item_rules", "calibration", "made_at")),
+        "car": adapter.book_car_of(event), "circuit": adapter.parsed_circuit(event.circuit.data),
+        "notes": [_told(row, ("number", "qualifying", "race")) for row in event.circuit.notes.all()],
+        "session": places.get(event.session_id or 0), "sheet_in_car": number.get(event.sheet_in_car_id or 0),
+        "sessions": [_told(row, ("name", "kind", "starts_at")) for row in sessions],
+        "sheets": [
+            {**_told(row, ("number", "reason", "values", "modelled_s", "made_at")), "parent": row.parent.number if row.parent else None}
+            for row in sheets
+        ],
+        "runs": [
+            {
+                **_told(row, _RUN), "sheet": row.sheet.number, "session": places.get(row.session_id or 0),
+                "laps": [_told(lap, _LAP) for lap in row.laps.all()],
+                "samples": [_told(one, ("t_ms", "channels")) for one in row.samples.all()] if samples else [],
+            } for row in runs
+        ],
+        "readings": [
+            {
+                **_told(row, ("values", "conditions", "made_at")), "sheet": number[row.sheet_id],
+                "run": targets["run"].get(row.run_id or 0),
+            } for row in event.readings.order_by("pk")
+        ],
+        "verdicts": [
+            {**_told(row, _VERDICT), "key_a": sides(row.by, row.key_a), "key_b": sides(row.by, row.key_b)} for row in verdicts
+        ],
+        "plans": [_told(row, _PLAN) for row in plans],
+        "tests": [
+            {
+                **_told(row, ("order", "laps", "difference_s", "power", "made_at")),
+                "differences": [[one[0], sides(one[0], one[1]), one[2], sides(one[0], one[3]), one[4]] for one in row.differences],
+            } for row in event.tests.order_by("pk")
+        ],
+        "calibrations": [_told(row, _CALIBRATION) for row in event.calibrations.order_by("pk")],
+        "knots": [
+            {**_told(knot, ("at", "kind", "label", "text", "hidden")), "target": targets.get(knot.kind, {}).get(knot.target or 0)}
+            for knot in event.knots.all() if knot.kind == "brief" or knot.target in targets[knot.kind]
+        ],
+    }  # fmt: skip
+    return EventFile.model_validate(content)
+
+
+def write_event(event: Event) -> str:
+    """The event as one JSON text."""
+    return write_value(event_file(event))
+
+
+@transaction.atomic
+def read_event(owner: User, data: bytes) -> tuple[Event, bool]:
+    """An event from its file.
+
+    :returns: the event, and whether it is new
+    :raises FileRejected: with every problem found; nothing is added then
+    """
+    file = read_value(data, EventFile, "an event", MOST_EVENT_BYTES)
+    problems = file.problems()
+    if file.driver not in LEVELS:
+        problems.append(f"driver: “{file.driver}” is not usable; expected one of {', '.join(LEVELS)}.")
+    try:
+        file.race_rules()
+    except ValidationError as error:
+        problems += [f"rules, {problem_of(one)}" for one in error.errors()]
+    if problems:
+        raise rejected(problems)
+    for there in Event.objects.filter(owner=owner, name=file.name, made_at=file.made_at, deleted_at=None).select_related("car", "circuit"):
+        if event_file(there).model_dump(exclude={"car", "circuit", "notes"}) == file.model_dump(exclude={"car", "circuit", "notes"}):
+            return there, False
+    event = Event.objects.create(
+        owner=owner, name=file.name, car=_car(owner, file.car), circuit=_circuit(owner, file), real_car=file.real_car, driver=file.driver,
+        conditions=file.conditions.model_dump(), rules=file.rules, made_at=file.made_at, calibration=dict(file.calibration),
+        item_rules={key: list(limit) for key, limit in file.item_rules.items()},
+    )  # fmt: skip
+    _fill(event, file)
+    return event, True
+
+
+def _car(owner: User, core: CoreCar) -> Car:
+    """The car in the owner's garage; one with this key but other values stays, and this one gets a key of its own."""
+    for number in range(1, 100):
+        key = core.key if number == 1 else f"{core.key[:36]}_{number}"
+        try:
+            return keep_car(owner, core.model_copy(update={"key": key}))[0]
+        except FileRejected:
+            continue
+    raise FileRejected([f"car: a hundred cars called “{core.key}” are in your garage."])
+
+
+def _circuit(owner: User, file: EventFile) -> Circuit:
+    core: CoreCircuit = file.circuit
+    for number in range(1, 100):
+        key = core.key if number == 1 else f"{core.key[:36]}_{number}"
+        try:
+            row, new = keep_circuit(owner, core.model_copy(update={"key": key}))
+        except FileRejected:
+            continue
+        if new:
+            CornerNote.objects.bulk_create(CornerNote(circuit=row, **note.model_dump()) for note in file.notes)
+        return row
+    raise FileRejected([f"circuit: a hundred circuits called “{core.key}” are in your garage."])
+
+
+def _fill(event: Event, file: EventFile) -> None:
+    """Everything that hangs on an event."""
+    sessions = [Session.objects.create(event=event, **one.model_dump()) for one in file.sessions]
+    sheets: dict[int, Sheet] = {}
+    for one in sorted(file.sheets, key=lambda sheet: sheet.number):
+        sheets[one.number] = Sheet.objects.create(event=event, **one.model_dump(exclude={"parent"}))
+    for one in file.sheets:
+        if one.parent is not None:
+            Sheet.objects.filter(pk=sheets[one.number].pk).update(parent=sheets[one.parent])
+    runs = {}
+    for run in file.runs:
+        values = run.model_dump(exclude={"sheet", "session", "laps", "samples"})
+        session = None if run.session is None else sessions[run.session]
+        runs[run.number] = row = Run.objects.create(event=event, sheet=sheets[run.sheet], session=session, **values)
+        Lap.objects.bulk_create(Lap(run=row, **{**lap.model_dump(), "sectors_s": list(lap.sectors_s)}) for lap in run.laps)
+        Sample.objects.bulk_create((Sample(run=row, **one.model_dump()) for one in run.samples), batch_size=500)
+    for reading in file.readings:
+        values = reading.model_dump(exclude={"sheet", "run"})
+        of_run = None if reading.run is None else runs[reading.run]
+        TyreReading.objects.create(event=event, sheet=sheets[reading.sheet], run=of_run, **values)
+
+    def key(kind: str, told: str) -> str:
+        return str(sheets[int(told)].pk) if kind == "sheet" and told.isdecimal() and int(told) in sheets else told
+
+    verdicts = [
+        KeptVerdict.objects.create(event=event, **{**one.model_dump(), "key_a": key(one.by, one.key_a), "key_b": key(one.by, one.key_b)})
+        for one in file.verdicts
+    ]
+    plans = [
+        KeptPlan.objects.create(event=event, **{**one.model_dump(), "stints": [list(stint) for stint in one.stints]}) for one in file.plans
+    ]
+    for test in file.tests:
+        differences = [[one[0], key(one[0], one[1]), one[2], key(one[0], one[3]), one[4]] for one in test.differences]
+        order = [list(marks) for marks in test.order]
+        PlannedTest.objects.create(event=event, **{**test.model_dump(), "differences": differences, "order": order})
+    for calibration in file.calibrations:
+        Calibration.objects.create(event=event, **calibration.model_dump())
+    targets: dict[str, Any] = {"sheet": sheets, "run": runs, "verdict": dict(enumerate(verdicts)), "plan": dict(enumerate(plans))}
+    for knot in file.knots:
+        row = targets.get(knot.kind, {}).get(knot.target)
+        if knot.kind == "brief" or row is not None:
+            Knot.objects.create(event=event, **{**knot.model_dump(), "target": row.pk if row else None})
+    event.session = None if file.session is None or file.session >= len(sessions) else sessions[file.session]
+    event.sheet_in_car = None if file.sheet_in_car is None else sheets[file.sheet_in_car]
+    event.save(update_fields=["session", "sheet_in_car"])

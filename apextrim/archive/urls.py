@@ -1,0 +1,8 @@
+from django.urls import path
+
+from . import views
+
+urlpatterns = [
+    path("bring-in/", views.bring_in, name="bring_in_event"),
+    path("<int:event_id>/file/", views.take_out, name="take_out_event"),
+]
