@@ -18,7 +18,7 @@ OPTIONAL = ("kind", "fuel_l", "top_kmh", *[f"sector_{n}" for n in range(1, MOST_
 COLUMNS = REQUIRED + OPTIONAL
 
 #: Laps that one run can hold.
-MOST_LAPS = 1000
+MOST_LAPS = 10_000
 #: Fuel that one lap can burn [l], and speed that one can reach [km/h].
 MOST_FUEL_L, MOST_TOP_KMH = 100.0, 500.0
 

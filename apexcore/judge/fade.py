@@ -11,6 +11,8 @@ from .model import TAILS, Floats
 #: Laps before and after a cliff without which it cannot be told, and the chance from which on it is said.
 _BEFORE, _AFTER, _SAID = 4, 3, 0.9
 _ROUNDS = 12
+#: Possible laps of a cliff that are tried at most, evenly spread.
+_MOST_KNOTS = 60
 
 
 @dataclass(frozen=True)
@@ -45,7 +47,8 @@ def fade(age: Sequence[float] | Floats, time_s: Sequence[float] | Floats) -> Fad
     straight = np.column_stack([np.ones(n), x - x.mean()])
     line, slope, slope_sd = _fitted(straight, y)
     line -= math.log(n)  # two coefficients
-    knots = x[_BEFORE : n - _AFTER]
+    places = np.arange(_BEFORE, n - _AFTER)
+    knots = x[places[:: max(math.ceil(len(places) / _MOST_KNOTS), 1)]]
     scores = []
     for knot in knots:
         score, found, _ = _fitted(np.column_stack([straight, np.maximum(x - knot, 0.0) ** 2]), y)

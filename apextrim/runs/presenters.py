@@ -1,13 +1,18 @@
 """Laps as a picture."""
 
+import csv
+import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from apexcore.judge.laps import KIND_WORDS, DrivenLap
+from apexcore.judge.tags import tags_text
 from apexcore.quantities import format_lap
 from apextrim.ui.pictures import Axis, linear_axis
+
+from .queries import RunLine
 
 WIDTH, HEIGHT = 620.0, 250.0
 _LEFT, _RIGHT, _TOP, _BOTTOM = 62.0, 14.0, 16.0, 34.0
@@ -59,3 +64,22 @@ def lap_picture(laps: Sequence[DrivenLap], median_s: float | None) -> LapPicture
     points = [f"{spot.x:.1f},{spot.y:.1f}" for spot in spots if spot.kind == "timed"]
     line = "M" + " ".join(points) if len(points) > 1 else ""
     return LapPicture(spots, line, x, y, None if median_s is None else float(y.at(median_s)))
+
+
+def all_laps_csv(lines: Sequence[RunLine]) -> str:
+    """Every lap of these runs as CSV: what its run carries, then the lap as `formats.laps_csv` has it."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    sectors = max((len(lap.sectors_s) for line in lines for lap in line.laps), default=0)
+    head = ["run", "sheet", "front", "rear", "tyre_age", "fuel_start_l", "track_c", "tags", "lap", "lap_time", "kind", "fuel_l", "top_kmh"]
+    writer.writerow([*head, *[f"sector_{n}" for n in range(1, sectors + 1)]])
+    for line in lines:
+        run = line.run
+        start: list[object] = [run.name, run.sheet.name, run.front, run.rear, f"{run.tyre_age:g}", f"{run.fuel_l:g}"]
+        start += [f"{run.conditions.get('track_c', 0):g}", tags_text(run.tags)]
+        for lap in line.laps:
+            fuel = "" if lap.fuel_l is None else f"{lap.fuel_l:.3f}"
+            top = "" if lap.top_ms is None else f"{3.6 * lap.top_ms:.1f}"
+            row = [*start, lap.number, format_lap(lap.time_s), lap.kind, fuel, top, *[f"{time:.3f}" for time in lap.sectors_s]]
+            writer.writerow(row + [""] * (sectors - len(lap.sectors_s)))
+    return out.getvalue()

@@ -42,10 +42,10 @@ class RunLine:
     figures: RunFigures
 
 
-def run_lines(event: Event) -> list[RunLine]:
-    """Every run with its figures."""
+def run_lines(event: Event, first: int = 0, count: int | None = None) -> list[RunLine]:
+    """Runs with their figures, in the order driven; all, or so many from one on."""
     lines = []
-    for run in runs_of(event):
+    for run in runs_of(event)[first : None if count is None else first + count]:
         laps = driven(run.laps.all())
         lines.append(RunLine(run, laps, figures(laps)))
     return lines

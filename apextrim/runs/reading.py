@@ -1,6 +1,6 @@
 """A run, read: what is left of its laps without fuel and tyre age, how the tyres fade, and which wheel sets the limit."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from apexcore.errors import ApexError
 from apexcore.judge.fade import Fade, fade
@@ -19,6 +19,8 @@ from .queries import observed
 
 #: Laps after the pit exit from which on tyres count as warm, for their fade.
 _WARM_FROM = 3
+#: Laps of this run, and of the others on its sheet, that are looked at: the newest.
+_MOST_LAPS = 300
 #: Laps of the modelled stint that tells the wheels' wear.
 _STINT = 8
 
@@ -63,7 +65,8 @@ def read_run(event: Event, run: Run) -> RunReading:
     own = next((one for one in runs if one.run.pk == run.pk), None)
     if own is None:
         return RunReading((), None, _limit(event, run))
-    everything = [lap for one in runs for lap in one.laps]
+    own = replace(own, laps=own.laps[-_MOST_LAPS:], numbers=own.numbers[-_MOST_LAPS:])
+    everything = [*[lap for one in runs if one.run.pk != run.pk for lap in one.laps][-_MOST_LAPS:], *own.laps]
     posterior = fit(everything, book.priors())
     cleaned = [float(time) for time in cleaned_times(own.laps, posterior)]
     laps = tuple(DrivenLap(number, time) for number, time in zip(own.numbers, cleaned, strict=True))

@@ -4,6 +4,7 @@ from . import logger_views, match_views, views
 
 urlpatterns = [
     path("", views.bench, name="runs_bench"),
+    path("laps.csv", views.export_all, name="export_all_laps"),
     path("add/", views.add, name="add_run"),
     path("live/", logger_views.live, name="live"),
     path("live/part/", logger_views.live_part, name="live_part"),

@@ -3,6 +3,7 @@
 from typing import Any
 
 from django.contrib import messages
+from django.core.paginator import Paginator
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -23,6 +24,9 @@ from .match_views import ask_columns
 from .models import Lap, Run
 from .reading import read_run, words_of
 
+#: Runs on one page of the list, and laps in one run's table unless all are asked for.
+_RUNS_A_PAGE, _LAPS_SHOWN = 60, 300
+
 
 def problems_of(error: ApexError) -> list[str]:
     """The sentences of an error, one a line."""
@@ -30,12 +34,15 @@ def problems_of(error: ApexError) -> list[str]:
 
 
 def _bench(request: HttpRequest, event: Event, run_form: OwnRunForm | None = None, virtual_form: VirtualForm | None = None) -> HttpResponse:
-    lines = queries.run_lines(event)
+    pages = Paginator(event.runs.filter(deleted_at=None), _RUNS_A_PAGE)
+    page = pages.get_page(request.GET.get("page") or pages.num_pages)
+    lines = queries.run_lines(event, _RUNS_A_PAGE * (page.number - 1), _RUNS_A_PAGE)
     picked = next((line for line in reversed(lines) if line.laps), None)
     context: dict[str, Any] = {
         "event": event,
         "frame": frame(event, "runs"),
         "lines": lines,
+        "page": page,
         "picked": picked,
         "picture": presenters.lap_picture(picked.laps, picked.figures.median_s) if picked else None,
         "has_sheets": event.sheets.exists(),
@@ -98,6 +105,7 @@ def _run(request: HttpRequest, event: Event, run: Run, errors: list[str] | None 
         "frame": frame(event, "runs"),
         "run": run,
         "rows": rows,
+        "shown": rows if "all" in request.GET else rows[:_LAPS_SHOWN],
         "figures": found,
         "picture": presenters.lap_picture(shown, figures(shown).median_s),
         "reading": reading,
@@ -161,6 +169,14 @@ def export_file(request: HttpRequest, event_id: int, run_id: int) -> HttpRespons
     row = queries.run_for(request.user, event, run_id)
     headers = {"Content-Disposition": f'attachment; filename="{row.name}-laps.csv"'}
     return HttpResponse(write_laps(queries.driven(row.laps.all())), content_type="text/csv; charset=utf-8", headers=headers)
+
+
+@require_GET
+def export_all(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Every lap of the event as one CSV, with what its run carries."""
+    event = event_for(request.user, event_id)
+    headers = {"Content-Disposition": f'attachment; filename="laps-of-event-{event.pk}.csv"'}
+    return HttpResponse(presenters.all_laps_csv(queries.run_lines(event)), content_type="text/csv; charset=utf-8", headers=headers)
 
 
 @require_POST

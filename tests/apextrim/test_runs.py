@@ -222,4 +222,31 @@ def test_a_run_is_read_with_fuel_and_age_taken_out_and_its_limit_told(
 def test_a_table_of_two_hundred_thousand_rows_is_refused_at_once(client_in: Client, run: Run) -> None:
     rows = b"lap,lap_time\n" + b"".join(b"%d,73.5\n" % n for n in range(1, 200_001))
     response = upload(client_in, run, rows)
-    assert response.status_code == 422 and "the file has 200000 laps; expected at most 1000" in response.content.decode()
+    assert response.status_code == 422 and "the file has 200000 laps; expected at most 10000" in response.content.decode()
+
+
+def test_a_list_of_five_hundred_runs_is_paged_with_few_queries(
+    client_in: Client, event: Event, first: Sheet, django_assert_max_num_queries: DjangoAssertNumQueries
+) -> None:
+    runs = Run.objects.bulk_create(
+        Run(
+            event=event, sheet=first, session=event.session, number=n, front="marl", rear="marl", tyre_age=0, fuel_l=30,
+            conditions=event.conditions, made_at=event.made_at,
+        )
+        for n in range(1, 501)
+    )  # fmt: skip
+    Lap.objects.bulk_create(Lap(run=run, number=k, time_s=73.0 + 0.1 * k) for run in runs for k in range(1, 9))
+    with django_assert_max_num_queries(26):
+        page = client_in.get(url("runs_bench", event)).content.decode()
+    assert "page 9 of 9" in page and ">R500<" in page and ">R1<" not in page
+    assert ">R60<" in client_in.get(url("runs_bench", event), {"page": "1"}).content.decode()
+    assert client_in.get(url("runs_bench", event), {"page": "many"}).status_code == 200
+    lines = client_in.get(url("export_all_laps", event)).content.decode().splitlines()
+    assert len(lines) == 4001 and lines[1].startswith("R1,S1,marl,marl,0,30,")
+
+
+def test_ten_thousand_laps_come_in_and_the_page_shows_the_first(client_in: Client, run: Run) -> None:
+    rows = b"lap,lap_time\n" + b"".join(b"%d,73.%03d\n" % (n, n % 700) for n in range(1, 10_001))
+    assert upload(client_in, run, rows).status_code == 302 and run.laps.count() == 10_000
+    page = client_in.get(url("run", run.event, run.pk)).content.decode()
+    assert "Show all 10000 laps" in page

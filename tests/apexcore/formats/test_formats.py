@@ -63,7 +63,7 @@ def test_laps_survive_a_round_trip(raw: list[tuple[int, str, int | None]]) -> No
         (b'lap,lap_time\n1,"73.4\n', "no readable CSV"),
         (
             b"lap,lap_time\n" + b"".join(b"%d,73.4\n" % n for n in range(1, 100_001)),
-            "Line 1002: the file has 100000 laps; expected at most 1000",
+            "Line 10002: the file has 100000 laps; expected at most 10000",
         ),
         (b"x" * 4_000_001, "The file has 4.0 MB"),
     ],
