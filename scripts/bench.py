@@ -1,5 +1,7 @@
 """Times of the core, each beside a plain reference in the same run, as a ratio. `make bench` prints them."""
 
+import csv
+import io
 import resource
 import statistics
 import time
@@ -12,8 +14,12 @@ from scipy.optimize import Bounds, LinearConstraint, brentq, milp
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.line import corners, racing_line
+from apexcore.formats.laps_csv import read_laps
 from apexcore.judge import model
+from apexcore.judge.laps import propose
 from apexcore.judge.model import Observed, Prior, Priors
+from apexcore.judge.plan import Question, run_order
+from apexcore.judge.plan import plans as test_plans
 from apexcore.judge.verdict import judge
 from apexcore.lap import kernel
 from apexcore.lap.assembly import assemble
@@ -24,6 +30,8 @@ from apexcore.race.rules import Pace, RaceRules, TyrePace
 from apexcore.trim.effects import step_effects
 from apexcore.trim.search import search
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
+from tests.apexcore.judge.test_judge import PRIORS
+from tests.apexcore.judge.test_plan import settled_share
 
 from .demo_files import demo_car, demo_circuit
 
@@ -173,6 +181,19 @@ def rows() -> list[Row]:
     verdict = median_s(lambda: judge(laps, priors), 3)
     found.append(
         Row("a verdict on 300 laps", verdict, plain_gibbs_s(laps, priors), "plain Python", 0.3, "same sampler, scaled from 1/50 of it")
+    )
+    rows_10k = b"lap,lap_time,kind,fuel_l\n" + b"".join(b"%d,1:13.%03d,,1.90\n" % (n, n % 900) for n in range(1, 10_001))
+    begin = time.perf_counter()
+    plain_rows = [(int(a), 60 * int(b[0]) + float(b[2:]), float(d)) for a, b, _, d in list(csv.reader(io.StringIO(rows_10k.decode())))[1:]]
+    plain_read = time.perf_counter() - begin
+    read = median_s(lambda: propose(read_laps(rows_10k), True, False), 3)
+    found.append(Row("reading and looking over 10,000 laps", read, plain_read, "csv alone", 2.0, f"unchecked, {len(plain_rows)} rows"))
+    asked = Question(0.15, 0.15, 0.08, 75, 240, 300)
+    planned_test = median_s(lambda: test_plans(asked, PRIORS), 3)
+    begin = time.perf_counter()
+    settled_share(asked, run_order(8, 1), 5, 40)
+    found.append(
+        Row("plans of a test, 7 lengths of run", planned_test, time.perf_counter() - begin, "40 simulated tests of one plan", None, "")
     )
     return found
 

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -12,7 +13,10 @@ from apexcore.circuit.line import racing_line
 from apexcore.circuit.lines import widest_line
 from apexcore.circuit.track import Circuit, Corner, Straight, mirrored
 from apexcore.errors import NoLegalPlan
-from apexcore.judge.verdict import judge
+from apexcore.judge.calibration import calibrate
+from apexcore.judge.fade import fade
+from apexcore.judge.plan import Question, plans
+from apexcore.judge.verdict import judge, judge_several
 from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, lateral_transfer
 from apexcore.lap.solver import COLUMN, Setting, solve_lap, top_speed_ms
@@ -22,7 +26,9 @@ from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import base_sheet
 from apexcore.vehicle.tyres import hot_pressure_kpa
 from apexcore.vehicle.weights import weights
-from tests.apexcore.judge.test_judge import PRIORS, simulated
+from tests.apexcore.judge.test_calibration import calibration_runs, inside
+from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, simulated
+from tests.apexcore.judge.test_plan import settled_share, stint
 from tests.apexcore.lap.test_kernel import POWER_W, constant_power, rated
 from tests.apexcore.lap.test_kernel import straight as open_straight
 from tests.apexcore.lap.test_proof import place, record
@@ -185,22 +191,77 @@ def race_case(races: int = 300) -> Case:
     return Case("race plans", f"brute force over all plans of {races} random small races", words, "the same times", worst, 1e-6, "s")
 
 
-def verdict_cases(trials: int = 600) -> Iterator[Case]:
-    """Coverage and false alarms of the verdict by simulation with known truth."""
-    covered = alarms = 0
-    for seed in range(trials):
+def verdict_cases(trials: int = 2000) -> Iterator[Case]:
+    """Coverage and false alarms of the verdict by simulation with known truth, beside a comparison of mean laps."""
+
+    def one(seed: int) -> tuple[bool, bool, bool, bool]:
         gap = float(np.random.default_rng(seed + 77).normal(0, 0.3))
-        verdict = judge(simulated(seed, gap), PRIORS)
-        covered += verdict.low_s <= gap <= verdict.high_s
-        null = judge(simulated(seed + 5000, 0.0), PRIORS)
-        alarms += null.settled and null.mean_s < 0
-    share, false = covered / trials, alarms / trials
+        laps = simulated(seed, gap)
+        verdict, (low, high) = judge(laps, PRIORS), naive(laps)
+        nothing = simulated(seed + 5000, 0.0)
+        null, (_, null_high) = judge(nothing, PRIORS), naive(nothing)
+        return verdict.low_s <= gap <= verdict.high_s, null.settled and null.mean_s < 0, low <= gap <= high, null_high < 0.0
+
+    with ThreadPoolExecutor(2) as pool:
+        covered, false, naive_covered, naive_false = np.array(list(pool.map(one, range(trials)))).mean(axis=0)
+    words = f"{trials:,} simulated tests with run shift, fade, fuel, a warming track, a trend and {100 * SPOILED:.0f} % spoiled laps"
+    yield Case("verdict, 95 % interval", words, f"{100 * covered:.1f} % cover", "95 %", abs(covered - 0.95), 0.02, "share")
+    yield Case("“B is quicker” without a difference", words, f"{100 * false:.1f} % say so", "≤ 5 %", false, 0.05, "share")
+    beside = f"mean laps: {100 * naive_covered:.1f} % cover, {100 * naive_false:.1f} % say “B is quicker”"
     yield Case(
-        "verdict, 95 % interval", f"{trials} simulated tests", f"{100 * share:.1f} % cover", "95 %", abs(share - 0.95), 0.02, "share"
+        "the same with mean laps compared", "what the verdict is better than", beside, "worse", float(naive_covered > covered), 0.5, "worse"
     )
-    yield Case(
-        "“B is quicker” without a difference", f"{trials} simulated tests", f"{100 * false:.1f} % say so", "≤ 5 %", false, 0.05, "share"
+
+
+def several_case(trials: int = 400) -> Case:
+    """Two differences at once, driven in a pattern."""
+
+    def one(seed: int) -> list[bool]:
+        gaps = np.random.default_rng(seed + 9).normal(0, 0.3, 2)
+        found = judge_several(simulated(seed, 0.0, runs=8, marks=PATTERN, gaps_s=tuple(gaps)), PRIORS)
+        return [verdict.low_s <= gap <= verdict.high_s for verdict, gap in zip(found, gaps, strict=True)]
+
+    with ThreadPoolExecutor(2) as pool:
+        share = float(np.mean(list(pool.map(one, range(trials)))))
+    words = f"{trials} simulated tests of two differences in a pattern of 8 runs"
+    return Case("several differences at once, 95 %", words, f"{100 * share:.1f} % cover", "95 %", abs(share - 0.95), 0.025, "share")
+
+
+def plan_cases(trials: int = 500) -> Iterator[Case]:
+    """Planned tests: the power promised against simulated tests driven to the plan."""
+    for ask in (
+        Question(0.2, 0.12, 0.06, 75, 240, 600),
+        Question(0.35, 0.2, 0.12, 75, 240, 600),
+        Question(0.3, 0.15, 0.1, 75, 240, 600, 2),
+    ):
+        plan = plans(ask, PRIORS)[0]
+        share = settled_share(ask, plan.order, plan.laps, trials, first=10_000)
+        what = f"{len(plan.order)} runs of {plan.laps} laps for {ask.difference_s:.2f} s" + (", two at once" if ask.differences > 1 else "")
+        words, promised = f"{trials} simulated tests: {what}", f"{100 * plan.power:.0f} % promised"
+        yield Case("a planned test's power", words, promised, f"{100 * share:.0f} % settled", abs(share - plan.power), 0.05, "share")
+
+
+def calibration_case(trials: int = 120) -> Case:
+    """Calibration against simulated cars of known scales."""
+
+    def one(seed: int) -> list[bool]:
+        runs, true = calibration_runs(1000 + seed, runs=2, laps=6)
+        return inside(calibrate(runs), true)
+
+    share = float(np.mean([one(seed) for seed in range(trials)]))
+    words = f"{trials} simulated cars, five scales each"
+    return Case(
+        "calibration, 95 % intervals", words, f"{100 * share:.1f} % hold the true scale", "93 to 97 %", abs(share - 0.95), 0.02, "share"
     )
+
+
+def fade_case(trials: int = 500) -> Case:
+    """Fade of a stint with and without a cliff."""
+    found = [fade(*stint(seed, 12.0)).lap for seed in range(trials)]
+    alarms = sum(fade(*stint(seed, None)).lap is not None for seed in range(trials)) / trials
+    near = [one[0] for one in found if one is not None]
+    words = f"found in {100 * len(near) / trials:.0f} %, at {np.median(near):.0f} laps; said in {100 * alarms:.1f} % without one"
+    return Case("cliff at 12 laps of age", f"{trials} simulated stints of 18 laps", words, "12 laps, ≤ 6 %", alarms, 0.06, "share")
 
 
 def advice_case(seeds: range = range(14)) -> Case:
@@ -216,4 +277,5 @@ def advice_case(seeds: range = range(14)) -> Case:
 
 def all_cases() -> list[Case]:
     """Every case of the page."""
-    return [*vehicle_cases(), *line_and_power_cases(), *lap_cases(), *direction_cases(), advice_case(), race_case(), *verdict_cases()]
+    vehicle = [*vehicle_cases(), *line_and_power_cases(), *lap_cases(), *direction_cases(), advice_case(), race_case()]
+    return [*vehicle, *verdict_cases(), several_case(), *plan_cases(), calibration_case(), fade_case()]

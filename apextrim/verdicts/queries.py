@@ -17,6 +17,9 @@ from .sides import SHEET, TYRES, side_of, two_sided_tags
 #: Difference of track temperature between the two sides' runs beyond which the verdict carries a warning [K].
 _TRACK_WARNING_K = 4.0
 
+#: Laps of each side that are judged: the newest. More than these no longer change a verdict on one weekend.
+_MOST_LAPS = 400
+
 #: How far the vehicle model's weight, fade and the rest are trusted before any lap: factors on their prior spread.
 TRUST = {"usual": 1.0, "half": 2.0, "hardly": 6.0}
 
@@ -80,10 +83,24 @@ def judged_sides(
         runs = [replace(one, laps=[replace(lap, compound=0) for lap in one.laps]) for one in runs]
         first = priors.fade[0]
         priors = Priors(priors.fuel, (Prior(first.mean, 2.0 * first.sd),), (), priors.cold, priors.track, priors.trend)
+    kept = newest(runs)
+    left_out = [f"Only the newest {len(kept)} of {len(runs)} runs are judged."] if len(kept) < len(runs) else []
+    runs = kept
     laps = [lap for one in runs for lap in one.laps]
     verdict = judge(laps, priors, margin_s, [one.laps[0].level for one in runs])
-    warnings = [*verdict.warnings, *_mixed(event, kind, runs), *_track_warning(runs, names)]
+    warnings = [*left_out, *verdict.warnings, *_mixed(event, kind, runs), *_track_warning(runs, names)]
     return Judged(verdict, sentence(verdict, *names), runs, warnings, priors)
+
+
+def newest(runs: list[ObservedRun]) -> list[ObservedRun]:
+    """The newest runs of each side, in the order driven, up to as many laps as answer at once; one run of a side at least."""
+    kept, counts = [], {0: 0, 1: 0}
+    for one in reversed(runs):
+        level = one.laps[0].level
+        if counts[level] == 0 or counts[level] + len(one.laps) <= _MOST_LAPS:
+            kept.append(one)
+            counts[level] += len(one.laps)
+    return kept[::-1]
 
 
 def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[tuple[str, Judged]] | str:

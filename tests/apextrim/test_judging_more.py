@@ -239,3 +239,21 @@ def test_kept_verdicts_of_two_sheets_become_two_sides() -> None:
     row = executor.loader.project_state(after).apps.get_model("verdicts", "KeptVerdict").objects.get()
     assert (row.by, row.key_a, row.side_a, row.side_b) == ("sheet", str(sheets[0].pk), "S4", "S7")
     MigrationExecutor(connection).migrate(newest)
+
+
+def test_of_very_many_runs_the_newest_are_judged_and_that_is_said(event: Event, first: Sheet, second: Sheet, drive: Drive) -> None:
+    from apextrim.runs.models import Lap
+    from apextrim.verdicts.queries import judged
+
+    drive(first, 1), drive(second, 2)
+    runs = Run.objects.bulk_create(
+        Run(
+            event=event, sheet=first, session=event.session, number=n, front="marl", rear="marl", tyre_age=0, fuel_l=30,
+            conditions=event.conditions, made_at=event.made_at,
+        )
+        for n in range(10, 70)
+    )  # fmt: skip
+    Lap.objects.bulk_create(Lap(run=run, number=k, time_s=73.5 + 0.01 * k) for run in runs for k in range(1, 11))
+    found = judged(event, first, second, 0.1)
+    assert isinstance(found, Judged) and found.verdict.laps[0] <= 400 and found.runs[-1].run.number == 69
+    assert any("Only the newest" in text for text in found.warnings) and found.verdict.laps[1] > 0

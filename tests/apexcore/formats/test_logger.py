@@ -6,6 +6,7 @@ from apexcore.errors import FileRejected
 from apexcore.formats.laps_csv import guessed_columns, laps_of, read_laps, read_table, read_typed, write_laps
 from apexcore.formats.logger import LapEvent, SampleEvent, WeatherEvent, json_lines, read_csv_laps, read_json_lines
 from apexcore.judge.laps import DrivenLap
+from tests.apexcore.formats.test_formats import EXAMPLES
 
 GOOD = (
     b'{"type":"run","run":"k1","fuel_l":30}\n'
@@ -22,6 +23,11 @@ def test_every_kind_of_line_is_read_and_gaps_are_gaps() -> None:
     sample, weather = sent.events[2], sent.events[3]
     assert isinstance(sample, SampleEvent) and sample.present() == {"speed_kmh": 81.5}
     assert isinstance(weather, WeatherEvent) and weather.read() == {"air_c": 21.5}
+
+
+def test_the_example_in_the_docs_is_read() -> None:
+    sent = read_json_lines((EXAMPLES / "logger.jsonl").read_bytes())
+    assert {one.type for one in sent.events} == {"run", "lap", "sample", "tyres", "weather", "pit"}
 
 
 def test_what_was_read_is_written_back() -> None:
