@@ -1,7 +1,10 @@
 """Changes to cars and sheets: each one transaction with its knot."""
 
+from __future__ import annotations
+
 import math
 from datetime import datetime
+from typing import TYPE_CHECKING
 
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -18,7 +21,10 @@ from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.thread import tie
 
-from .models import Car, Sheet
+from .models import Car, Sheet, TyreReading
+
+if TYPE_CHECKING:  # runs build on sheets, not the other way round
+    from apextrim.runs.models import Run
 
 
 @transaction.atomic
@@ -130,6 +136,19 @@ def fork_sheet(event: Event, row: Sheet, purpose: str) -> Sheet:
         steps = math.ceil((max(wanted, item.low) - item.low) / item.step - 1e-9)
         values[item.key] = item.held(item.low + steps * item.step)
     return save_sheet(event, CoreSheet(car.key, values), row, f"{purpose.capitalize()}, from {row.name}: {words}")
+
+
+@transaction.atomic
+def keep_reading(sheet: Sheet, values: dict[str, float], run: Run | None, at: datetime | None = None) -> TyreReading:
+    """Keeps what was read at the wheels, with the weather of now.
+
+    :param values: of `reading_form.parsed_reading`
+    :param run: the run after which it was read, None for none
+    """
+    event = sheet.event
+    return TyreReading.objects.create(
+        event=event, sheet=sheet, run=run, values=values, conditions=event.conditions, made_at=at or timezone.now()
+    )
 
 
 @transaction.atomic

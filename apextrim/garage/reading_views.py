@@ -7,13 +7,11 @@ from django import forms
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.utils import timezone
 from django.views.decorators.http import require_http_methods
 
 from apexcore.circuit.conditions import Conditions
-from apexcore.errors import ApexError, InputError
+from apexcore.errors import ApexError
 from apexcore.lap.solver import solve_lap
-from apexcore.quantities.text import parse_number
 from apexcore.trim.answer import best_hot_kpa
 from apexcore.trim.readings import Reading, WheelReading, doubts, heat_story, next_cambers, next_pressures, next_toes, wear_story
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
@@ -24,44 +22,10 @@ from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.ui.fields import QuantityField, quantity
 
-from . import queries
+from . import actions, queries
 from .models import Sheet, TyreReading
+from .reading_form import parsed_reading, reading_lines
 from .sheet_form import set_query
-
-#: Rows of the form: key, words, unit, least, greatest.
-_ROWS = [
-    ("cold", "Cold pressure", "kPa", 20.0, 600.0), ("hot", "Hot pressure", "kPa", 20.0, 700.0), ("inner", "Inner", "°C", -10.0, 250.0),
-    ("middle", "Middle", "°C", -10.0, 250.0), ("outer", "Outer", "°C", -10.0, 250.0),
-    ("left", "Tread left", "%", 0.0, 100.0),
-]  # fmt: skip
-
-
-def _parsed(data: dict[str, str]) -> tuple[dict[str, float], list[str]]:
-    """Numbers typed, by field, and what is wrong with the rest."""
-    values, problems = {}, []
-    fields = [
-        (f"{key}_{wheel}", f"{words}, {WHEEL_WORDS[wheel]}", unit, low, high) for key, words, unit, low, high in _ROWS for wheel in WHEELS
-    ]
-    for name, words, unit, low, high in [*fields, ("cold_c", "Pressures set at", "°C", -20.0, 60.0)]:
-        text = data.get(name, "").strip()
-        if not text:
-            continue
-        try:
-            number = parse_number(text.replace("−", "-"), unit, words)
-            if not low <= number <= high:
-                raise InputError(words, text, f"{low:g} to {high:g} {unit}")
-            values[name] = number
-        except InputError as error:
-            problems.append(str(error))
-    for wheel in WHEELS:
-        thirds = [f"{key}_{wheel}" in values for key in ("inner", "middle", "outer")]
-        if any(thirds) and not all(thirds):
-            problems.append(f"Tread, {WHEEL_WORDS[wheel]}: a third is missing; expected inner, middle and outer, or none.")
-        if f"hot_{wheel}" in values and f"cold_{wheel}" not in values:
-            problems.append(f"Cold pressure, {WHEEL_WORDS[wheel]}: the value is missing; a hot one tells nothing without it.")
-    if not problems and not any(key.startswith(("hot_", "inner_", "left_")) for key in values):
-        problems.append("Nothing was read: expected a hot pressure, three tread temperatures or the tread left at one wheel at least.")
-    return values, problems
 
 
 def _core(row: TyreReading, cold_c: float) -> Reading:
@@ -130,21 +94,17 @@ def readings(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse
     typed = request.POST.dict() if request.method == "POST" else {**usual, "cold_c": f"{car.tyres.cold_at_c:g}"}
     problems: list[str] = []
     if request.method == "POST":
-        values, problems = _parsed(typed)
+        values, problems = parsed_reading(typed)
         if not problems:
-            TyreReading.objects.create(
-                event=event, sheet=row, run=_run_of(request, event), values=values, conditions=event.conditions, made_at=timezone.now()
-            )
+            actions.keep_reading(row, values, _run_of(request, event))
             messages.success(request, "The reading is kept.")
             return redirect("sheet_readings", event.pk, row.pk)
     now = adapter.conditions_of(event)
     usual_next = {"air": f"{now.air_c:g}", "track": f"{now.track_c:g}", "set_at": f"{car.tyres.cold_at_c:g}"}
     form = NextForm({**usual_next, **{key: text for key, text in request.GET.items() if key in usual_next}})
-    lines = [
-        (key, words, unit, [(f"{key}_{wheel}", typed.get(f"{key}_{wheel}", "")) for wheel in WHEELS]) for key, words, unit, _, _ in _ROWS
-    ]
     context: dict[str, Any] = {
-        "event": event, "frame": frame(event, "sheet"), "row": row, "lines": lines, "cold_c": typed.get("cold_c", ""), "errors": problems,
+        "event": event, "frame": frame(event, "sheet"), "row": row, "lines": reading_lines(typed), "cold_c": typed.get("cold_c", ""),
+        "errors": problems,
         "wheels": [WHEEL_WORDS[wheel] for wheel in WHEELS], "next_form": form,
     }  # fmt: skip
     try:

@@ -18,6 +18,7 @@ from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.virtual.world import drive_run
 from apextrim.events import adapter, thread
 from apextrim.events.models import Event
+from apextrim.garage.actions import keep_reading
 
 from .models import ColumnMatch, Lap, Run
 
@@ -37,15 +38,18 @@ def add_run(event: Event, values: dict[str, Any], virtual: bool = False, at: dat
 
 
 @transaction.atomic
-def add_own_run(event: Event, values: dict[str, Any], typed: str) -> Run:
-    """A run with the laps typed or pasted; all or nothing.
+def add_own_run(event: Event, values: dict[str, Any], typed: str, reading: dict[str, float] | None = None) -> Run:
+    """A run with the laps typed or pasted and what was read at the wheels; all or nothing.
 
     :param typed: laps one a line; may be empty, then they come later
+    :param reading: of `garage.reading_form.parsed_reading`, None where nothing was read
     :raises FileRejected: naming every line that is no lap
     """
     laps = read_typed(typed, 1) if typed.strip() else []
     run = add_run(event, values)
     add_laps(run, laps)
+    if reading is not None:
+        keep_reading(run.sheet, reading, run)
     return run
 
 

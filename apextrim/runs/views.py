@@ -13,9 +13,11 @@ from apexcore.errors import ApexError, FileRejected
 from apexcore.formats.laps_csv import COLUMNS, read_table, read_typed, write_laps
 from apexcore.formats.text import decoded
 from apexcore.judge.laps import KIND_WORDS, KINDS, figures
+from apexcore.vehicle.car import WHEEL_WORDS
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
+from apextrim.garage.reading_form import parsed_reading, reading_lines, was_read
 from apextrim.ui.uploads import uploaded
 
 from . import actions, presenters, queries
@@ -47,6 +49,9 @@ def _bench(request: HttpRequest, event: Event, run_form: OwnRunForm | None = Non
         "picture": presenters.lap_picture(picked.laps, picked.figures.median_s) if picked else None,
         "has_sheets": event.sheets.exists(),
         "run_form": run_form or OwnRunForm(event, auto_id="run_%s"),
+        "reading_lines": reading_lines(request.POST if run_form else {}),
+        "reading_open": was_read(request.POST),
+        "wheels": WHEEL_WORDS.values(),
         "virtual_form": virtual_form or VirtualForm(event, auto_id="virtual_%s"),
     }
     wrong = bool((run_form and run_form.errors) or (virtual_form and virtual_form.errors))
@@ -66,8 +71,13 @@ def add(request: HttpRequest, event_id: int) -> HttpResponse:
     form = OwnRunForm(event, request.POST, auto_id="run_%s")
     if not form.is_valid():
         return _bench(request, event, run_form=form)
+    reading, problems = parsed_reading(request.POST) if was_read(request.POST) else (None, [])
+    if problems:
+        for problem in problems:
+            form.add_error(None, problem)
+        return _bench(request, event, run_form=form)
     try:
-        run = actions.add_own_run(event, form.run_values(), form.cleaned_data["laps"])
+        run = actions.add_own_run(event, form.run_values(), form.cleaned_data["laps"], reading)
     except FileRejected as error:
         for problem in error.problems:
             form.add_error("laps", problem)

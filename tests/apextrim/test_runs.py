@@ -250,3 +250,16 @@ def test_ten_thousand_laps_come_in_and_the_page_shows_the_first(client_in: Clien
     assert upload(client_in, run, rows).status_code == 302 and run.laps.count() == 10_000
     page = client_in.get(url("run", run.event, run.pk)).content.decode()
     assert "Show all 10000 laps" in page
+
+
+def test_readings_are_kept_with_the_run_on_the_same_page(client_in: Client, event: Event, first: Sheet) -> None:
+    read = {"cold_fl": "140", "hot_fl": "28,7psi", "left_fl": "92"}
+    client_in.post(url("add_run", event), start(event, first, laps="1:13.9", **read))
+    reading = event.runs.get().readings.get()
+    assert reading.values["hot_fl"] == pytest.approx(197.9, abs=0.1) and reading.sheet == first
+    wrong = client_in.post(url("add_run", event), start(event, first, hot_rl="200", laps="1:13.9"))
+    page = wrong.content.decode()
+    assert wrong.status_code == 422 and "a hot one tells nothing without it" in page and 'name="hot_rl" value="200"' in page
+    assert event.runs.count() == 1
+    client_in.post(url("add_run", event), start(event, first, laps="1:13.9"))
+    assert event.runs.count() == 2 and event.readings.count() == 1
