@@ -125,6 +125,7 @@ def test_a_run_typed_between_two_runs_survives_a_closed_browser_and_is_kept_by_k
     expect(form.get_by_label("Tags")).to_have_value("line=late; driver=Ann")
     form.get_by_label("On entry it").select_option("steps out")
     form.get_by_label("Laps, one a line").press("Tab")
+    page.keyboard.press("Tab")  # past the fold with the readings
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="R1", exact=True)).to_be_visible()
     expect(page.get_by_text("line: late")).to_be_visible()
