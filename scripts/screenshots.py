@@ -18,7 +18,8 @@ VIEWS = {
     "verdicts": "/events/1/verdicts/?a=1&b=2&margin=0.10", "race": "/events/1/race/", "difference": "/events/1/sheet/difference/?a=1&b=4",
     "card": "/events/1/sheet/4/card/", "sheet-oval": "/events/2/sheet/", "sheet-kart": "/events/3/sheet/",
     "advice": "/events/1/sheet/4/advice/?slides=front&phase=mid&where=slow&how=clearly&tyres=warm",
-    "test-plan": "/events/1/verdicts/plan/?a=2&b=3&difference=0.25&minutes=150&stop=240&scatter=0.15&shift=0.08", "stint": "/events/1/sheet/4/stint/", "car": "/garage/cars/1/",
+    "test-plan": "/events/1/verdicts/plan/?a=2&b=3&difference=0.25&minutes=150&stop=240&scatter=0.15&shift=0.08",
+    "stint": "/events/1/sheet/4/stint/", "car": "/garage/cars/1/",
     "record": "/events/1/verdicts/record/",
 }  # fmt: skip
 
