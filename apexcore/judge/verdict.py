@@ -77,6 +77,20 @@ def judge(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.1, order
     return _verdict(laps, [lap.level for lap in laps], posterior, priors, 0, margin_s, order)
 
 
+def judge_levels(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.1) -> list[Verdict]:
+    """Judges every level from 1 on against level 0, from one posterior of all of them.
+
+    :raises ValueError: if a level has no timed lap
+    """
+    there = {lap.level for lap in laps}
+    count = max(there, default=0) + 1
+    if count < 2 or there != set(range(count)):
+        raise ValueError("every level needs at least one timed lap, and there must be two")
+    posterior = fit(laps, priors)
+    sides = [[{0: 0, place: 1}.get(lap.level, 2) for lap in laps] for place in range(1, count)]
+    return [_verdict(laps, side, posterior, priors, place, margin_s, ()) for place, side in enumerate(sides)]
+
+
 def judge_several(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.1) -> list[Verdict]:
     """Judges several differences at once, each with the others taken out: planned runs on which they were on and off in turn.
 

@@ -96,20 +96,6 @@ def _sectors_s(lap: Lap, sectors_at: Sequence[float], time_s: float, eyes: np.ra
     return (*rounded, round(time_s - sum(rounded), 3))
 
 
-def drive_run(
-    setting: Setting,
-    sheet: Sheet,
-    fuel_l: float,
-    laps: int,
-    seed: int,
-    driver: VirtualDriver | None = None,
-    tyre_age: float = 0.0,
-    sectors_at: Sequence[float] = (),
-) -> list[DrivenLap]:
-    """The laps of `virtual_run`."""
-    return list(virtual_run(setting, sheet, fuel_l, laps, seed, driver, tyre_age, sectors_at).laps)
-
-
 def virtual_run(
     setting: Setting,
     sheet: Sheet,

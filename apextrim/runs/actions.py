@@ -15,7 +15,7 @@ from apexcore.formats.laps_csv import Table, laps_of, read_laps, read_typed, wri
 from apexcore.judge.laps import DrivenLap, LapKind, propose
 from apexcore.quantities import format_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apexcore.virtual.world import drive_run
+from apexcore.virtual.world import virtual_run
 from apextrim.events import adapter, thread
 from apextrim.events.models import Event
 from apextrim.garage.actions import keep_reading
@@ -126,8 +126,8 @@ def send_virtual_driver(event: Event, values: dict[str, Any], laps: int, seed: i
     sheet = CoreSheet(setting.car.key, run.sheet.values)
     age = run.tyre_age
     seed = seed if seed is not None else 1000 * event.pk + run.number
-    driven = drive_run(setting, sheet, run.fuel_l, laps, seed, tyre_age=age, sectors_at=adapter.sectors_of(event))
-    import_laps(run, write_laps(driven).encode())
+    driven = virtual_run(setting, sheet, run.fuel_l, laps, seed, tyre_age=age, sectors_at=adapter.sectors_of(event))
+    import_laps(run, write_laps(list(driven.laps)).encode())
     return run
 
 

@@ -1,5 +1,6 @@
 """Forms of a run."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from django import forms
@@ -33,9 +34,10 @@ class RunForm(forms.Form):
     tags = forms.CharField(max_length=300, required=False, label="Tags, such as line=late; driver=Ann")
     note = forms.CharField(max_length=200, required=False, label="Note")
 
-    def __init__(self, event: Event, *args: Any, **kwargs: Any) -> None:
+    def __init__(self, event: Event, *args: Any, planned: Mapping[str, str] | None = None, **kwargs: Any) -> None:
         car = adapter.car_of(event)
-        sheet = event.sheet_in_car
+        asked = (planned or {}).get("sheet", "")
+        sheet = (event.sheets.filter(pk=int(asked)).first() if asked.isdecimal() and len(asked) < 12 else None) or event.sheet_in_car
         kwargs.setdefault(
             "initial",
             {
@@ -43,6 +45,7 @@ class RunForm(forms.Form):
                 "session": event.session,
                 "tyre_age": 0,
                 "fuel_l": sheet.values.get("fuel", car.fuel_l) if sheet else car.fuel_l,
+                "tags": (planned or {}).get("tags", "")[:300],
             },
         )
         super().__init__(*args, **kwargs)

@@ -6,7 +6,7 @@ from apexcore.errors import ApexError
 from apexcore.judge.fade import Fade, fade
 from apexcore.judge.laps import DrivenLap
 from apexcore.judge.model import Observed, cleaned_times, fit
-from apexcore.lap.stint import solve_stint
+from apexcore.lap.stint import StintLap, solve_stint
 from apexcore.quantities import format_number
 from apexcore.trim.drift import drift, limiting_wheel
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
@@ -48,11 +48,14 @@ class RunReading:
     :param cleaned: timed laps with fuel, tyre age, cold tyres and the track taken out; empty without timed laps
     :param fade: None with too few warm laps
     :param limit: None where the model has no stint
+    :param heat: tread temperature of each wheel at the end [degC], and whether it was read; empty where nobody tells it
     """
 
     cleaned: tuple[DrivenLap, ...]
     fade: Fade | None
     limit: WheelLimit | None
+    heat: tuple[tuple[str, float], ...] = ()
+    heat_read: bool = False
 
 
 def read_run(event: Event, run: Run) -> RunReading:
@@ -64,14 +67,14 @@ def read_run(event: Event, run: Run) -> RunReading:
     runs = observed(event, {run.sheet_id: 0}, book.fuel_l_per_lap)
     own = next((one for one in runs if one.run.pk == run.pk), None)
     if own is None:
-        return RunReading((), None, _limit(event, run))
+        return RunReading((), None, _limit(event, run), *_heat(event, run))
     own = replace(own, laps=own.laps[-_MOST_LAPS:], numbers=own.numbers[-_MOST_LAPS:])
     everything = [*[lap for one in runs if one.run.pk != run.pk for lap in one.laps][-_MOST_LAPS:], *own.laps]
     posterior = fit(everything, book.priors())
     cleaned = [float(time) for time in cleaned_times(own.laps, posterior)]
     laps = tuple(DrivenLap(number, time) for number, time in zip(own.numbers, cleaned, strict=True))
     per_kg = float(posterior.fuel.mean())
-    return RunReading(laps, _fade(own.laps, per_kg), _limit(event, run))
+    return RunReading(laps, _fade(own.laps, per_kg), _limit(event, run), *_heat(event, run))
 
 
 def _fade(laps: list[Observed], per_kg: float) -> Fade | None:
@@ -79,6 +82,28 @@ def _fade(laps: list[Observed], per_kg: float) -> Fade | None:
     if len(warm) < 5:
         return None
     return fade([lap.tyre_age for lap in warm], [lap.time_s - per_kg * lap.fuel_kg for lap in warm])
+
+
+def _heat(event: Event, run: Run) -> tuple[tuple[tuple[str, float], ...], bool]:
+    """Tread temperatures at the end of a run: as the pyrometer read them, else as the model has them after a stint."""
+    reading = run.readings.order_by("-pk").first()
+    thirds = ("inner", "middle", "outer")
+    if reading is not None and all(f"inner_{wheel}" in reading.values for wheel in WHEELS):
+        read = [sum(reading.values[f"{third}_{wheel}"] for third in thirds) / 3.0 for wheel in WHEELS]
+        return tuple((WHEEL_WORDS[wheel], value) for wheel, value in zip(WHEELS, read, strict=True)), True
+    stint = _stint(event, run)
+    if stint is None:
+        return (), False
+    return tuple((WHEEL_WORDS[wheel], value) for wheel, value in zip(WHEELS, stint[-1].lap.tyres.temperature_c, strict=True)), False
+
+
+def _stint(event: Event, run: Run) -> list[StintLap] | None:
+    """The modelled stint of a run's beginning; None where the model has none."""
+    setting = adapter.setting_of(event, run.front, run.rear, adapter.parsed_conditions(run.conditions))
+    try:
+        return solve_stint(setting, core_sheet(event, run.sheet), run.fuel_l, _STINT)
+    except ApexError:
+        return None
 
 
 def _limit(event: Event, run: Run) -> WheelLimit | None:
@@ -94,9 +119,8 @@ def _limit(event: Event, run: Run) -> WheelLimit | None:
         wheel = min(range(4), key=lambda w: laps_left[w])
         lost = tuple((WHEEL_WORDS[WHEELS[w]], worn[w] * count / age) for w in range(4))
         return WheelLimit(WHEEL_WORDS[WHEELS[wheel]], max(laps_left[wheel], 0.0), True, lost)
-    try:
-        stint = solve_stint(setting, core_sheet(event, run.sheet), run.fuel_l, _STINT)
-    except ApexError:
+    stint = _stint(event, run)
+    if stint is None:
         return None
     laps = drift(stint, adapter.spans_of(event), setting.line)
     wheel, whole = limiting_wheel(laps, cliff)

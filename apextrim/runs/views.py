@@ -48,11 +48,11 @@ def _bench(request: HttpRequest, event: Event, run_form: OwnRunForm | None = Non
         "picked": picked,
         "picture": presenters.lap_picture(picked.laps, picked.figures.median_s) if picked else None,
         "has_sheets": event.sheets.exists(),
-        "run_form": run_form or OwnRunForm(event, auto_id="run_%s"),
+        "run_form": run_form or OwnRunForm(event, auto_id="run_%s", planned=request.GET),
         "reading_lines": reading_lines(request.POST if run_form else {}),
         "reading_open": was_read(request.POST),
         "wheels": WHEEL_WORDS.values(),
-        "virtual_form": virtual_form or VirtualForm(event, auto_id="virtual_%s"),
+        "virtual_form": virtual_form or VirtualForm(event, auto_id="virtual_%s", planned=request.GET),
     }
     wrong = bool((run_form and run_form.errors) or (virtual_form and virtual_form.errors))
     return render(request, "runs/bench.html", context, status=422 if wrong else 200)

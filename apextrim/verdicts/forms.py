@@ -8,7 +8,7 @@ from apextrim.events.models import Event
 from apextrim.ui.fields import QuantityField
 
 from .queries import TRUST
-from .sides import SEVERAL, SHEET, Kind, kinds_of
+from .sides import EVERY, SEVERAL, SHEET, Kind, kinds_of
 
 
 class JudgeForm(forms.Form):
@@ -25,8 +25,9 @@ class JudgeForm(forms.Form):
         super().__init__({"by": SHEET, "margin": "0.10", "trust": "usual", **given} if data is not None else None, **kwargs)
         self.kinds = kinds_of(event)
         self.fields["by"].choices = [(kind.key, kind.words) for kind in self.kinds]  # type: ignore[attr-defined]
-        for name in ("a", "b"):
-            self.fields[name].choices = self.kind.sides  # type: ignore[attr-defined]
+        sides = list(self.kind.sides)
+        self.fields["a"].choices = sides  # type: ignore[attr-defined]
+        self.fields["b"].choices = [*sides, *([(EVERY, "every other")] if len(sides) > 2 else [])]  # type: ignore[attr-defined]
 
     @property
     def kind(self) -> Kind:

@@ -2,6 +2,7 @@
 
 import re
 from typing import Any
+from urllib.parse import urlencode
 
 from django import forms
 from django.contrib import messages
@@ -12,7 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
 from apexcore.judge.plan import POWER, Question, TestPlan, plans, scatter_of
-from apexcore.judge.tags import parse_tags
+from apexcore.judge.tags import parse_tags, tags_text
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events import adapter
 from apextrim.events.models import Event
@@ -168,6 +169,14 @@ def runs_of_test(test: PlannedTest) -> list[Run]:
     return [run for run in rows if all(side(run) in keys for side, keys in sides)]
 
 
+def filled_in(test: PlannedTest, place: int) -> str:
+    """The query that fills the form of a planned run with what it is driven with."""
+    chosen = [(one[0], one[3] if on else one[1]) for one, on in zip(test.differences, test.order[place], strict=True)]
+    tags = {kind.removeprefix("tag:"): key for kind, key in chosen if kind != SHEET}
+    sheet = next((key for kind, key in chosen if kind == SHEET), "")
+    return urlencode({"sheet": sheet, "tags": tags_text(tags)})
+
+
 @require_GET
 def planned(request: HttpRequest, event_id: int, test_id: int) -> HttpResponse:
     """A planned test: what to drive next, what was driven, and the way to its verdict."""
@@ -184,12 +193,13 @@ def planned(request: HttpRequest, event_id: int, test_id: int) -> HttpResponse:
         )
         timed = 0 if run is None else sum(lap.kind == "timed" for lap in run.laps.all())
         done.append((number, text, run, timed, as_planned))
+    next_run = next((one for one in done if one[2] is None), None)
     first = test.differences[0]
     query = {"by": first[0], "a": first[1], "b": first[3], "margin": f"{test.difference_s:.2f}"}
     if len(test.differences) > 1:
         query = {"by": "several", "margin": f"{test.difference_s:.2f}"}
     context = {
         "event": event, "frame": frame(event, "verdicts"), "test": test, "done": done, "query": query,
-        "next": next((one for one in done if one[2] is None), None), "driven": len(runs),
+        "next": next_run, "filled": "" if next_run is None else filled_in(test, next_run[0] - 1), "driven": len(runs),
     }  # fmt: skip
     return render(request, "verdicts/planned.html", context)

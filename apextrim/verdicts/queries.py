@@ -1,10 +1,11 @@
 """Judging a difference between the runs of an event."""
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from apexcore.judge.model import Prior, Priors
-from apexcore.judge.verdict import Verdict, judge, judge_several, sentence
+from apexcore.judge.verdict import Verdict, judge, judge_levels, judge_several, sentence
 from apexcore.vehicle.sheet import differences
 from apextrim.events import adapter
 from apextrim.events.models import Event
@@ -67,22 +68,10 @@ def judged_sides(
     :param kind: of `sides.kinds_of`
     :raises SolverError: if the vehicle model, which gives the priors, has no lap
     """
-    level = {sides[0]: 0, sides[1]: 1}
-    side = side_of(kind)
-    rows = [run for run in runs_of(event) if side(run) in level]
-    for key, name in zip(sides, names, strict=True):
-        if not any(side(run) == key for run in rows):
-            return f"{name} has no timed lap yet. Drive a run with it, then judge."
-    book = adapter.book_of(event, core_sheet(event, rows[0].sheet))
-    runs = observed_by(event, lambda run: level.get(side(run) or ""), book.fuel_l_per_lap)
-    for number, name in enumerate(names):
-        if not any(one.laps[0].level == number for one in runs):
-            return f"{name} has no timed lap yet. Drive a run with it, then judge."
-    priors = trusted(book.priors(), trust)
-    if kind == TYRES:  # the pair itself is what is judged: its offset must not be taken out
-        runs = [replace(one, laps=[replace(lap, compound=0) for lap in one.laps]) for one in runs]
-        first = priors.fade[0]
-        priors = Priors(priors.fuel, (Prior(first.mean, 2.0 * first.sd),), (), priors.cold, priors.track, priors.trend)
+    found = _observed(event, kind, dict(zip(sides, names, strict=True)), trust)
+    if isinstance(found, str):
+        return found
+    runs, priors = found
     kept = newest(runs)
     left_out = [f"Only the newest {len(kept)} of {len(runs)} runs are judged."] if len(kept) < len(runs) else []
     runs = kept
@@ -92,14 +81,65 @@ def judged_sides(
     return Judged(verdict, sentence(verdict, *names), runs, warnings, priors)
 
 
+def judged_every(
+    event: Event, kind: str, first: str, names: Mapping[str, str], margin_s: float, trust: str = "usual"
+) -> list[tuple[str, Judged]] | str:
+    """The verdict of every side that was driven against one of them, from one posterior, the quickest first.
+
+    :param first: the side that the others are held against
+    :param names: words of every side
+    """
+    side = side_of(kind)
+    driven = {key for run in runs_of(event) if any(lap.kind == "timed" for lap in run.laps.all()) and (key := side(run)) in names}
+    others = [key for key in names if key in driven and key != first]
+    if first not in driven or not others:
+        return f"{names[first]} and at least one other need a timed lap. Drive a run with each, then judge."
+    found = _observed(event, kind, {first: names[first], **{key: names[key] for key in others}}, trust)
+    if isinstance(found, str):
+        return found
+    runs, priors = found
+    runs = newest(runs)
+    verdicts = judge_levels([lap for one in runs for lap in one.laps], priors, margin_s)
+    judged = []
+    for place, (key, verdict) in enumerate(zip(others, verdicts, strict=True), start=1):
+        pair = [one for one in runs if one.laps[0].level in (0, place)]
+        mixed = _mixed(event, kind, [replace(one, laps=[replace(lap, level=int(lap.level > 0)) for lap in one.laps]) for one in pair])
+        text = sentence(verdict, names[first], names[key])
+        judged.append((names[key], Judged(verdict, text, pair, [*verdict.warnings, *mixed], priors)))
+    return sorted(judged, key=lambda one: one[1].verdict.mean_s)
+
+
+def _observed(event: Event, kind: str, sides: Mapping[str, str], trust: str) -> tuple[list[ObservedRun], Priors] | str:
+    """Timed laps of the runs on these sides, each side a level in their order, and the priors; the sentence that says what is
+    missing where a side was not driven."""
+    level = {key: place for place, key in enumerate(sides)}
+    side = side_of(kind)
+    rows = [run for run in runs_of(event) if side(run) in level]
+    if rows:
+        book = adapter.book_of(event, core_sheet(event, rows[0].sheet))
+        runs = observed_by(event, lambda run: level.get(side(run) or ""), book.fuel_l_per_lap)
+    else:
+        runs = []
+    for number, name in enumerate(sides.values()):
+        if not any(one.laps[0].level == number for one in runs):
+            return f"{name} has no timed lap yet. Drive a run with it, then judge."
+    priors = trusted(book.priors(), trust)
+    if kind == TYRES:  # the pair itself is what is judged: its offset must not be taken out
+        runs = [replace(one, laps=[replace(lap, compound=0) for lap in one.laps]) for one in runs]
+        first = priors.fade[0]
+        priors = Priors(priors.fuel, (Prior(first.mean, 2.0 * first.sd),), (), priors.cold, priors.track, priors.trend)
+    return runs, priors
+
+
 def newest(runs: list[ObservedRun]) -> list[ObservedRun]:
     """The newest runs of each side, in the order driven, up to as many laps as answer at once; one run of a side at least."""
-    kept, counts = [], {0: 0, 1: 0}
+    kept: list[ObservedRun] = []
+    counts: dict[int, int] = {}
     for one in reversed(runs):
         level = one.laps[0].level
-        if counts[level] == 0 or counts[level] + len(one.laps) <= _MOST_LAPS:
+        if counts.get(level, 0) == 0 or counts[level] + len(one.laps) <= _MOST_LAPS:
             kept.append(one)
-            counts[level] += len(one.laps)
+            counts[level] = counts.get(level, 0) + len(one.laps)
     return kept[::-1]
 
 

@@ -8,6 +8,8 @@ from apextrim.runs.models import Run
 from apextrim.runs.queries import runs_of
 
 SHEET, TYRES, SEVERAL = "sheet", "tyres", "several"
+#: In place of B: every other side that was driven.
+EVERY = "every"
 _TAG = "tag:"
 
 

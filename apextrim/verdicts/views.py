@@ -17,7 +17,7 @@ from apextrim.runs.queries import runs_of
 from . import actions, presenters, queries
 from .forms import JudgeForm
 from .models import KeptVerdict
-from .sides import SEVERAL, SHEET, kinds_of
+from .sides import EVERY, SEVERAL, SHEET, kinds_of
 
 
 def _first_choice(event: Event) -> dict[str, Any] | None:
@@ -47,6 +47,8 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
         if form.kind.key == SEVERAL:
             return _several(context, queries.judged_several(event, values["margin"], values["trust"])), 200
         sides = values["a"], values["b"]
+        if sides[1] == EVERY:
+            return _several(context, queries.judged_every(event, form.kind.key, sides[0], names, values["margin"], values["trust"])), 200
         judged = queries.judged_sides(event, form.kind.key, sides, (names[sides[0]], names[sides[1]]), values["margin"], values["trust"])
     except ApexError as error:
         context["problem"] = str(error)

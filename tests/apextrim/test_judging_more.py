@@ -257,3 +257,29 @@ def test_of_very_many_runs_the_newest_are_judged_and_that_is_said(event: Event, 
     found = judged(event, first, second, 0.1)
     assert isinstance(found, Judged) and found.verdict.laps[0] <= 400 and found.runs[-1].run.number == 69
     assert any("Only the newest" in text for text in found.warnings) and found.verdict.laps[1] > 0
+
+
+def test_every_sheet_is_judged_against_one_at_once(client_in: Client, event: Event, first: Sheet, second: Sheet, drive: Drive) -> None:
+    third = save_sheet(event, CoreSheet(event.car.key, {**first.values, "wing": 9}), first, "More wing")
+    for seed in range(2):
+        drive(first, seed), drive(second, seed + 10), drive(third, seed + 20)
+    page = text_of(client_in.get(f"/events/{event.pk}/verdicts/", {"by": "sheet", "a": str(first.pk), "b": "every", "margin": "0.1"}))
+    assert "S1 is quicker than S2" in page and "<h2>S3</h2>" in page and "every other" in page
+    single = judged_sides(event, "sheet", (str(first.pk), str(second.pk)), ("S1", "S2"), 0.1)
+    assert isinstance(single, Judged)
+    several = client_in.get(f"/events/{event.pk}/verdicts/", {"a": str(first.pk), "b": "every"}).context["several"]
+    of_second = next(one for name, one, _ in several if name == "S2")
+    assert of_second.verdict.mean_s == pytest.approx(single.verdict.mean_s, abs=0.25)
+    assert client_in.get(f"/events/{event.pk}/verdicts/", {"a": "77", "b": "every"}).status_code == 422
+
+
+def test_the_next_planned_run_comes_filled_in(client_in: Client, event: Event, first: Sheet, second: Sheet) -> None:
+    test = PlannedTest.objects.create(
+        event=event, differences=[["tag:line", "early", "line early", "late", "line late"]], order=[[1], [0]], laps=4, difference_s=0.2,
+        power=0.8, made_at=timezone.now(),
+    )  # fmt: skip
+    page = text_of(client_in.get(f"/events/{event.pk}/verdicts/plan/{test.pk}/"))
+    link = re.search(r'press main" href="([^"]+)"', page)
+    assert link is not None and 'value="line=late"' in text_of(client_in.get(link.group(1).replace("&amp;", "&")))
+    bench = text_of(client_in.get(f"/events/{event.pk}/runs/", {"sheet": second.pk}))
+    assert f'<option value="{second.pk}" selected>' in bench

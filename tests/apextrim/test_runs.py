@@ -209,7 +209,13 @@ def test_a_run_is_read_with_fuel_and_age_taken_out_and_its_limit_told(
 ) -> None:
     run = drive(first, seed=5, laps=14, fuel_l=45)
     page = client_in.get(url("run", event, run.pk)).content.decode()
-    assert "The tyres fade by" in page and "sets the limit" in page and "Best sectors together" in page and "Sector 3" in page
+    assert (
+        "Treads at the end: front left" in page
+        and "The tyres fade by" in page
+        and "sets the limit" in page
+        and "Best sectors together" in page
+        and "Sector 3" in page
+    )
     clean = client_in.get(url("run", event, run.pk) + "?clean=1").content.decode()
     assert "are taken out" in clean
     aside = [lap for lap in run.laps.all() if lap.kind != "timed"]

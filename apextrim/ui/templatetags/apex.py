@@ -53,10 +53,13 @@ def chance(value: float | None) -> str:
     return "under 1 %" if value < 0.005 else f"{100 * value:.0f} %"
 
 
-@register.simple_tag
-def source(kind: str) -> SafeString:
-    """The mark that says where a number comes from."""
-    return format_html('<span class="source source-{}" title="{}">{}</span>', kind, SOURCES[kind], _SOURCE_WORDS[kind])
+@register.simple_tag(takes_context=True)
+def source(context: template.Context, kind: str) -> SafeString:
+    """The mark that says where a number comes from; of a modelled one also whether the model is calibrated to the laps."""
+    words = _SOURCE_WORDS[kind]
+    if kind == "modelled" and getattr(context.get("event"), "calibration", None):
+        words += ", calibrated"
+    return format_html('<span class="source source-{}" title="{}">{}</span>', kind, SOURCES[kind], words)
 
 
 @register.simple_tag

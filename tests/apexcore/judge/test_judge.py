@@ -1,13 +1,14 @@
 """The verdict by simulation with known truth, and the plain figures of a run."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from apexcore.judge.laps import DrivenLap, figures, proposed_kinds
 from apexcore.judge.model import Observed, Prior, Priors, cleaned_times, fit
-from apexcore.judge.verdict import judge, judge_several, sentence
+from apexcore.judge.verdict import judge, judge_levels, judge_several, sentence
 
 PRIORS = Priors(
     Prior(0.012, 0.003), (Prior(0.06, 0.03), Prior(0.03, 0.03)), (Prior(0.4, 0.4),), Prior(0.5, 0.4), Prior(0.02, 0.015), Prior(0.0, 0.12)
@@ -175,3 +176,15 @@ def test_a_warmer_afternoon_is_taken_out() -> None:
     verdict = judge(laps, one)
     assert verdict.low_s < 0.0 < verdict.high_s and abs(verdict.mean_s) < 0.15
     assert verdict.track_s_per_k[0] == pytest.approx(0.02, abs=0.012)
+
+
+def test_three_levels_are_judged_from_one_posterior() -> None:
+    two = simulated(6, -0.4, runs=8)
+    laps = [replace(lap, level=2) if lap.run in (3, 5) else lap for lap in two]
+    found = judge_levels(laps, PRIORS)
+    assert len(found) == 2 and found[0].runs == (4, 2) and found[1].runs == (4, 2)
+    assert all(one.low_s < -0.4 < one.high_s for one in found)
+    pair = judge(two, PRIORS)
+    assert judge_levels(two, PRIORS)[0].mean_s == pair.mean_s
+    with pytest.raises(ValueError, match="every level"):
+        judge_levels([lap for lap in laps if lap.level != 1], PRIORS)

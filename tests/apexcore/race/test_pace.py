@@ -12,7 +12,7 @@ from apexcore.race.pace import best_chances, gap_spread_s, race_pace
 from apexcore.race.plans import best_by_stops, ranked_plans
 from apexcore.race.rules import RaceRules
 from apexcore.vehicle.sheet import Sheet
-from apexcore.virtual.world import drive_run, true_car
+from apexcore.virtual.world import true_car, virtual_run
 
 RULES = RaceRules(laps=36, compulsory=("marl", "slate"), pit_loss_s=24, tyre_change_s=8, refuelling=True, tank_l=62)
 
@@ -44,7 +44,7 @@ def test_driven_laps_take_over_and_narrow_the_spread(read: Book, setting: Settin
     for run, key in enumerate(["marl", "slate", "marl", "slate"]):
         compound = setting.car.tyres.compound(key)
         board = 45.0
-        for lap in drive_run(replace(setting, compounds=(compound, compound)), sheet, 45.0, 16, 300 + run):
+        for lap in virtual_run(replace(setting, compounds=(compound, compound)), sheet, 45.0, 16, 300 + run).laps:
             if lap.kind == "timed":
                 laps.append(Observed(run, 0, run % 2, board * 0.745, lap.number - 1, lap.time_s, lap.number - 1))
                 burnt.append(lap.fuel_l or 0.0)
