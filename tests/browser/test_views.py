@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page
 
-pytestmark = pytest.mark.xdist_group("browser")
+pytestmark = pytest.mark.xdist_group("views")  # a worker and a server of their own, beside the other browser tests
 
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
 VIEWS = {
