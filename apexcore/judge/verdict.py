@@ -152,13 +152,19 @@ def _more_runs(laps: Sequence[Observed], posterior: Posterior, draws: Floats, pr
     length = max(round(len(laps) / max(len({lap.run for lap in laps}), 1)), 1)
     information, shift = information_of(float(np.median(posterior.scatter))), float(np.median(posterior.shift_sd))
     typical = list({(lap.level, lap.marks): lap for lap in reversed(laps)}.values())
-    observed = list(laps)
-    top = max(lap.run for lap in laps) + 1
+    levels, reference = columns_of(laps), reference_of(laps)
+    precision = np.diag(1 / prior_columns(priors, levels)[1] ** 2)
+    x = design(laps, levels, len(priors.fade), reference)
+    run = np.array([lap.run for lap in laps])
+    for driven in np.unique(run):
+        precision += _known_from(x[run == driven], information, shift)
+    # a further run of each kind, the same again and again: what one tells, all tell
+    further = np.zeros_like(precision)
+    for one in typical:
+        alike = [replace(one, fuel_kg=one.fuel_kg - k, tyre_age=one.tyre_age + k, since_pit=1 + k) for k in range(length)]
+        further += _known_from(design(alike, levels, len(priors.fade), reference), information, shift)
     for extra in range(1, _MOST_RUNS + 1):
-        for one in typical:
-            top += 1
-            observed += [replace(one, run=top, fuel_kg=one.fuel_kg - k, tyre_age=one.tyre_age + k, since_pit=1 + k) for k in range(length)]
-        if _Z95 * planned_sd(observed, information, shift, priors, place) < size:
+        if _Z95 * _sd_of(precision + extra * further, place, bool(laps[0].marks)) < size:
             return extra
     return None
 
@@ -175,14 +181,26 @@ def planned_sd(laps: Sequence[Observed], information: float, shift: float, prior
     precision = np.diag(1 / prior_columns(priors, levels)[1] ** 2)
     run = np.array([lap.run for lap in laps])
     for one in np.unique(run):
-        rows = x[run == one]
-        # inverse of the run's covariance I/information + shift2 11' by Sherman and Morrison
-        total = rows.sum(axis=0)
-        precision += information * rows.T @ rows
-        precision -= information**2 * shift**2 / (1 + len(rows) * information * shift**2) * np.outer(total, total)
+        precision += _known_from(x[run == one], information, shift)
+    return _sd_of(precision, place, bool(laps[0].marks))
+
+
+def _known_from(rows: Floats, information: float, shift: float) -> Floats:
+    """What one run adds to the precision of the coefficients: X' V^-1 X with V = I/information + shift2 11', by Sherman and
+    Morrison.
+
+    :param rows: of `design`, the laps of the run
+    """
+    total = rows.sum(axis=0)
+    drawn = information**2 * shift**2 / (1 + len(rows) * information * shift**2)
+    return np.asarray(information * rows.T @ rows - drawn * np.outer(total, total))
+
+
+def _sd_of(precision: Floats, place: int, marked: bool) -> float:
+    """Standard deviation of an effect under this precision of the coefficients [s]."""
     contrast = np.zeros(len(precision))
     contrast[place + 1] = 1.0
-    if not laps[0].marks:
+    if not marked:
         contrast[0] = -1.0
     return math.sqrt(float(contrast @ np.linalg.solve(precision, contrast)))
 
