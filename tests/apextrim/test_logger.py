@@ -191,3 +191,21 @@ def test_a_server_killed_in_the_middle_of_an_import_keeps_all_or_nothing(tmp_pat
     look = "import django; django.setup()\nfrom apextrim.runs.models import Lap, Run\nprint(Run.objects.count(), Lap.objects.count())"
     after = subprocess.run([sys.executable, "-c", look], cwd=ROOT, env=env, capture_output=True, check=True)
     assert after.stdout.split() == [b"1", b"0"]
+
+
+def test_the_virtual_logger_speaks_to_the_door_from_outside(key: tuple[LoggerKey, str], event: Event, monkeypatch: Any) -> None:
+    from django.core.management import CommandError, call_command
+
+    from apextrim.runs.management.commands.virtual_logger import Command
+
+    def posted(self: Command, options: dict[str, Any], text: str) -> str:
+        return str(send(options["token"], text).content.decode())
+
+    monkeypatch.setattr(Command, "_send", posted)
+    call_command("virtual_logger", key[1], laps=4, pause=0.0, seed=3)
+    run = event.runs.get()
+    assert run.closed and run.laps.count() == 4 and run.samples.count() > 1000 and run.readings.count() == 1
+    call_command("virtual_logger", key[1], laps=4, pause=0.0, seed=3)
+    assert [one.laps.count() for one in event.runs.all()] == [4, 4]  # it went out again: a run of its own
+    with pytest.raises(CommandError, match="no logger key"):
+        call_command("virtual_logger", "nonsense")

@@ -38,8 +38,8 @@ class Command(BaseCommand):
         sheet = Sheet(setting.car.key, row.values)
         fuel = float(row.values.get("fuel", setting.car.fuel_l))
         run = virtual_run(setting, sheet, fuel, options["laps"], options["seed"], sectors_at=adapter.sectors_of(event))
-        waiting = []
-        for one in events_of(run, sheet, f"virtual-{options['seed']}", fuel, 0.0, options["seed"]):
+        name, waiting = f"virtual-{time.time_ns() // 1_000_000}", []
+        for one in events_of(run, sheet, name, fuel, 0.0, options["seed"]):
             waiting.append(one)
             if one.type in ("lap", "tyres"):
                 self.stdout.write(self._send(options, json_lines(waiting)))
