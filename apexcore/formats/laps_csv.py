@@ -208,12 +208,17 @@ def write_laps(laps: list[DrivenLap]) -> str:
     names = [*REQUIRED, "kind", "fuel_l", *(["top_kmh"] if tops else []), *[f"sector_{n}" for n in range(1, sectors + 1)]]
     writer.writerow(names)
     for lap in laps:
-        row: list[object] = [lap.number, format_lap(lap.time_s), lap.kind, "" if lap.fuel_l is None else f"{lap.fuel_l:.3f}"]
-        if tops:
-            row.append("" if lap.top_ms is None else f"{3.6 * lap.top_ms:.4f}")
-        row += [f"{time:.3f}" for time in lap.sectors_s] + [""] * (sectors - len(lap.sectors_s))
-        writer.writerow(row)
+        row = lap_cells(lap, sectors)
+        writer.writerow(row if tops else [*row[:4], *row[5:]])
     return out.getvalue()
+
+
+def lap_cells(lap: DrivenLap, sectors: int, top_decimals: int = 4) -> list[str]:
+    """The cells of a lap: number, time, kind, fuel, top speed, and so many sectors."""
+    fuel = "" if lap.fuel_l is None else f"{lap.fuel_l:.3f}"
+    top = "" if lap.top_ms is None else f"{3.6 * lap.top_ms:.{top_decimals}f}"
+    times = [f"{time:.3f}" for time in lap.sectors_s] + [""] * (sectors - len(lap.sectors_s))
+    return [str(lap.number), format_lap(lap.time_s), lap.kind, fuel, top, *times]
 
 
 def read_typed(text: str, first: int) -> list[DrivenLap]:

@@ -4,7 +4,7 @@ import json
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, TypeAdapter, ValidationError, field_validator
 
@@ -44,6 +44,14 @@ class LapEvent(Value):
     fuel_l: float | None = Field(None, ge=0, le=MOST_FUEL_L)
     sectors_s: tuple[float, ...] = Field((), max_length=MOST_SECTORS)
     top_kmh: float | None = Field(None, ge=10, le=MOST_TOP_KMH)
+
+    @classmethod
+    def of(cls, run: str, lap: DrivenLap) -> Self:
+        """The event of a lap that was driven."""
+        top = None if lap.top_ms is None else 3.6 * lap.top_ms
+        return cls(
+            type="lap", run=run, lap=lap.number, time_s=lap.time_s, kind=lap.kind, fuel_l=lap.fuel_l, sectors_s=lap.sectors_s, top_kmh=top
+        )
 
     def driven(self) -> DrivenLap:
         """The lap as the core knows it."""
@@ -167,16 +175,9 @@ def read_csv_laps(data: bytes, run: str) -> Sent:
     table = read_table(data)
     laps = laps_of(table, guessed_columns(table.header))
     try:
-        return Sent(tuple(_lap_event(run, lap) for lap in laps), None)
+        return Sent(tuple(LapEvent.of(run, lap) for lap in laps), None)
     except ValidationError as error:
         raise rejected([problem_of(one) for one in error.errors()]) from None
-
-
-def _lap_event(run: str, lap: DrivenLap) -> LapEvent:
-    top = None if lap.top_ms is None else 3.6 * lap.top_ms
-    return LapEvent(
-        type="lap", run=run, lap=lap.number, time_s=lap.time_s, kind=lap.kind, fuel_l=lap.fuel_l, sectors_s=lap.sectors_s, top_kmh=top
-    )
 
 
 def json_lines(events: Sequence[LoggerEvent]) -> str:

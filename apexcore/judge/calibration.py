@@ -14,11 +14,11 @@ from functools import partial
 import numpy as np
 
 from ..lap.solver import Setting
-from ..lap.stint import solve_stint, worn
+from ..lap.stint import aged, solve_stint
 from ..vehicle.car import Car
 from ..vehicle.sheet import Sheet
 from .laps import DrivenLap
-from .model import TAILS, Floats
+from .model import TAILS, Floats, scale_of
 
 #: What is scaled, in words.
 SCALES: dict[str, str] = {"grip": "grip", "power": "power", "drag": "drag", "fuel": "fuel use", "wear": "tyre wear"}
@@ -107,11 +107,7 @@ def predicted(run: CalibrationRun, scales: Scales, driver: float = 0.0) -> Float
 
     :raises ApexError: if the fuel does not last or the car cannot take the circuit
     """
-    setting = _scaled_setting(run.setting, scales, driver)
-    if run.tyre_age > 0:
-        wear = solve_stint(setting, run.sheet, setting.car.tank_l, 3)[-1].wear
-        used = [min(share / 2 * run.tyre_age, 1.0) for share in wear]
-        setting = worn(setting, (used[0], used[1], used[2], used[3]))
+    setting = aged(_scaled_setting(run.setting, scales, driver), run.sheet, run.tyre_age)
     stint = solve_stint(setting, run.sheet, run.fuel_l, len(run.laps))
     return np.array([(one.lap.time_s, one.lap.fuel_l, one.lap.top_speed_ms) for one in stint])
 
@@ -148,17 +144,18 @@ def _calibrated(runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor) -> Cal
     for _ in range(_ROUNDS):
         rows = list(pool.map(partial(_rows, theta=theta, scatter=scatter), runs))
         theta, covariance = _solved(rows, theta, prior)
-    scales = {name: float(1.0 + value) for name, value in zip(SCALES, theta[:-1], strict=True)}
-    after = list(pool.map(partial(predicted, scales=scales, driver=float(theta[-1])), runs))
+    scales, driver = _split(theta)
+    after = list(pool.map(partial(predicted, scales=scales, driver=driver), runs))
     spread = 1.96 * np.sqrt(np.diag(covariance))
     (before_s, level_before), (after_s, level_after) = _left(runs, book), _left(runs, after)
     return Calibration(
-        scales, {name: float(value) for name, value in zip(SCALES, spread[:-1], strict=True)}, (float(theta[-1]), float(spread[-1])),
+        scales, {name: float(value) for name, value in zip(SCALES, spread[:-1], strict=True)}, (driver, float(spread[-1])),
         sum(lap.kind == "timed" for run in runs for lap in run.laps), before_s, after_s, (level_before, level_after),
     )  # fmt: skip
 
 
 def _split(theta: Floats) -> tuple[dict[str, float], float]:
+    """The scales and the change of the driver's share."""
     return {name: float(1.0 + value) for name, value in zip(SCALES, theta[:-1], strict=True)}, float(theta[-1])
 
 
@@ -229,7 +226,7 @@ def _scatter(runs: Sequence[CalibrationRun], model: Sequence[Floats]) -> float:
     """Scale of the lap scatter, from what is left within each run [s]."""
     rest = [_missed(run, one) for run, one in zip(runs, model, strict=True)]
     within = np.concatenate([one - np.median(one) for one in rest if len(one) >= 3] or [np.array([_LEAST_SCATTER_S])])
-    return max(1.35 * float(np.median(np.abs(within))), _LEAST_SCATTER_S)
+    return max(scale_of(within), _LEAST_SCATTER_S)
 
 
 def _missed(run: CalibrationRun, model: Floats) -> Floats:

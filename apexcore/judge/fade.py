@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .model import TAILS, Floats
+from .model import TAILS, Floats, information_of
 
 #: Laps before and after a cliff without which it cannot be told, and the chance from which on it is said.
 _BEFORE, _AFTER, _SAID = 4, 3, 0.9
@@ -53,9 +53,7 @@ def fade(age: Sequence[float] | Floats, time_s: Sequence[float] | Floats) -> Fad
     for knot in knots:
         score, found, _ = _fitted(np.column_stack([straight, np.maximum(x - knot, 0.0) ** 2]), y)
         scores.append(score - 2.0 * math.log(n) if found[2] > 0.0 else -math.inf)  # the lap itself is a fourth
-    if not scores or max(scores) == -math.inf:
-        return Fade((float(slope[1]), 1.96 * float(slope_sd[1])), 0.0, None)
-    top = max(max(scores), line)
+    top = max([line, *scores])
     weights = np.exp(np.array(scores) - top)
     chance = float(weights.sum() / (weights.sum() + math.exp(line - top)))
     if chance < _SAID:
@@ -81,5 +79,5 @@ def _fitted(x: Floats, y: Floats) -> tuple[float, Floats, Floats]:
         weight = (TAILS + 1.0) / (TAILS + rest**2 / scale2)
     rest = y - x @ beta
     log = -0.5 * (TAILS + 1.0) * float(np.log1p(rest**2 / (TAILS * scale2)).sum()) - 0.5 * n * math.log(scale2)
-    spread = scale2 * (TAILS + 3.0) / (TAILS + 1.0) * np.linalg.pinv(x.T @ x)
+    spread = np.linalg.pinv(x.T @ x) / information_of(math.sqrt(scale2))
     return log, beta, np.sqrt(np.diag(spread))

@@ -112,8 +112,3 @@ def propose(laps: Sequence[DrivenLap], first_is_out: bool, last_is_in: bool) -> 
         ("spoiled", why) if kind == "timed" and lap.time_s > limit else (kind, reason)
         for lap, (kind, reason) in zip(laps, found, strict=True)
     ]
-
-
-def proposed_kinds(laps: Sequence[DrivenLap], first_is_out: bool, last_is_in: bool) -> list[LapKind]:
-    """The kinds of `propose`."""
-    return [kind for kind, _ in propose(laps, first_is_out, last_is_in)]

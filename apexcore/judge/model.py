@@ -24,6 +24,9 @@ TAILS = 4.0  #: degrees of freedom of the lap scatter
 DRAWS = 3000  #: posterior draws kept
 _BURN = 300  #: draws thrown away first
 
+#: Scale of a Student t of that many degrees of freedom over the median of its absolute values.
+_SCALE_OVER_MEDIAN = 1.35
+
 #: Half-normal priors: scatter of a driver's laps and shift between runs [s]. Sources: both are wide around what club
 #: racers show (a few tenths from lap to lap, about a tenth from run to run); the data take over from the third run on.
 SCATTER_PRIOR_S = 1.0
@@ -34,6 +37,17 @@ COLD_STAY = 0.4
 
 #: Prior spread of the difference between two levels [s]: so wide that it never decides.
 LEVEL_PRIOR_S = 5.0
+
+
+def information_of(scatter_s: float) -> float:
+    """What one lap of this scatter tells [1/s2]: a Student t carries (nu+1)/(nu+3) of the information of a normal one of the
+    same scale (Fisher information of the location of a t)."""
+    return (TAILS + 1.0) / (TAILS + 3.0) / scatter_s**2
+
+
+def scale_of(rest_s: Floats) -> float:
+    """Scale of heavy-tailed scatter from what is left of laps around their middle [s]; single wild laps do not move it."""
+    return _SCALE_OVER_MEDIAN * float(np.median(np.abs(rest_s)))
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .model import Observed, Priors
-from .verdict import information_of, planned_sd
+from .model import Observed, Priors, information_of, scale_of
+from .verdict import planned_sd
 
 #: Chance of settling the difference that a plan should have, and most runs that one plans.
 POWER, MOST_RUNS = 0.8, 16
@@ -111,9 +111,10 @@ def plans(question: Question, priors: Priors) -> list[TestPlan]:
     The best comes first: enough power in the least time.
     """
     found = []
+    block = 2 if question.differences == 1 else 4  # runs that belong together
     for laps in (3, 4, 5, 6, 8, 10, 12):
         chosen: TestPlan | None = None
-        for runs in range(2 if question.differences == 1 else 4, MOST_RUNS + 1, 2 if question.differences == 1 else 4):
+        for runs in range(block, MOST_RUNS + 1, block):
             # every run has an out-lap and an in-lap besides
             minutes = runs * ((laps + 2) * question.lap_s + question.stop_s) / 60.0
             if minutes > question.minutes:
@@ -135,7 +136,7 @@ def scatter_of(runs: Sequence[Sequence[float]]) -> tuple[float, float] | None:
     rest = np.concatenate([one - np.median(one) for one in long]) if long else np.empty(0)
     if len(rest) < 6:
         return None
-    scatter = 1.35 * float(np.median(np.abs(rest)))  # the median of |t4| is 0.741 of its scale
+    scatter = scale_of(rest)
     if len(long) < 3:
         return max(scatter, 0.02), _PRIOR_SHIFT_S
     # the medians scatter by the laps too: 1.78 scale^2/n of it is the median of n laps of a t4

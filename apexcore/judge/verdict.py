@@ -8,7 +8,19 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..quantities.text import format_number
-from .model import TAILS, Floats, Observed, Posterior, Priors, cleaned_times, columns_of, design, fit, prior_columns, reference_of
+from .model import (
+    Floats,
+    Observed,
+    Posterior,
+    Priors,
+    cleaned_times,
+    columns_of,
+    design,
+    fit,
+    information_of,
+    prior_columns,
+    reference_of,
+)
 
 #: How many further runs a racer could still drive; beyond it the answer is "not with the laps of a weekend".
 _MOST_RUNS = 12
@@ -133,12 +145,6 @@ def _verdict(
     )  # fmt: skip
 
 
-def information_of(scatter_s: float) -> float:
-    """What one lap of this scatter tells [1/s2]: a Student t carries (nu+1)/(nu+3) of the information of a normal one of the
-    same scale (Fisher information of the location of a t)."""
-    return (TAILS + 1.0) / (TAILS + 3.0) / scatter_s**2
-
-
 def _more_runs(laps: Sequence[Observed], posterior: Posterior, draws: Floats, priors: Priors, place: int) -> int | None:
     """Least number of further runs of each side after which a difference as large as found would be settled.
 
@@ -153,11 +159,7 @@ def _more_runs(laps: Sequence[Observed], posterior: Posterior, draws: Floats, pr
     information, shift = information_of(float(np.median(posterior.scatter))), float(np.median(posterior.shift_sd))
     typical = list({(lap.level, lap.marks): lap for lap in reversed(laps)}.values())
     levels, reference = columns_of(laps), reference_of(laps)
-    precision = np.diag(1 / prior_columns(priors, levels)[1] ** 2)
-    x = design(laps, levels, len(priors.fade), reference)
-    run = np.array([lap.run for lap in laps])
-    for driven in np.unique(run):
-        precision += _known_from(x[run == driven], information, shift)
+    precision = _precision(laps, information, shift, priors)
     # a further run of each kind, the same again and again: what one tells, all tell
     further = np.zeros_like(precision)
     for one in typical:
@@ -176,13 +178,18 @@ def planned_sd(laps: Sequence[Observed], information: float, shift: float, prior
     :param shift: spread from run to run [s]
     :param place: of the effect: a level against the first, or a difference judged at once
     """
+    return _sd_of(_precision(laps, information, shift, priors), place, bool(laps[0].marks))
+
+
+def _precision(laps: Sequence[Observed], information: float, shift: float, priors: Priors) -> Floats:
+    """Precision of the coefficients that these laps leave, run by run on top of the priors."""
     levels = columns_of(laps)
     x = design(laps, levels, len(priors.fade), reference_of(laps))
     precision = np.diag(1 / prior_columns(priors, levels)[1] ** 2)
     run = np.array([lap.run for lap in laps])
     for one in np.unique(run):
         precision += _known_from(x[run == one], information, shift)
-    return _sd_of(precision, place, bool(laps[0].marks))
+    return precision
 
 
 def _known_from(rows: Floats, information: float, shift: float) -> Floats:

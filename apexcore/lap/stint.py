@@ -67,6 +67,9 @@ def _after(setting: Setting, car: Car, lap: Lap) -> TyreState:
     return TyreState(setting.compounds, four([pair[0] for pair in heat]), four([pair[1] for pair in heat]), four(wear))
 
 
-def worn(setting: Setting, wear: Four) -> Setting:
-    """The setting with tyres worn so far."""
-    return replace(setting, wear=wear)
+def aged(setting: Setting, sheet: Sheet, laps: float) -> Setting:
+    """The setting with tyres that have so many laps: worn as that many laps of a stint on a full tank wear them."""
+    if laps <= 0.0:
+        return setting
+    wear = solve_stint(setting, sheet, setting.car.tank_l, 3)[-1].wear
+    return replace(setting, wear=four(min(share / 2 * laps, 1.0) for share in wear))

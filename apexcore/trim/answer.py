@@ -13,6 +13,7 @@ from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, four
 from ..vehicle.weights import weights
 from .balance import CornerResult, balance_grid, read_corner
+from .bias import ideal_on_lap
 from .gearing import Shift, limit_speed_ms, shifts
 from .ride import Clearance, RideEnd, clearances, ride_ends
 
@@ -150,9 +151,7 @@ def _warnings(setting: Setting, car: Car, lap: Lap, tyres: Sequence[TyreAnswer])
         if abs(error) > _PRESSURE_WARNING_KPA:
             side = "above" if error > 0 else "below"
             found.append(f"Hot pressure {WHEEL_WORDS[tyre.wheel]} {abs(error):.0f} kPa {side} its best for this load.")
-    hardest = int(lap.column("accel").argmin())
-    loads = [float(lap.column(f"load_{w}")[hardest]) for w in WHEELS]
-    ideal = (loads[0] + loads[1]) / sum(loads)
+    ideal, _ = ideal_on_lap(lap)
     share = car.brakes.front_share
     movable = any(item.sets == "brakes.front_share" and not item.locked for item in car.items)
     if movable and abs(share - ideal) > _BIAS_WARNING:

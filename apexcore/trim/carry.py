@@ -10,7 +10,7 @@ from ..lap.solver import Lap, Setting, solve_lap
 from ..vehicle.items import Item
 from ..vehicle.sheet import Sheet, stands
 from ..vehicle.tyres import cold_pressure_kpa
-from .effects import StepEffect, difference_spread_s, step_effects
+from .effects import StepEffect, difference_spread_s, lowest_steps, step_effects
 
 #: What weather may move besides pressures, by what an item sets.
 _MOVED = ("aero.wing_position", "aero.front_wing_position", "brakes.front_share", "powertrain.final_drive", "aero.ride")
@@ -82,7 +82,7 @@ def carry_over(setting: Setting, sheet: Sheet, then: Conditions) -> Carried:
     items = [item for item in setting.car.items if item.sets.startswith(_MOVED) and not item.locked]
     effects = zip(_pairs(step_effects(before, sheet, items, old)), _pairs(step_effects(setting, sheet, items, new)), strict=True)
     for item, (was, now) in zip(items, effects, strict=True):
-        steps = round(float(np.clip(_lowest(*now) - _lowest(*was), -_MOST_STEPS, _MOST_STEPS)))
+        steps = round(float(np.clip(_near(*now) - _near(*was), -_MOST_STEPS, _MOST_STEPS)))
         value = sheet.values[item.key] + steps * item.step
         if steps and item.low - 1e-9 <= value <= item.high + 1e-9:
             parts.append(Part(item, "its best has moved", sheet.values[item.key], item.held(value), 0.0))
@@ -114,12 +114,9 @@ def _pairs(effects: Iterable[StepEffect]) -> list[tuple[StepEffect, StepEffect]]
     return list(zip(found[::2], found[1::2], strict=True))
 
 
-def _lowest(down: StepEffect, up: StepEffect) -> float:
-    """Steps to the lowest lap time by the parabola through both neighbours; 0 at an end of the range or on a slope."""
-    if down.value is None or up.value is None:
-        return 0.0
-    bend, slope = 0.5 * (up.lap_s + down.lap_s), 0.5 * (up.lap_s - down.lap_s)
-    return float(np.clip(-slope / (2.0 * bend), -30.0, 30.0)) if bend > 1e-6 else 0.0
+def _near(down: StepEffect, up: StepEffect) -> float:
+    """Steps to the lowest lap time, within what a parabola through two neighbours can tell."""
+    return float(np.clip(lowest_steps(down, up), -30.0, 30.0))
 
 
 def _alone(setting: Setting, sheet: Sheet, part: Part, near: Lap) -> float:

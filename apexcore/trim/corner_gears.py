@@ -50,11 +50,6 @@ class CornerGears:
     apex_ms: float
     gears: tuple[HeldGear, ...]
 
-    @property
-    def best(self) -> HeldGear:
-        """The quickest of them."""
-        return min(self.gears, key=lambda one: one.cost_s)
-
 
 def corner_gears(setting: Setting, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan]) -> tuple[CornerGears, ...]:
     """Every corner with the gear that pulls hardest at its slowest point, and its neighbours held instead.
@@ -85,16 +80,15 @@ class _Road:
     """What a lap says of the road and the air, apart from the gears."""
 
     def __init__(self, setting: Setting, car: Car, lap: Lap) -> None:
-        self.car, self.lap, self.line = car, lap, setting.line
+        self.lap, self.line = lap, setting.line
         self.mass = weights(car).mass_kg
         self.air = 0.5 * setting.conditions.air_density * aero_areas(car, setting.tow)[0]
-        self.power = setting.conditions.power_factor * setting.driver.throttle
         self.limits = [limit_speed_ms(car, gear) for gear in range(1, len(car.powertrain.gears) + 1)]
         speed = lap.column("speed")
         self.pull = lap.column("engine_w") / np.maximum(speed + 0.5 * lap.column("accel") * lap.column("time"), 0.1)
         self.resist = self.pull / self.mass - lap.column("accel")
         self.speeds = np.arange(0.0, 1.2 * float(speed.max()), 0.1)
-        self.thrust = gear_thrust(car, self.speeds, self.power)
+        self.thrust = gear_thrust(car, self.speeds, setting.conditions.power_factor * setting.driver.throttle)
 
     def time_s(self, apex: int, held: int, usual: int, shift_s: float) -> float:
         """Time from the slowest point to the next braking with this gear held until the next must or should be taken [s]."""

@@ -86,6 +86,14 @@ def step_effects(
     return [_effect(item, steps, moved, lap, reference, spans, before) for (item, steps, moved), lap in zip(moves, laps, strict=True)]
 
 
+def lowest_steps(down: StepEffect, up: StepEffect) -> float:
+    """Steps to the lowest lap time by the parabola through both neighbours; 0 at an end of the range or on a slope."""
+    if down.value is None or up.value is None:
+        return 0.0
+    bend, slope = 0.5 * (up.lap_s + down.lap_s), 0.5 * (up.lap_s - down.lap_s)
+    return -slope / (2.0 * bend) if bend > 1e-6 else 0.0
+
+
 def _possible(setting: Setting, moved: Sheet | None) -> Sheet | None:
     """The sheet, None where the car does not stand on it (a gear above the one before, a wheel without load)."""
     return moved if moved is not None and stands(setting.car, moved) else None

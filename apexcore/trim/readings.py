@@ -13,7 +13,7 @@ from ..vehicle.items import Item
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import ATMOSPHERE_KPA, Four, cold_pressure_kpa
 from .answer import tread_readings
-from .effects import difference_spread_s, step_effects
+from .effects import difference_spread_s, lowest_steps, step_effects
 
 #: How far the model's heat over the surroundings is usually off, and one reading of a gauge in the pit lane [K].
 #: Source: assumptions of this product (docs/model.md).
@@ -173,7 +173,8 @@ def next_cambers(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Re
         sign = 1.0 if moved.values[item.key] > sheet.values[item.key] else -1.0
         other = adjusted(setting.car, moved)
         per_step = sign * (_modelled_spread(setting, other, solve_lap(setting, moved, near=lap), wheel) - now)
-        wanted = now + per_step * _best_steps(setting, sheet, item, lap)
+        best = lowest_steps(*step_effects(setting, sheet, [item], lap))
+        wanted = now + per_step * min(max(best, -_MOST_STEPS), _MOST_STEPS)
         found = float(np.mean(seen))
         exact = (wanted - found) / per_step if abs(per_step) > 1e-6 else 0.0
         steps = round(min(max(exact, -_MOST_STEPS), _MOST_STEPS))
@@ -187,15 +188,6 @@ def next_cambers(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Re
 def _modelled_spread(setting: Setting, car: Car, lap: Lap, wheel: int) -> float:
     inner, _, outer = tread_readings(setting, car, lap, wheel, 0.0)
     return inner - outer
-
-
-def _best_steps(setting: Setting, sheet: Sheet, item: Item, lap: Lap) -> float:
-    """Steps from here to the quickest lap over this camber, by the parabola through both neighbours."""
-    down, up = step_effects(setting, sheet, [item], lap)
-    if down.value is None or up.value is None:
-        return 0.0
-    bend, slope = 0.5 * (up.lap_s + down.lap_s), 0.5 * (up.lap_s - down.lap_s)
-    return float(np.clip(-slope / (2.0 * bend), -_MOST_STEPS, _MOST_STEPS)) if bend > 1e-6 else 0.0
 
 
 def next_toes(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Reading]) -> tuple[ToeAdvice, ...]:

@@ -12,9 +12,6 @@ from ..lap.solver import Lap
 from ..vehicle.car import Axle, Car
 from ..vehicle.weights import weights
 
-#: Damping ratios, slow movements, between which most cars on springs are driven [-]. Source: Milliken & Milliken, ch. 22.
-USUAL_RATIO = (0.4, 1.2)
-
 
 @dataclass(frozen=True)
 class RideEnd:

@@ -31,6 +31,9 @@ def ruled(car: Car, limits: Mapping[str, Limit]) -> Car:
 
 
 def _problems(item: Item, limit: Limit) -> list[str]:
+    if item.locked:
+        held = limit == (item.base, item.base)
+        return [] if held else [f"{item.name}: the car's maker holds it at {item.text(item.base)}."]
     found = []
     for value in limit:
         if not item.low - 1e-9 <= value <= item.high + 1e-9 or abs(item.held(value) - value) > 1e-6:
@@ -41,8 +44,6 @@ def _problems(item: Item, limit: Limit) -> list[str]:
             )
     if not found and limit[0] > limit[1]:
         found.append(f"{item.name}: at least {item.text(limit[0])} is above at most {item.text(limit[1])}.")
-    if item.locked and not found and limit != (item.base, item.base):
-        found.append(f"{item.name}: the car's maker holds it at {item.text(item.base)}.")
     return found
 
 

@@ -32,11 +32,7 @@ def events_of(
         if samples:
             yield from _samples(run, real.lap.data[:, :6], name, began, driven.time_s)
         began += driven.time_s
-        top = None if driven.top_ms is None else round(3.6 * driven.top_ms, 2)
-        yield LapEvent(
-            type="lap", run=name, lap=driven.number, time_s=driven.time_s, kind=driven.kind, fuel_l=driven.fuel_l,
-            sectors_s=driven.sectors_s, top_kmh=top,
-        )  # fmt: skip
+        yield LapEvent.of(name, driven)
         now = run.setting.conditions
         air, track = (round(value + _STATION_K * float(rng.normal()), 1) for value in (now.air_c, now.track_c))
         yield WeatherEvent(type="weather", air_c=air, track_c=track)

@@ -8,7 +8,7 @@ import numpy as np
 from ..judge.laps import DrivenLap, LapKind
 from ..lap.driver import Driver
 from ..lap.solver import Lap, Setting
-from ..lap.stint import StintLap, solve_stint, worn
+from ..lap.stint import StintLap, aged, solve_stint
 from ..vehicle.car import Car
 from ..vehicle.sheet import Sheet
 
@@ -120,10 +120,7 @@ def virtual_run(
     truth = replace(setting, car=true_car(setting.car, 7), driver=who.level)
     compounds = (truth.car.tyres.compound(setting.compounds[0].key), truth.car.tyres.compound(setting.compounds[1].key))
     truth = replace(truth, compounds=compounds)
-    if tyre_age > 0:
-        wear = solve_stint(truth, sheet, setting.car.tank_l, 3)[-1].wear
-        used = [min(share / 2 * tyre_age, 1.0) for share in wear]
-        truth = worn(truth, (used[0], used[1], used[2], used[3]))
+    truth = aged(truth, sheet, tyre_age)
     stint = solve_stint(truth, sheet, fuel_l, laps)
     shift = rng.normal(0, who.run_shift_s)
     driven: list[DrivenLap] = []

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from apexcore.formats.laps_csv import lap_cells
 from apexcore.judge.laps import KIND_WORDS, DrivenLap
 from apexcore.judge.tags import tags_text
 from apexcore.quantities import format_lap
@@ -78,8 +79,5 @@ def all_laps_csv(lines: Sequence[RunLine]) -> str:
         start: list[object] = [run.name, run.sheet.name, run.front, run.rear, f"{run.tyre_age:g}", f"{run.fuel_l:g}"]
         start += [f"{run.conditions.get('track_c', 0):g}", tags_text(run.tags)]
         for lap in line.laps:
-            fuel = "" if lap.fuel_l is None else f"{lap.fuel_l:.3f}"
-            top = "" if lap.top_ms is None else f"{3.6 * lap.top_ms:.1f}"
-            row = [*start, lap.number, format_lap(lap.time_s), lap.kind, fuel, top, *[f"{time:.3f}" for time in lap.sectors_s]]
-            writer.writerow(row + [""] * (sectors - len(lap.sectors_s)))
+            writer.writerow([*start, *lap_cells(lap, sectors, top_decimals=1)])
     return out.getvalue()

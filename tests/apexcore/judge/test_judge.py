@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from apexcore.judge.laps import DrivenLap, figures, proposed_kinds
+from apexcore.judge.laps import DrivenLap, figures, propose
 from apexcore.judge.model import Observed, Prior, Priors, cleaned_times, fit
 from apexcore.judge.verdict import judge, judge_levels, judge_several, sentence
 
@@ -45,8 +45,8 @@ def simulated(
             time += track * celsius + trend * hours + shift + scatter * rng.standard_t(4)
             time += rng.uniform(0.5, 3.0) * (rng.random() < SPOILED)
             driven.append(Observed(run, level, compound, kg, age, time, 1 + k, celsius, hours, on))
-        kinds = proposed_kinds([DrivenLap(k + 1, one.time_s) for k, one in enumerate(driven)], False, False)
-        found += [one for one, kind in zip(driven, kinds, strict=True) if kind == "timed"]
+        kinds = propose([DrivenLap(k + 1, one.time_s) for k, one in enumerate(driven)], False, False)
+        found += [one for one, (kind, _) in zip(driven, kinds, strict=True) if kind == "timed"]
     return found
 
 
@@ -134,8 +134,8 @@ def test_figures_count_timed_laps_only() -> None:
 def test_kinds_are_proposed_and_marks_stay() -> None:
     times = [86.0, 73.5, 73.4, 73.6, 76.9, 73.5, 73.4, 81.0]
     laps = [DrivenLap(n, t) for n, t in enumerate(times, start=1)]
-    assert proposed_kinds(laps, True, True) == ["out", "timed", "timed", "timed", "spoiled", "timed", "timed", "in"]
-    assert proposed_kinds(laps[:3], False, False) == ["timed"] * 3
+    assert [kind for kind, _ in propose(laps, True, True)] == ["out", "timed", "timed", "timed", "spoiled", "timed", "timed", "in"]
+    assert [kind for kind, _ in propose(laps[:3], False, False)] == ["timed"] * 3
 
 
 def test_priors_need_an_offset_for_every_further_compound() -> None:

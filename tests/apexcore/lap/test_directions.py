@@ -8,7 +8,7 @@ from apexcore.circuit.line import CornerSpan
 from apexcore.errors import SolverError
 from apexcore.lap.driver import LEVELS, Driver
 from apexcore.lap.solver import Setting, solve_lap
-from apexcore.lap.stint import solve_stint, worn
+from apexcore.lap.stint import solve_stint
 from apexcore.trim.answer import Answer, answer
 from apexcore.trim.bias import ideal_front_share
 from apexcore.trim.gearing import limit_speed_ms
@@ -97,7 +97,7 @@ def test_a_stint_warms_up_then_fades(setting: Setting, sheet: Sheet) -> None:
     assert times[3] < times[1]
     assert times[-1] > times[4]
     assert [lap.fuel_l for lap in stint] == sorted((lap.fuel_l for lap in stint), reverse=True)
-    assert solve_lap(worn(setting, (0.5,) * 4), sheet).time_s > solve_lap(setting, sheet).time_s
+    assert solve_lap(replace(setting, wear=(0.5,) * 4), sheet).time_s > solve_lap(setting, sheet).time_s
 
 
 def test_every_corner_is_read_in_order(bench: Bench, setting: Setting) -> None:

@@ -47,3 +47,11 @@ def test_what_is_outside_is_told_and_moved_to_the_nearest_value() -> None:
     assert len(told) == 2 and any("allowed 1" in words for words in told) and any("held at 7" in words for words in told)
     moved = within(under, sheet)
     assert not outside(under, moved) and moved.values["wing"] == 3 and moved.values["bar_rear"] == sheet.values["bar_rear"]
+
+
+def test_a_rule_on_what_the_maker_holds_is_named() -> None:
+    car = demo_car("brackendale_gt")
+    held = ruled(car, {"wing": (3, 3)})
+    assert ruled(held, {"wing": (3, 3)}).item("wing").locked
+    with pytest.raises(FileRejected, match="the car's maker holds it at 3"):
+        ruled(held, {"wing": (2, 5)})
