@@ -85,7 +85,7 @@ def read_laps(data: bytes) -> list[DrivenLap]:
     :raises FileRejected: with every problem found, each naming line and column
     """
     table = read_table(data)
-    return laps_of(table, {name: place for place, name in enumerate(_columns(list(table.header)))})
+    return laps_of(table, own_columns(table.header))
 
 
 def laps_of(table: Table, columns: Mapping[str, int]) -> list[DrivenLap]:
@@ -123,7 +123,11 @@ def laps_of(table: Table, columns: Mapping[str, int]) -> list[DrivenLap]:
     return laps
 
 
-def _columns(header: list[str]) -> list[str]:
+def own_columns(header: Sequence[str]) -> dict[str, int]:
+    """Place of each column in a header of this product's own names.
+
+    :raises FileRejected: naming every column that is none, stands there twice, or is missing
+    """
     names = [name.strip().lower() for name in header]
     problems = []
     for place, name in enumerate(names, start=1):
@@ -136,7 +140,7 @@ def _columns(header: list[str]) -> list[str]:
             problems.append(f"Line 1: the column “{name}” is missing; expected {_HEADER}.")
     if problems:
         raise rejected(problems)
-    return names
+    return {name: place for place, name in enumerate(names)}
 
 
 def _lap(cells: Mapping[str, str], line: int) -> DrivenLap:

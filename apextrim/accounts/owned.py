@@ -18,6 +18,11 @@ def owned(model: type[Row], user: Person) -> QuerySet[Row]:
     return model._default_manager.filter(**{path: user})
 
 
+def asked_for(rows: QuerySet[Row], key: str) -> Row | None:
+    """The one of these rows that an address names by its key; None where it names none."""
+    return rows.filter(pk=int(key)).first() if key.isdecimal() and len(key) < 12 else None
+
+
 def owned_or_404(model: type[Row], user: Person, *related: str, **lookup: Any) -> Row:
     """The one row of `user` that matches.
 

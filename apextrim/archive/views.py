@@ -5,10 +5,10 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.views.decorators.http import require_GET, require_POST
 
-from apexcore.errors import ApexError, FileRejected
+from apexcore.errors import ApexError
 from apexcore.formats.event_file import MOST_EVENT_BYTES
 from apextrim.events.queries import event_for
-from apextrim.ui.uploads import uploaded
+from apextrim.ui.uploads import problems_of, uploaded
 
 from . import actions
 
@@ -28,7 +28,7 @@ def bring_in(request: HttpRequest) -> HttpResponse:
     try:
         event, new = actions.read_event(request.user, uploaded(request, "an event in JSON", MOST_EVENT_BYTES))  # type: ignore[arg-type]
     except ApexError as error:
-        for problem in error.problems if isinstance(error, FileRejected) else [str(error)]:
+        for problem in problems_of(error):
             messages.error(request, problem)
         return redirect("events")
     messages.success(request, f"{event.name} is brought in." if new else f"{event.name} is there already, the same; nothing was added.")

@@ -139,16 +139,13 @@ def fork_sheet(event: Event, row: Sheet, purpose: str) -> Sheet:
 
 
 @transaction.atomic
-def keep_reading(sheet: Sheet, values: dict[str, float], run: Run | None, at: datetime | None = None) -> TyreReading:
+def keep_reading(event: Event, sheet: Sheet, values: dict[str, float], run: Run | None) -> TyreReading:
     """Keeps what was read at the wheels, with the weather of now.
 
     :param values: of `reading_form.parsed_reading`
     :param run: the run after which it was read, None for none
     """
-    event = sheet.event
-    return TyreReading.objects.create(
-        event=event, sheet=sheet, run=run, values=values, conditions=event.conditions, made_at=at or timezone.now()
-    )
+    return TyreReading.objects.create(event=event, sheet=sheet, run=run, values=values, conditions=event.conditions, made_at=timezone.now())
 
 
 @transaction.atomic

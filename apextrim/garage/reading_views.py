@@ -16,7 +16,7 @@ from apexcore.trim.answer import best_hot_kpa
 from apexcore.trim.readings import Reading, WheelReading, doubts, heat_story, next_cambers, next_pressures, next_toes, wear_story
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
 from apexcore.vehicle.sheet import adjusted
-from apextrim.accounts.owned import owned_or_404
+from apextrim.accounts.owned import asked_for, owned_or_404
 from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
@@ -78,12 +78,6 @@ def _advice(event: Event, row: Sheet, form: NextForm) -> dict[str, Any]:
     }
 
 
-def _run_of(request: HttpRequest, event: Event) -> Any:
-    """The run that a reading is of, where the page was opened from one."""
-    asked = request.GET.get("run", "")
-    return event.runs.filter(pk=int(asked), deleted_at=None).first() if asked.isdecimal() and len(asked) < 12 else None
-
-
 @require_http_methods(["GET", "POST"])
 def readings(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     """Keeps a reading; says what to set next."""
@@ -96,7 +90,8 @@ def readings(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse
     if request.method == "POST":
         values, problems = parsed_reading(typed)
         if not problems:
-            actions.keep_reading(row, values, _run_of(request, event))
+            run = asked_for(event.runs.filter(deleted_at=None), request.GET.get("run", ""))
+            actions.keep_reading(event, row, values, run)
             messages.success(request, "The reading is kept.")
             return redirect("sheet_readings", event.pk, row.pk)
     now = adapter.conditions_of(event)

@@ -1,6 +1,5 @@
 """Qualifying: on which flying lap, with how much fuel, on new or scrubbed tyres."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -10,23 +9,13 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError, InputError
-from apexcore.judge.model import cleaned_times, fit
-from apexcore.judge.plan import scatter_of
 from apexcore.judge.qualifying import Form, attempts
 from apexcore.quantities.text import parse_lap
 from apextrim.events import adapter
-from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
-from apextrim.garage.queries import core_sheet
-from apextrim.runs.queries import observed, runs_of
 from apextrim.ui.fields import QuantityField
 
-from .queries import pace_of
-
-#: Scatter and mistakes of a driver of whom too few laps are known [s, -]. Source: the virtual driver's.
-_SCATTER_S, _MISTAKES = 0.15, 0.08
-#: Laps before which a share of mistakes is as good as unknown.
-_KNOWN_FROM = 12
+from .queries import driver_of, pace_of
 
 
 class QualifyingForm(forms.Form):
@@ -44,37 +33,6 @@ class QualifyingForm(forms.Form):
             return parse_lap(text, "Time to beat")
         except InputError as error:
             raise forms.ValidationError(str(error)) from None
-
-
-@dataclass(frozen=True)
-class Known:
-    """What the laps of an event say of its driver.
-
-    :param scatter_s: scale of the laps [s]
-    :param mistakes: share of laps spoiled [-]
-    :param laps: that it is known from; 0 where it is assumed
-    """
-
-    scatter_s: float
-    mistakes: float
-    laps: int
-
-
-def driver_of(event: Event) -> Known:
-    """Scatter and mistakes from the laps with everything else taken out."""
-    kinds = [lap.kind for run in runs_of(event) for lap in run.laps.all() if lap.kind in ("timed", "spoiled")]
-    if len(kinds) < _KNOWN_FROM:
-        return Known(_SCATTER_S, _MISTAKES, 0)
-    book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
-    runs = observed(event, {row.pk: place for place, row in enumerate(event.sheets.all())}, book.fuel_l_per_lap)
-    laps = [lap for run in runs for lap in run.laps]
-    cleaned = [float(time) for time in cleaned_times(laps, fit(laps, book.priors()))] if laps else []
-    rows, place = [], 0
-    for run in runs:
-        rows.append(cleaned[place : place + len(run.laps)])
-        place += len(run.laps)
-    found = scatter_of(rows)
-    return Known(found[0] if found else _SCATTER_S, kinds.count("spoiled") / len(kinds), len(kinds))
 
 
 @require_GET

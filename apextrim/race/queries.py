@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass, replace
 
+from apexcore.judge.model import cleaned_times, fit
+from apexcore.judge.plan import scatter_of
 from apexcore.race.fuel import measured_use
 from apexcore.race.pace import RacePace, best_chances, gap_spread_s, race_pace
 from apexcore.race.plans import Plan, best_by_stops, ranked_plans
@@ -10,7 +12,12 @@ from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.garage.models import Sheet
 from apextrim.garage.queries import core_sheet
-from apextrim.runs.queries import burnt_l, observed
+from apextrim.runs.queries import burnt_l, observed, per_run, runs_of
+
+#: Scatter and mistakes of a driver of whom too few laps are known [s, -]. Source: the virtual driver's.
+_SCATTER_S, _MISTAKES = 0.15, 0.08
+#: Laps before which a share of mistakes is as good as unknown.
+_KNOWN_FROM = 12
 
 
 @dataclass(frozen=True)
@@ -92,3 +99,30 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
         laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps, track_c=adapter.conditions_of(event).track_c
     )
     return pace, sheets[order[0]] if order else None
+
+
+@dataclass(frozen=True)
+class Known:
+    """What the laps of an event say of its driver.
+
+    :param scatter_s: scale of the laps [s]
+    :param mistakes: share of laps spoiled [-]
+    :param laps: that it is known from; 0 where it is assumed
+    """
+
+    scatter_s: float
+    mistakes: float
+    laps: int
+
+
+def driver_of(event: Event) -> Known:
+    """Scatter and mistakes from the laps with everything else taken out."""
+    kinds = [lap.kind for run in runs_of(event) for lap in run.laps.all() if lap.kind in ("timed", "spoiled")]
+    if len(kinds) < _KNOWN_FROM:
+        return Known(_SCATTER_S, _MISTAKES, 0)
+    book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
+    runs = observed(event, {row.pk: place for place, row in enumerate(event.sheets.all())}, book.fuel_l_per_lap)
+    laps = [lap for run in runs for lap in run.laps]
+    cleaned = [float(time) for time in cleaned_times(laps, fit(laps, book.priors()))] if laps else []
+    found = scatter_of(per_run(runs, cleaned))
+    return Known(found[0] if found else _SCATTER_S, kinds.count("spoiled") / len(kinds), len(kinds))

@@ -49,8 +49,19 @@ def add_own_run(event: Event, values: dict[str, Any], typed: str, reading: dict[
     run = add_run(event, values)
     add_laps(run, laps)
     if reading is not None:
-        keep_reading(run.sheet, reading, run)
+        keep_reading(event, run.sheet, reading, run)
     return run
+
+
+def lap_row(run: Run, lap: DrivenLap, kind: LapKind, why: str) -> Lap:
+    """A lap as a row, not yet kept.
+
+    :param why: why it is set aside, empty for a timed one
+    """
+    return Lap(
+        run=run, number=lap.number, time_s=lap.time_s, kind=kind, fuel_l=lap.fuel_l, sectors_s=list(lap.sectors_s), top_ms=lap.top_ms,
+        why=why,
+    )  # fmt: skip
 
 
 @transaction.atomic
@@ -74,12 +85,7 @@ def add_laps(run: Run, laps: Sequence[DrivenLap], from_pit: bool = True) -> int:
     kinds = [(lap.kind, "marked so" if lap.kind != "timed" else "") for lap in new]
     if not marked:
         kinds = propose(new, from_pit and not there, False)
-    Lap.objects.bulk_create(
-        Lap(
-            run=run, number=lap.number, time_s=lap.time_s, kind=kind, fuel_l=lap.fuel_l, sectors_s=list(lap.sectors_s), top_ms=lap.top_ms,
-            why=why,
-        ) for lap, (kind, why) in zip(new, kinds, strict=True)
-    )  # fmt: skip
+    Lap.objects.bulk_create(lap_row(run, lap, kind, why) for lap, (kind, why) in zip(new, kinds, strict=True))
     return len(new)
 
 

@@ -8,6 +8,7 @@ from django.core.exceptions import ValidationError
 
 from apexcore.errors import InputError
 from apexcore.judge.tags import parse_tags
+from apextrim.accounts.owned import asked_for
 from apextrim.events import adapter
 from apextrim.events.models import Event, Session
 from apextrim.garage.models import Sheet
@@ -36,8 +37,7 @@ class RunForm(forms.Form):
 
     def __init__(self, event: Event, *args: Any, planned: Mapping[str, str] | None = None, **kwargs: Any) -> None:
         car = adapter.car_of(event)
-        asked = (planned or {}).get("sheet", "")
-        sheet = (event.sheets.filter(pk=int(asked)).first() if asked.isdecimal() and len(asked) < 12 else None) or event.sheet_in_car
+        sheet = asked_for(event.sheets.all(), (planned or {}).get("sheet", "")) or event.sheet_in_car
         kwargs.setdefault(
             "initial",
             {

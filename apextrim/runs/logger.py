@@ -16,9 +16,10 @@ from apexcore.vehicle.car import WHEELS
 from apextrim.events import adapter, thread
 from apextrim.events.actions import read_weather
 from apextrim.events.models import Event
+from apextrim.garage.actions import keep_reading
 from apextrim.garage.models import Sheet, TyreReading
 
-from .actions import add_run
+from .actions import add_run, lap_row
 from .models import Lap, LoggerKey, Run, Sample
 from .queries import driven
 
@@ -36,6 +37,11 @@ def make_key(event: Event, name: str) -> tuple[LoggerKey, str]:
     token = secrets.token_urlsafe(24)
     row = LoggerKey.objects.create(event=event, name=name or "logger", digest=digest(token), made_at=timezone.now())
     return row, token
+
+
+def key_of(**lookup: Any) -> LoggerKey | None:
+    """A key with the event it is for; None where there is none."""
+    return LoggerKey.objects.select_related("event__car", "event__circuit", "event__sheet_in_car").filter(**lookup).first()
 
 
 @transaction.atomic
@@ -128,8 +134,7 @@ class _Taking:
             if values[axle] not in known:
                 self.problems.append(f"{axle}: “{values[axle]}” is no compound of this car; expected {', '.join(sorted(known))}.")
                 return None
-        row = add_run(self.event, {**values, "logger": self.key, "logger_run": name, "closed": False})
-        return row
+        return add_run(self.event, {**values, "logger": self.key, "logger_run": name, "closed": False})
 
     def begin(self, told: RunEvent) -> None:
         self.run(told.run, told)
@@ -140,11 +145,7 @@ class _Taking:
             return
         there = Lap.objects.filter(run=run, number=told.lap).first()
         if there is None:
-            lap = told.driven()
-            Lap.objects.create(
-                run=run, number=lap.number, time_s=lap.time_s, kind=lap.kind, fuel_l=lap.fuel_l, sectors_s=list(lap.sectors_s),
-                top_ms=lap.top_ms, why="marked so by the logger" if lap.kind != "timed" else "",
-            )  # fmt: skip
+            lap_row(run, told.driven(), told.kind, "marked so by the logger" if told.kind != "timed" else "").save()
             self.taken.laps += 1
         elif abs(there.time_s - told.time_s) > 5e-4:
             place, known = f"Run {told.run}, lap {told.lap}", format_lap(there.time_s)
@@ -164,9 +165,7 @@ class _Taking:
             if told.tread_c is not None:
                 values |= {f"{third}_{wheel}": c for third, c in zip(("inner", "middle", "outer"), told.tread_c[place], strict=True)}
         if values and not TyreReading.objects.filter(run=run, values=values).exists():
-            TyreReading.objects.create(
-                event=self.event, sheet=run.sheet, run=run, values=values, conditions=self.event.conditions, made_at=timezone.now()
-            )
+            keep_reading(self.event, run.sheet, values, run)
 
     def close(self, told: PitEvent) -> None:
         """Closes the run: what nobody marked is looked at as laps from a file are."""
@@ -199,6 +198,7 @@ class _Taking:
             self.taken.samples += Sample.objects.filter(run=run).count() - before
 
 
+@transaction.atomic
 def close_open(event: Event) -> None:
     """Closes every run that a logger left open (its link was lost for good)."""
     for run in event.runs.filter(closed=False, deleted_at=None):

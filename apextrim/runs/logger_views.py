@@ -16,16 +16,14 @@ from django.views.decorators.http import require_GET, require_POST
 from apexcore.errors import ApexError, FileRejected
 from apexcore.formats.logger import Sent, read_csv_laps, read_json_lines
 from apexcore.judge.laps import figures
-from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apexcore.virtual.senders import events_of
-from apexcore.virtual.world import virtual_run
 from apextrim.accounts.owned import owned_or_404
-from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
+from apextrim.ui.uploads import problems_of
 
 from . import logger, presenters, queries
 from .models import LoggerKey
+from .stand_ins import messages_of
 
 #: Laps of the simulated logger's run, and the pause between two of them [s].
 _LAPS, _PAUSE_S = 8, 1.2
@@ -41,7 +39,7 @@ def _answer(status: int, **content: Any) -> JsonResponse:
 def take(request: HttpRequest) -> HttpResponse:
     """Takes JSON lines, or laps as CSV for the run named in `?run=`; all of a message or none of it."""
     scheme, _, token = request.headers.get("Authorization", "").partition(" ")
-    key = LoggerKey.objects.select_related("event__car", "event__circuit").filter(digest=logger.digest(token.strip())).first()
+    key = logger.key_of(digest=logger.digest(token.strip()))
     if scheme.lower() != "bearer" or key is None:
         return _answer(401, problems=["Authorization: this token is not known; expected “Bearer” and the token of a logger key."])
     if key.withdrawn_at is not None:
@@ -51,10 +49,8 @@ def take(request: HttpRequest) -> HttpResponse:
     try:
         sent = _read(request)
         taken = logger.take(key, sent)
-    except FileRejected as error:
-        return _answer(422, problems=error.problems)
     except ApexError as error:
-        return _answer(422, problems=[str(error)])
+        return _answer(422, problems=problems_of(error))
     content: dict[str, Any] = {
         "laps": taken.laps, "samples": taken.samples, "passed_over": taken.passed_over, "runs": taken.runs, "notes": taken.notes,
     }  # fmt: skip
@@ -150,19 +146,10 @@ def _work(key_id: int, pause_s: float) -> None:
 
 def simulated(key_id: int, pause_s: float) -> None:
     """Works a simulated run off, lap by lap, through the same door as any logger's."""
-    key = LoggerKey.objects.select_related("event__car", "event__circuit", "event__sheet_in_car").filter(pk=key_id).first()
+    key = logger.key_of(pk=key_id)
     if key is None or key.event.sheet_in_car is None:  # gone meanwhile
         return
-    event, row = key.event, key.event.sheet_in_car
-    setting = adapter.setting_of(event, calibrated=False)
-    sheet = CoreSheet(setting.car.key, row.values)
-    fuel = float(row.values.get("fuel", setting.car.fuel_l))
-    run = virtual_run(setting, sheet, fuel, _LAPS, 77_000 + key.pk, sectors_at=adapter.sectors_of(event))
-    waiting = []
-    for one in events_of(run, sheet, f"sim-{key.pk}", fuel, 0.0, key.pk):
-        waiting.append(one)
-        if one.type in ("lap", "tyres", "run"):
-            logger.take(key, Sent(tuple(waiting), None))
-            waiting = []
-            time.sleep(pause_s)
+    for message in messages_of(key.event, key.event.sheet_in_car, f"sim-{key.pk}", _LAPS, 77_000 + key.pk):
+        logger.take(key, Sent(tuple(message), None))
+        time.sleep(pause_s)
     logger.withdraw_key(key)

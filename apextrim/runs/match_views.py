@@ -11,6 +11,7 @@ from apexcore.errors import ApexError, FileRejected
 from apexcore.formats.laps_csv import COLUMNS, Table, guessed_columns, read_table
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
+from apextrim.ui.uploads import problems_of
 
 from . import actions, queries
 from .models import Run
@@ -52,6 +53,6 @@ def match(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     try:
         new = actions.import_matched(run, table, columns)
     except ApexError as error:
-        return ask_columns(request, event, run, table, text, error.problems if isinstance(error, FileRejected) else [str(error)])
+        return ask_columns(request, event, run, table, text, problems_of(error))
     messages.success(request, f"{new} lap{'s' if new != 1 else ''} imported; these columns are remembered.")
     return redirect("run", event.pk, run.pk)

@@ -1,8 +1,9 @@
 """Runs as pages and judgements need them."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from itertools import accumulate, pairwise
 
 from django.db.models import QuerySet
 
@@ -73,6 +74,12 @@ class ObservedRun:
     run: Run
     laps: list[Observed]
     numbers: list[int]
+
+
+def per_run(runs: Sequence[ObservedRun], values: Sequence[float]) -> list[Sequence[float]]:
+    """Values of all laps of these runs, one after the other, parted by run."""
+    ends = list(accumulate((len(one.laps) for one in runs), initial=0))
+    return [values[first:last] for first, last in pairwise(ends)]
 
 
 def observed(event: Event, levels: dict[int, int], fuel_l_per_lap: float) -> list[ObservedRun]:

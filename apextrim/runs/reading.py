@@ -1,17 +1,21 @@
 """A run, read: what is left of its laps without fuel and tyre age, how the tyres fade, and which wheel sets the limit."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from apexcore.errors import ApexError
 from apexcore.judge.fade import Fade, fade
 from apexcore.judge.laps import DrivenLap
 from apexcore.judge.model import Observed, cleaned_times, fit
+from apexcore.lap.solver import Setting
 from apexcore.lap.stint import StintLap, solve_stint
 from apexcore.quantities import format_number
 from apexcore.trim.drift import drift, limiting_wheel
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
 from apextrim.events import adapter
 from apextrim.events.models import Event
+from apextrim.garage.models import TyreReading
 from apextrim.garage.queries import core_sheet
 
 from .models import Run
@@ -64,17 +68,39 @@ def read_run(event: Event, run: Run) -> RunReading:
         book = adapter.book_of(event, core_sheet(event, run.sheet))
     except ApexError:
         return RunReading((), None, None)
+    setting = adapter.setting_of(event, run.front, run.rear, adapter.parsed_conditions(run.conditions))
+    wheels = _Wheels(event, run, setting, run.readings.order_by("-pk").first())
     runs = observed(event, {run.sheet_id: 0}, book.fuel_l_per_lap)
     own = next((one for one in runs if one.run.pk == run.pk), None)
     if own is None:
-        return RunReading((), None, _limit(event, run), *_heat(event, run))
+        return RunReading((), None, _limit(wheels), *_heat(wheels))
     own = replace(own, laps=own.laps[-_MOST_LAPS:], numbers=own.numbers[-_MOST_LAPS:])
     everything = [*[lap for one in runs if one.run.pk != run.pk for lap in one.laps][-_MOST_LAPS:], *own.laps]
     posterior = fit(everything, book.priors())
     cleaned = [float(time) for time in cleaned_times(own.laps, posterior)]
     laps = tuple(DrivenLap(number, time) for number, time in zip(own.numbers, cleaned, strict=True))
-    per_kg = float(posterior.fuel.mean())
-    return RunReading(laps, _fade(own.laps, per_kg), _limit(event, run), *_heat(event, run))
+    return RunReading(laps, _fade(own.laps, float(posterior.fuel.mean())), _limit(wheels), *_heat(wheels))
+
+
+@dataclass(frozen=True)
+class _Wheels:
+    """What is known of a run's wheels.
+
+    :param reading: the newest of it, None where nothing was read
+    """
+
+    event: Event
+    run: Run
+    setting: Setting
+    reading: TyreReading | None
+
+    @cached_property
+    def stint(self) -> list[StintLap] | None:
+        """The modelled stint of its beginning; None where the model has none. Solved only where something was not read."""
+        try:
+            return solve_stint(self.setting, core_sheet(self.event, self.run.sheet), self.run.fuel_l, _STINT)
+        except ApexError:
+            return None
 
 
 def _fade(laps: list[Observed], per_kg: float) -> Fade | None:
@@ -84,49 +110,39 @@ def _fade(laps: list[Observed], per_kg: float) -> Fade | None:
     return fade([lap.tyre_age for lap in warm], [lap.time_s - per_kg * lap.fuel_kg for lap in warm])
 
 
-def _heat(event: Event, run: Run) -> tuple[tuple[tuple[str, float], ...], bool]:
+def _named(values: Iterable[float]) -> tuple[tuple[str, float], ...]:
+    """Each wheel in words with its value, in the car's order."""
+    return tuple((WHEEL_WORDS[wheel], value) for wheel, value in zip(WHEELS, values, strict=True))
+
+
+def _heat(wheels: _Wheels) -> tuple[tuple[tuple[str, float], ...], bool]:
     """Tread temperatures at the end of a run: as the pyrometer read them, else as the model has them after a stint."""
-    reading = run.readings.order_by("-pk").first()
-    thirds = ("inner", "middle", "outer")
-    if reading is not None and all(f"inner_{wheel}" in reading.values for wheel in WHEELS):
-        read = [sum(reading.values[f"{third}_{wheel}"] for third in thirds) / 3.0 for wheel in WHEELS]
-        return tuple((WHEEL_WORDS[wheel], value) for wheel, value in zip(WHEELS, read, strict=True)), True
-    stint = _stint(event, run)
-    if stint is None:
+    values = {} if wheels.reading is None else wheels.reading.values
+    if all(f"inner_{wheel}" in values for wheel in WHEELS):
+        return _named(sum(values[f"{third}_{wheel}"] for third in ("inner", "middle", "outer")) / 3.0 for wheel in WHEELS), True
+    if wheels.stint is None:
         return (), False
-    return tuple((WHEEL_WORDS[wheel], value) for wheel, value in zip(WHEELS, stint[-1].lap.tyres.temperature_c, strict=True)), False
+    return _named(wheels.stint[-1].lap.tyres.temperature_c), False
 
 
-def _stint(event: Event, run: Run) -> list[StintLap] | None:
-    """The modelled stint of a run's beginning; None where the model has none."""
-    setting = adapter.setting_of(event, run.front, run.rear, adapter.parsed_conditions(run.conditions))
-    try:
-        return solve_stint(setting, core_sheet(event, run.sheet), run.fuel_l, _STINT)
-    except ApexError:
-        return None
-
-
-def _limit(event: Event, run: Run) -> WheelLimit | None:
-    setting = adapter.setting_of(event, run.front, run.rear, adapter.parsed_conditions(run.conditions))
+def _limit(wheels: _Wheels) -> WheelLimit | None:
+    run, setting = wheels.run, wheels.setting
     cliff = setting.compounds[0].cliff_wear, setting.compounds[1].cliff_wear
     count = max(len(run.laps.all()), 1)
-    reading = run.readings.order_by("-pk").first()
-    left = [None if reading is None else reading.values.get(f"left_{wheel}") for wheel in WHEELS]
-    if all(value is not None for value in left):
-        worn = [1.0 - (value or 0.0) / 100.0 for value in left]
+    values = {} if wheels.reading is None else wheels.reading.values
+    if all(f"left_{wheel}" in values for wheel in WHEELS):
+        worn = [1.0 - values[f"left_{wheel}"] / 100.0 for wheel in WHEELS]
         age = run.tyre_age + count
         laps_left = [cliff[w // 2] / max(worn[w] / age, 1e-9) - age for w in range(4)]
-        wheel = min(range(4), key=lambda w: laps_left[w])
-        lost = tuple((WHEEL_WORDS[WHEELS[w]], worn[w] * count / age) for w in range(4))
-        return WheelLimit(WHEEL_WORDS[WHEELS[wheel]], max(laps_left[wheel], 0.0), True, lost)
-    stint = _stint(event, run)
-    if stint is None:
+        first = min(range(4), key=lambda w: laps_left[w])
+        lost = _named(share * count / age for share in worn)
+        return WheelLimit(WHEEL_WORDS[WHEELS[first]], max(laps_left[first], 0.0), True, lost)
+    if wheels.stint is None:
         return None
-    laps = drift(stint, adapter.spans_of(event), setting.line)
-    wheel, whole = limiting_wheel(laps, cliff)
-    rate = [(laps[-1].wear[w] - laps[0].wear[w]) / (len(laps) - 1) for w in range(4)]
-    lost = tuple((WHEEL_WORDS[WHEELS[w]], rate[w] * count) for w in range(4))
-    return WheelLimit(WHEEL_WORDS[WHEELS[wheel]], max(whole - run.tyre_age - count, 0.0), False, lost)
+    laps = drift(wheels.stint, adapter.spans_of(wheels.event), setting.line)
+    first, whole = limiting_wheel(laps, cliff)
+    lost = _named((laps[-1].wear[w] - laps[0].wear[w]) / (len(laps) - 1) * count for w in range(4))
+    return WheelLimit(WHEEL_WORDS[WHEELS[first]], max(whole - run.tyre_age - count, 0.0), False, lost)
 
 
 def words_of(fade: Fade | None) -> str:

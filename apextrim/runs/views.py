@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from apexcore.errors import ApexError, FileRejected
-from apexcore.formats.laps_csv import COLUMNS, read_table, read_typed, write_laps
+from apexcore.formats.laps_csv import COLUMNS, laps_of, own_columns, read_table, read_typed, write_laps
 from apexcore.formats.text import decoded
 from apexcore.judge.laps import KIND_WORDS, KINDS, figures
 from apexcore.vehicle.car import WHEEL_WORDS
@@ -18,7 +18,7 @@ from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.garage.reading_form import parsed_reading, reading_lines, was_read
-from apextrim.ui.uploads import uploaded
+from apextrim.ui.uploads import problems_of, uploaded
 
 from . import actions, presenters, queries
 from .forms import OwnRunForm, VirtualForm
@@ -28,11 +28,6 @@ from .reading import read_run, words_of
 
 #: Runs on one page of the list, and laps in one run's table unless all are asked for.
 _RUNS_A_PAGE, _LAPS_SHOWN = 60, 300
-
-
-def problems_of(error: ApexError) -> list[str]:
-    """The sentences of an error, one a line."""
-    return error.problems if isinstance(error, FileRejected) else [str(error)]
 
 
 def _bench(request: HttpRequest, event: Event, run_form: OwnRunForm | None = None, virtual_form: VirtualForm | None = None) -> HttpResponse:
@@ -73,14 +68,12 @@ def add(request: HttpRequest, event_id: int) -> HttpResponse:
         return _bench(request, event, run_form=form)
     reading, problems = parsed_reading(request.POST) if was_read(request.POST) else (None, [])
     if problems:
-        for problem in problems:
-            form.add_error(None, problem)
+        form.add_error(None, problems)
         return _bench(request, event, run_form=form)
     try:
         run = actions.add_own_run(event, form.run_values(), form.cleaned_data["laps"], reading)
     except FileRejected as error:
-        for problem in error.problems:
-            form.add_error("laps", problem)
+        form.add_error("laps", error.problems)
         return _bench(request, event, run_form=form)
     return redirect("run", event.pk, run.pk)
 
@@ -160,7 +153,7 @@ def import_file(request: HttpRequest, event_id: int, run_id: int) -> HttpRespons
         data = uploaded(request, "a CSV of laps")
         table = read_table(data)
         if any(name.lower() in COLUMNS for name in table.header):
-            new = actions.import_laps(row, data)
+            new = actions.add_laps(row, laps_of(table, own_columns(table.header)))
         elif (columns := actions.remembered_columns(row, table)) is not None:
             new = actions.import_matched(row, table, columns)
         else:

@@ -2,7 +2,7 @@
 
 from django.http import HttpRequest
 
-from apexcore.errors import FileRejected
+from apexcore.errors import ApexError, FileRejected
 from apexcore.formats.text import MOST_BYTES
 
 
@@ -20,3 +20,8 @@ def uploaded(request: HttpRequest, what: str, most_bytes: int = MOST_BYTES) -> b
             [f"{file.name}: the file has {(file.size or 0) / 1e6:.1f} MB; expected {what} of at most {most_bytes / 1e6:.0f} MB."]
         )
     return bytes(file.read())
+
+
+def problems_of(error: ApexError) -> list[str]:
+    """The sentences of an error, one a line."""
+    return error.problems if isinstance(error, FileRejected) else [str(error)]

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from apexcore.judge.model import Prior
 from apexcore.judge.verdict import Verdict
 from apexcore.quantities import format_lap, format_number
+from apextrim.runs.queries import per_run
 from apextrim.ui.pictures import Axis, linear_axis
 
 from .queries import Judged
@@ -72,13 +73,11 @@ def evidence_picture(judged: Judged) -> EvidencePicture:
     cleaned = judged.verdict.cleaned_s
     room = max(0.08 * (max(cleaned) - min(cleaned)), 0.03)
     y = linear_axis(min(cleaned) - room, max(cleaned) + room, height - bottom, top, 5, lambda v: format_lap(v, 1))
-    gap, place = 18.0, 0
+    gap = 18.0
     total = sum(len(one.laps) for one in judged.runs)
     unit = (WIDTH - _LEFT - _RIGHT - gap * len(judged.runs)) / max(total, 1)
     x, found = _LEFT + gap / 2, []
-    for one in judged.runs:
-        times = cleaned[place : place + len(one.laps)]
-        place += len(one.laps)
+    for one, times in zip(judged.runs, per_run(judged.runs, cleaned), strict=True):
         spots = [
             EvidenceSpot(x + (k + 0.5) * unit, y.at(t), f"{one.run.name} lap {n}: {format_lap(t)} cleaned, {format_lap(lap.time_s)} driven")
             for k, (t, n, lap) in enumerate(zip(times, one.numbers, one.laps, strict=True))
