@@ -1,6 +1,7 @@
 """An event to and from one file. Reading it is one transaction; the same file again adds nothing."""
 
-from typing import Any
+from collections.abc import Callable, Iterable
+from typing import Any, TypeVar
 
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -8,7 +9,22 @@ from pydantic import ValidationError
 
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.errors import FileRejected
-from apexcore.formats.event_file import MOST_EVENT_BYTES, EventFile
+from apexcore.formats.event_file import (
+    MOST_EVENT_BYTES,
+    CalibrationFile,
+    EventFile,
+    KnotFile,
+    LapFile,
+    NoteFile,
+    PlanFile,
+    ReadingFile,
+    RunFile,
+    SampleFile,
+    SessionFile,
+    SheetOfEvent,
+    TestFile,
+    VerdictFile,
+)
 from apexcore.formats.text import problem_of, rejected
 from apexcore.formats.values_json import read_value, write_value
 from apexcore.lap.driver import LEVELS
@@ -23,20 +39,16 @@ from apextrim.race.models import KeptPlan
 from apextrim.runs.models import Lap, Run, Sample
 from apextrim.verdicts.models import Calibration, KeptVerdict, PlannedTest
 
-_VERDICT = ("by", "side_a", "side_b", "margin_s", "mean_s", "low_s", "high_s", "sentence", "made_at")
-_PLAN = ("stints", "time_s", "start_fuel_l", "text", "made_at")
-_CALIBRATION = (
-    "scales", "spread", "driver", "driver_spread", "laps", "before_s", "after_s", "level_before_s", "level_after_s", "made_at",
-)  # fmt: skip
-_RUN = (
-    "number", "front", "rear", "tyre_age", "fuel_l", "fuel_end_l", "tyre_set", "note", "tags", "words", "conditions",
-    "by_virtual_driver", "made_at",
-)  # fmt: skip
-_LAP = ("number", "time_s", "kind", "fuel_l", "sectors_s", "top_ms", "why")
+Core = TypeVar("Core", CoreCar, CoreCircuit)
+Row = TypeVar("Row", Car, Circuit)
 
 
-def _told(row: object, names: tuple[str, ...]) -> dict[str, Any]:
-    return {name: getattr(row, name) for name in names}
+def _told(row: object, names: Iterable[str], *without: str) -> dict[str, Any]:
+    """What the file tells of a row under the row's own names.
+
+    :param without: those that the file tells in its own way
+    """
+    return {name: getattr(row, name) for name in names if name not in without}
 
 
 def event_file(event: Event, samples: bool = True) -> EventFile:
@@ -57,39 +69,43 @@ def event_file(event: Event, samples: bool = True) -> EventFile:
     content = {
         **_told(event, ("name", "real_car", "driver", "conditions", "rules", "item_rules", "calibration", "made_at")),
         "car": adapter.book_car_of(event), "circuit": adapter.parsed_circuit(event.circuit.data),
-        "notes": [_told(row, ("number", "qualifying", "race")) for row in event.circuit.notes.all()],
+        "notes": [_told(row, NoteFile.model_fields) for row in event.circuit.notes.all()],
         "session": places.get(event.session_id or 0), "sheet_in_car": number.get(event.sheet_in_car_id or 0),
-        "sessions": [_told(row, ("name", "kind", "starts_at")) for row in sessions],
+        "sessions": [_told(row, SessionFile.model_fields) for row in sessions],
         "sheets": [
-            {**_told(row, ("number", "reason", "values", "modelled_s", "made_at")), "parent": row.parent.number if row.parent else None}
+            {**_told(row, SheetOfEvent.model_fields, "parent"), "parent": row.parent.number if row.parent else None}
             for row in sheets
         ],
         "runs": [
             {
-                **_told(row, _RUN), "sheet": row.sheet.number, "session": places.get(row.session_id or 0),
-                "laps": [_told(lap, _LAP) for lap in row.laps.all()],
-                "samples": [_told(one, ("t_ms", "channels")) for one in row.samples.all()] if samples else [],
+                **_told(row, RunFile.model_fields, "sheet", "session", "laps", "samples"),
+                "sheet": row.sheet.number, "session": places.get(row.session_id or 0),
+                "laps": [_told(lap, LapFile.model_fields) for lap in row.laps.all()],
+                "samples": [_told(one, SampleFile.model_fields) for one in row.samples.all()] if samples else [],
             } for row in runs
         ],
         "readings": [
             {
-                **_told(row, ("values", "conditions", "made_at")), "sheet": number[row.sheet_id],
+                **_told(row, ReadingFile.model_fields, "sheet", "run"), "sheet": number[row.sheet_id],
                 "run": targets["run"].get(row.run_id or 0),
             } for row in event.readings.order_by("pk")
         ],
         "verdicts": [
-            {**_told(row, _VERDICT), "key_a": sides(row.by, row.key_a), "key_b": sides(row.by, row.key_b)} for row in verdicts
+            {
+                **_told(row, VerdictFile.model_fields, "key_a", "key_b"),
+                "key_a": sides(row.by, row.key_a), "key_b": sides(row.by, row.key_b),
+            } for row in verdicts
         ],
-        "plans": [_told(row, _PLAN) for row in plans],
+        "plans": [_told(row, PlanFile.model_fields) for row in plans],
         "tests": [
             {
-                **_told(row, ("order", "laps", "difference_s", "power", "made_at")),
+                **_told(row, TestFile.model_fields, "differences"),
                 "differences": [[one[0], sides(one[0], one[1]), one[2], sides(one[0], one[3]), one[4]] for one in row.differences],
             } for row in event.tests.order_by("pk")
         ],
-        "calibrations": [_told(row, _CALIBRATION) for row in event.calibrations.order_by("pk")],
+        "calibrations": [_told(row, CalibrationFile.model_fields) for row in event.calibrations.order_by("pk")],
         "knots": [
-            {**_told(knot, ("at", "kind", "label", "text", "hidden")), "target": targets.get(knot.kind, {}).get(knot.target or 0)}
+            {**_told(knot, KnotFile.model_fields, "target"), "target": targets.get(knot.kind, {}).get(knot.target or 0)}
             for knot in event.knots.all() if knot.kind == "brief" or knot.target in targets[knot.kind]
         ],
     }  # fmt: skip
@@ -121,8 +137,9 @@ def read_event(owner: User, data: bytes) -> tuple[Event, bool]:
     for there in Event.objects.filter(owner=owner, name=file.name, made_at=file.made_at, deleted_at=None).select_related("car", "circuit"):
         if event_file(there).model_dump(exclude={"car", "circuit", "notes"}) == file.model_dump(exclude={"car", "circuit", "notes"}):
             return there, False
+    car, _ = _with_own_key("car", file.car, keep_car, owner)
     event = Event.objects.create(
-        owner=owner, name=file.name, car=_car(owner, file.car), circuit=_circuit(owner, file), real_car=file.real_car, driver=file.driver,
+        owner=owner, name=file.name, car=car, circuit=_circuit(owner, file), real_car=file.real_car, driver=file.driver,
         conditions=file.conditions.model_dump(), rules=file.rules, made_at=file.made_at, calibration=dict(file.calibration),
         item_rules={key: list(limit) for key, limit in file.item_rules.items()},
     )  # fmt: skip
@@ -130,29 +147,25 @@ def read_event(owner: User, data: bytes) -> tuple[Event, bool]:
     return event, True
 
 
-def _car(owner: User, core: CoreCar) -> Car:
-    """The car in the owner's garage; one with this key but other values stays, and this one gets a key of its own."""
+def _with_own_key(what: str, core: Core, keep: Callable[[User, Core], tuple[Row, bool]], owner: User) -> tuple[Row, bool]:
+    """The owner's car or circuit; one with this key but other values stays, and this one gets a key of its own.
+
+    :returns: its row, and whether it is new
+    """
     for number in range(1, 100):
         key = core.key if number == 1 else f"{core.key[:36]}_{number}"
         try:
-            return keep_car(owner, core.model_copy(update={"key": key}))[0]
+            return keep(owner, core.model_copy(update={"key": key}))
         except FileRejected:
             continue
-    raise FileRejected([f"car: a hundred cars called “{core.key}” are in your garage."])
+    raise FileRejected([f"{what}: a hundred {what}s called “{core.key}” are in your garage."])
 
 
 def _circuit(owner: User, file: EventFile) -> Circuit:
-    core: CoreCircuit = file.circuit
-    for number in range(1, 100):
-        key = core.key if number == 1 else f"{core.key[:36]}_{number}"
-        try:
-            row, new = keep_circuit(owner, core.model_copy(update={"key": key}))
-        except FileRejected:
-            continue
-        if new:
-            CornerNote.objects.bulk_create(CornerNote(circuit=row, **note.model_dump()) for note in file.notes)
-        return row
-    raise FileRejected([f"circuit: a hundred circuits called “{core.key}” are in your garage."])
+    row, new = _with_own_key("circuit", file.circuit, keep_circuit, owner)
+    if new:
+        CornerNote.objects.bulk_create(CornerNote(circuit=row, **note.model_dump()) for note in file.notes)
+    return row
 
 
 def _fill(event: Event, file: EventFile) -> None:

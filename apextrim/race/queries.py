@@ -12,7 +12,7 @@ from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.garage.models import Sheet
 from apextrim.garage.queries import core_sheet
-from apextrim.runs.queries import burnt_l, observed, per_run, runs_of
+from apextrim.runs.queries import burnt_l, observed, observed_by, per_run, runs_of
 
 #: Scatter and mistakes of a driver of whom too few laps are known [s, -]. Source: the virtual driver's.
 _SCATTER_S, _MISTAKES = 0.15, 0.08
@@ -117,11 +117,13 @@ class Known:
 
 def driver_of(event: Event) -> Known:
     """Scatter and mistakes from the laps with everything else taken out."""
-    kinds = [lap.kind for run in runs_of(event) for lap in run.laps.all() if lap.kind in ("timed", "spoiled")]
+    rows = list(runs_of(event))
+    kinds = [lap.kind for run in rows for lap in run.laps.all() if lap.kind in ("timed", "spoiled")]
     if len(kinds) < _KNOWN_FROM:
         return Known(_SCATTER_S, _MISTAKES, 0)
     book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
-    runs = observed(event, {row.pk: place for place, row in enumerate(event.sheets.all())}, book.fuel_l_per_lap)
+    level = {row.pk: place for place, row in enumerate(event.sheets.all())}
+    runs = observed_by(event, rows, lambda run: level.get(run.sheet_id), book.fuel_l_per_lap)
     laps = [lap for run in runs for lap in run.laps]
     cleaned = [float(time) for time in cleaned_times(laps, fit(laps, book.priors()))] if laps else []
     found = scatter_of(per_run(runs, cleaned))

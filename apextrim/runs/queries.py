@@ -87,20 +87,22 @@ def observed(event: Event, levels: dict[int, int], fuel_l_per_lap: float) -> lis
 
     :param levels: level of each sheet, by the sheet's key
     """
-    return observed_by(event, lambda run: levels.get(run.sheet_id), fuel_l_per_lap)
+    return observed_by(event, list(runs_of(event)), lambda run: levels.get(run.sheet_id), fuel_l_per_lap)
 
 
-def observed_by(event: Event, level_of: Callable[[Run], int | tuple[int, ...] | None], fuel_l_per_lap: float) -> list[ObservedRun]:
+def observed_by(
+    event: Event, rows: Sequence[Run], level_of: Callable[[Run], int | tuple[int, ...] | None], fuel_l_per_lap: float
+) -> list[ObservedRun]:
     """Timed laps of the runs that have a level, with fuel and tyre age worked out lap by lap.
 
     Where a lap's fuel was not measured, the given use is taken; a run on different compounds front and rear counts as its
     rear compound, which carries the wear.
 
+    :param rows: all of `runs_of`, for a session begins with the first of them
     :param level_of: level of a run, marks where several differences are judged at once, None where it is left out
     """
     car = adapter.car_of(event)
     index = {compound.key: place for place, compound in enumerate(car.tyres.compounds)}
-    rows = list(runs_of(event))
     begun: dict[int | None, datetime] = {}
     for run in rows:
         begun[run.session_id] = min(begun.get(run.session_id, run.made_at), run.made_at)

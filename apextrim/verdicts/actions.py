@@ -1,14 +1,15 @@
-"""Keeping a verdict."""
+"""Keeping a verdict, and a planned test."""
 
 from datetime import datetime
 
 from django.db import transaction
 from django.utils import timezone
 
+from apexcore.judge.plan import TestPlan
 from apextrim.events.models import Event
 from apextrim.events.thread import tie
 
-from .models import KeptVerdict
+from .models import KeptVerdict, PlannedTest
 from .queries import Judged
 from .sides import SHEET
 
@@ -29,4 +30,19 @@ def keep_verdict(event: Event, sides: Sides, judged: Judged, at: datetime | None
         low_s=verdict.low_s, high_s=verdict.high_s, sentence=judged.text, made_at=at or timezone.now(),
     )  # fmt: skip
     tie(event, "verdict", f"{a} : {b}"[:24], judged.text, row.pk, at)
+    return row
+
+
+@transaction.atomic
+def keep_test(event: Event, differences: list[list[str]], plan: TestPlan, difference_s: float) -> PlannedTest:
+    """Keeps a plan of a test, on the thread.
+
+    :param differences: as `PlannedTest` has them
+    :param difference_s: that one cares about [s]
+    """
+    row = PlannedTest.objects.create(
+        event=event, differences=differences, order=[list(marks) for marks in plan.order], laps=plan.laps, difference_s=difference_s,
+        power=plan.power, made_at=timezone.now(),
+    )  # fmt: skip
+    tie(event, "brief", "Test", f"{len(plan.order)} runs of {plan.laps} laps: {'; '.join(f'{d[2]} against {d[4]}' for d in differences)}")
     return row

@@ -4,15 +4,17 @@ from typing import Any
 
 from django import forms
 
-from apextrim.events.models import Event
 from apextrim.ui.fields import QuantityField
 
 from .queries import TRUST
-from .sides import EVERY, SEVERAL, SHEET, Kind, kinds_of
+from .sides import EVERY, SEVERAL, SHEET, Kind
 
 
 class JudgeForm(forms.Form):
-    """The kind of difference, its two sides, the margin that matters, and how far the vehicle model is trusted."""
+    """The kind of difference, its two sides, the margin that matters, and how far the vehicle model is trusted.
+
+    :param kinds: of `sides.kinds_of`
+    """
 
     by = forms.ChoiceField(label="Judge")
     a = forms.ChoiceField(label="A", required=False)
@@ -20,10 +22,10 @@ class JudgeForm(forms.Form):
     margin = QuantityField("s", 0.0, 5.0, label="Matters beyond", decimals=2)
     trust = forms.ChoiceField(choices=[(key, key) for key in TRUST], label="Trust in the model's weight and fade")
 
-    def __init__(self, event: Event, data: Any = None, **kwargs: Any) -> None:
+    def __init__(self, kinds: list[Kind], data: Any = None, **kwargs: Any) -> None:
         given = {} if data is None else {key: data[key] for key in ("by", "a", "b", "margin", "trust") if data.get(key)}
         super().__init__({"by": SHEET, "margin": "0.10", "trust": "usual", **given} if data is not None else None, **kwargs)
-        self.kinds = kinds_of(event)
+        self.kinds = kinds
         self.fields["by"].choices = [(kind.key, kind.words) for kind in self.kinds]  # type: ignore[attr-defined]
         sides = list(self.kind.sides)
         self.fields["a"].choices = sides  # type: ignore[attr-defined]

@@ -8,7 +8,6 @@ from django import forms
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
@@ -18,12 +17,12 @@ from apextrim.accounts.owned import owned_or_404
 from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
-from apextrim.events.thread import tie
 from apextrim.garage.queries import core_sheet
 from apextrim.runs.models import Run
-from apextrim.runs.queries import run_lines, runs_of
+from apextrim.runs.queries import runs_of
 from apextrim.ui.fields import QuantityField
 
+from . import actions
 from .models import PlannedTest
 from .sides import SHEET, side_of
 
@@ -91,26 +90,42 @@ class PlanForm(forms.Form):
 
 def _usual(event: Event) -> dict[str, str]:
     """What the laps of the event say of this driver; the model's priors where there are too few."""
-    lines = run_lines(event)
-    found = scatter_of([[lap.time_s for lap in line.laps if lap.kind == "timed"] for line in lines]) or _USUAL
+    found = scatter_of([[lap.time_s for lap in run.laps.all() if lap.kind == "timed"] for run in runs_of(event)]) or _USUAL
     return {"difference": "0.15", "minutes": "90", "stop": "240", "scatter": f"{found[0]:.2f}", "shift": f"{min(found[1], 0.3):.2f}"}
 
 
-def _question(event: Event, values: dict[str, Any]) -> Question:
-    lap = adapter.answer_of(event, core_sheet(event, event.sheet_in_car)).lap.time_s
-    return Question(
-        values["difference"], values["scatter"], values["shift"], lap, values["stop"], values["minutes"], len(values["differences"])
-    )
+def _planned(event: Event, values: dict[str, Any]) -> list[TestPlan]:
+    sheet = core_sheet(event, event.sheet_in_car)
+    question = Question(
+        values["difference"], values["scatter"], values["shift"], adapter.answer_of(event, sheet).lap.time_s, values["stop"],
+        values["minutes"], len(values["differences"]),
+    )  # fmt: skip
+    return plans(question, adapter.book_of(event, sheet).priors())
 
 
-def _planned(event: Event, form: PlanForm) -> list[TestPlan]:
-    book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
-    return plans(_question(event, form.cleaned_data), book.priors())
+def side_driven(difference: list[str], on: int) -> tuple[str, str]:
+    """Key and words of the side of a planned difference that a run is driven with."""
+    return (difference[3], difference[4]) if on else (difference[1], difference[2])
 
 
 def order_words(differences: list[list[str]], order: Any) -> list[str]:
     """What each run is driven with."""
-    return [", ".join(one[4] if on else one[2] for one, on in zip(differences, marks, strict=True)) for marks in order]
+    return [", ".join(side_driven(one, on)[1] for one, on in zip(differences, marks, strict=True)) for marks in order]
+
+
+def _page(event: Event, form: PlanForm, asked: bool) -> dict[str, Any]:
+    """The page's context, with the plans where the form was filled in and is valid."""
+    context: dict[str, Any] = {
+        "event": event, "frame": frame(event, "verdicts"), "form": form, "asked": asked, "tests": event.tests.all(), "power": POWER,
+    }  # fmt: skip
+    if not asked or not form.is_valid():
+        return context
+    try:
+        found = _planned(event, form.cleaned_data)
+    except ApexError as error:
+        return {**context, "problem": str(error)}
+    order = order_words(form.cleaned_data["differences"], found[0].order) if found else []
+    return {**context, "plans": found, "best": found[0] if found else None, "order": order}
 
 
 @require_GET
@@ -119,18 +134,7 @@ def plan(request: HttpRequest, event_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     asked = "difference" in request.GET
     form = PlanForm(event, {**_usual(event), **request.GET.dict()})
-    context: dict[str, Any] = {
-        "event": event, "frame": frame(event, "verdicts"), "form": form, "asked": asked, "tests": event.tests.all(), "power": POWER,
-    }  # fmt: skip
-    if asked and form.is_valid():
-        try:
-            found = _planned(event, form)
-        except ApexError as error:
-            context["problem"] = str(error)
-        else:
-            differences = form.cleaned_data["differences"]
-            context |= {"plans": found, "best": found[0] if found else None, "query": request.GET.urlencode()}
-            context["order"] = order_words(differences, found[0].order) if found else []
+    context = _page(event, form, asked)
     return render(request, "verdicts/plan.html", context, status=422 if asked and form.errors else 200)
 
 
@@ -139,26 +143,14 @@ def keep_plan(request: HttpRequest, event_id: int) -> HttpResponse:
     """Keeps the plan that comes first."""
     event = event_for(request.user, event_id)
     form = PlanForm(event, request.POST)
-    if not form.is_valid():
-        context = {
-            "event": event,
-            "frame": frame(event, "verdicts"),
-            "form": form,
-            "asked": True,
-            "tests": event.tests.all(),
-            "power": POWER,
-        }
+    context = _page(event, form, True)
+    if "plans" not in context:
         return render(request, "verdicts/plan.html", context, status=422)
-    found = _planned(event, form)
-    if not found:
+    if context["best"] is None:
         messages.error(request, "No plan fits into the time left; nothing was kept.")
         return redirect("test_plan", event.pk)
-    best, differences = found[0], form.cleaned_data["differences"]
-    row = PlannedTest.objects.create(
-        event=event, differences=differences, order=[list(marks) for marks in best.order], laps=best.laps,
-        difference_s=form.cleaned_data["difference"], power=best.power, made_at=timezone.now(),
-    )  # fmt: skip
-    tie(event, "brief", "Test", f"{len(best.order)} runs of {best.laps} laps: {'; '.join(f'{d[2]} against {d[4]}' for d in differences)}")
+    values = form.cleaned_data
+    row = actions.keep_test(event, values["differences"], context["best"], values["difference"])
     return redirect("planned_test", event.pk, row.pk)
 
 
@@ -171,7 +163,7 @@ def runs_of_test(test: PlannedTest) -> list[Run]:
 
 def filled_in(test: PlannedTest, place: int) -> str:
     """The query that fills the form of a planned run with what it is driven with."""
-    chosen = [(one[0], one[3] if on else one[1]) for one, on in zip(test.differences, test.order[place], strict=True)]
+    chosen = [(one[0], side_driven(one, on)[0]) for one, on in zip(test.differences, test.order[place], strict=True)]
     tags = {kind.removeprefix("tag:"): key for kind, key in chosen if kind != SHEET}
     sheet = next((key for kind, key in chosen if kind == SHEET), "")
     return urlencode({"sheet": sheet, "tags": tags_text(tags)})
@@ -189,7 +181,7 @@ def planned(request: HttpRequest, event_id: int, test_id: int) -> HttpResponse:
         run = runs[number - 1] if number <= len(runs) else None
         marks = test.order[number - 1]
         as_planned = run is None or all(
-            side_of(one[0])(run) == (one[3] if on else one[1]) for one, on in zip(test.differences, marks, strict=True)
+            side_of(one[0])(run) == side_driven(one, on)[0] for one, on in zip(test.differences, marks, strict=True)
         )
         timed = 0 if run is None else sum(lap.kind == "timed" for lap in run.laps.all())
         done.append((number, text, run, timed, as_planned))
@@ -200,6 +192,6 @@ def planned(request: HttpRequest, event_id: int, test_id: int) -> HttpResponse:
         query = {"by": "several", "margin": f"{test.difference_s:.2f}"}
     context = {
         "event": event, "frame": frame(event, "verdicts"), "test": test, "done": done, "query": query,
-        "next": next_run, "filled": "" if next_run is None else filled_in(test, next_run[0] - 1), "driven": len(runs),
+        "next": next_run, "filled": "" if next_run is None else filled_in(test, next_run[0] - 1),
     }  # fmt: skip
     return render(request, "verdicts/planned.html", context)

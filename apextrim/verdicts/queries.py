@@ -11,6 +11,7 @@ from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.garage.models import Sheet
 from apextrim.garage.queries import core_sheet
+from apextrim.runs.models import Run
 from apextrim.runs.queries import ObservedRun, observed_by, runs_of
 
 from .sides import SHEET, TYRES, side_of, two_sided_tags
@@ -68,7 +69,7 @@ def judged_sides(
     :param kind: of `sides.kinds_of`
     :raises SolverError: if the vehicle model, which gives the priors, has no lap
     """
-    found = _observed(event, kind, dict(zip(sides, names, strict=True)), trust)
+    found = _observed(event, list(runs_of(event)), kind, dict(zip(sides, names, strict=True)), trust)
     if isinstance(found, str):
         return found
     runs, priors = found
@@ -90,11 +91,12 @@ def judged_every(
     :param names: words of every side
     """
     side = side_of(kind)
-    driven = {key for run in runs_of(event) if any(lap.kind == "timed" for lap in run.laps.all()) and (key := side(run)) in names}
+    rows = list(runs_of(event))
+    driven = {key for run in rows if any(lap.kind == "timed" for lap in run.laps.all()) and (key := side(run)) in names}
     others = [key for key in names if key in driven and key != first]
     if first not in driven or not others:
         return f"{names[first]} and at least one other need a timed lap. Drive a run with each, then judge."
-    found = _observed(event, kind, {first: names[first], **{key: names[key] for key in others}}, trust)
+    found = _observed(event, rows, kind, {first: names[first], **{key: names[key] for key in others}}, trust)
     if isinstance(found, str):
         return found
     runs, priors = found
@@ -109,15 +111,15 @@ def judged_every(
     return sorted(judged, key=lambda one: one[1].verdict.mean_s)
 
 
-def _observed(event: Event, kind: str, sides: Mapping[str, str], trust: str) -> tuple[list[ObservedRun], Priors] | str:
+def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str], trust: str) -> tuple[list[ObservedRun], Priors] | str:
     """Timed laps of the runs on these sides, each side a level in their order, and the priors; the sentence that says what is
     missing where a side was not driven."""
     level = {key: place for place, key in enumerate(sides)}
     side = side_of(kind)
-    rows = [run for run in runs_of(event) if side(run) in level]
-    if rows:
-        book = adapter.book_of(event, core_sheet(event, rows[0].sheet))
-        runs = observed_by(event, lambda run: level.get(side(run) or ""), book.fuel_l_per_lap)
+    first_on = next((run for run in rows if side(run) in level), None)
+    if first_on is not None:
+        book = adapter.book_of(event, core_sheet(event, first_on.sheet))
+        runs = observed_by(event, rows, lambda run: level.get(side(run) or ""), book.fuel_l_per_lap)
     else:
         runs = []
     for number, name in enumerate(sides.values()):
@@ -152,7 +154,7 @@ def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[
         return "Several differences at once need runs that carry two or more tags, each with two values."
     book = adapter.book_of(event, core_sheet(event, tagged[0].sheet))
     chosen = {run.pk: tuple(int(run.tags[name] == on) for name, _, on in tags) for run in tagged}
-    runs = observed_by(event, lambda run: chosen.get(run.pk), book.fuel_l_per_lap)
+    runs = observed_by(event, rows, lambda run: chosen.get(run.pk), book.fuel_l_per_lap)
     laps = [lap for one in runs for lap in one.laps]
     if not laps:
         return "None of the tagged runs has a timed lap yet."

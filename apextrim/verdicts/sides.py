@@ -1,11 +1,10 @@
 """What may be judged in an event: sheets, tyre pairs, and every tag that its runs carry."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from apextrim.events.models import Event
 from apextrim.runs.models import Run
-from apextrim.runs.queries import runs_of
 
 SHEET, TYRES, SEVERAL = "sheet", "tyres", "several"
 #: In place of B: every other side that was driven.
@@ -29,14 +28,13 @@ class Kind:
 
 def kinds_of(event: Event) -> list[Kind]:
     """Every kind of difference that the runs of an event have at least two sides of; sheets always."""
-    runs = list(runs_of(event))
+    runs = list(event.runs.filter(deleted_at=None))
     sheets = tuple((str(row.pk), row.name) for row in event.sheets.all())
     found = [Kind(SHEET, "two sheets", sheets)]
     pairs = sorted({side_of(TYRES)(run) or "" for run in runs})
     if len(pairs) > 1:
         found.append(Kind(TYRES, "two tyre pairs", tuple((pair, pair) for pair in pairs)))
-    for name in sorted({name for run in runs for name in run.tags}):
-        values = sorted({run.tags[name] for run in runs if name in run.tags})
+    for name, values in tag_values(runs).items():
         if len(values) > 1:
             found.append(Kind(_TAG + name, f"by tag: {name}", tuple((value, value) for value in values)))
     if len(two_sided_tags(runs)) > 1:
@@ -54,12 +52,15 @@ def side_of(kind: str) -> Callable[[Run], str | None]:
     return lambda run: run.tags.get(name)
 
 
-def two_sided_tags(runs: list[Run]) -> list[tuple[str, str, str]]:
-    """(name, off, on) of the tags with exactly two values, on the runs that carry them all."""
-    names = sorted({name for run in runs for name in run.tags})
-    found = []
-    for name in names:
-        values = sorted({run.tags[name] for run in runs if name in run.tags})
-        if len(values) == 2:
-            found.append((name, values[0], values[1]))
-    return found
+def tag_values(runs: Iterable[Run]) -> dict[str, list[str]]:
+    """The values of every tag that these runs carry; names and values sorted."""
+    found: dict[str, set[str]] = {}
+    for run in runs:
+        for name, value in run.tags.items():
+            found.setdefault(name, set()).add(value)
+    return {name: sorted(found[name]) for name in sorted(found)}
+
+
+def two_sided_tags(runs: Iterable[Run]) -> list[tuple[str, str, str]]:
+    """(name, off, on) of the tags with exactly two values among these runs."""
+    return [(name, values[0], values[1]) for name, values in tag_values(runs).items() if len(values) == 2]

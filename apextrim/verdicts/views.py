@@ -17,7 +17,7 @@ from apextrim.runs.queries import runs_of
 from . import actions, presenters, queries
 from .forms import JudgeForm
 from .models import KeptVerdict
-from .sides import EVERY, SEVERAL, SHEET, kinds_of
+from .sides import EVERY, SEVERAL, SHEET, Kind, kinds_of
 
 
 def _first_choice(event: Event) -> dict[str, Any] | None:
@@ -32,12 +32,13 @@ def _first_choice(event: Event) -> dict[str, Any] | None:
 def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any], int]:
     """The bench's context for a choice of sheets, and the status."""
     context: dict[str, Any] = {"event": event, "frame": frame(event, "verdicts"), "kept_list": event.verdicts.order_by("-made_at")}
-    choice = _sides_for(event, data) if "by" in data or "a" in data else _first_choice(event)
+    kinds = kinds_of(event)
+    choice = _sides_for(kinds, data) if "by" in data or "a" in data else _first_choice(event)
     if choice is None:
-        context["too_few"] = len(kinds_of(event)) < 2
-        context["form"] = JudgeForm(event, {} if not context["too_few"] else None)
+        context["too_few"] = len(kinds) < 2
+        context["form"] = JudgeForm(kinds, {} if not context["too_few"] else None)
         return context, 200
-    form = JudgeForm(event, choice)
+    form = JudgeForm(kinds, choice)
     context["form"] = form
     if not form.is_valid():
         return context, 422
@@ -67,10 +68,10 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
     return context, 200
 
 
-def _sides_for(event: Event, data: Any) -> dict[str, str]:
+def _sides_for(kinds: list[Kind], data: Any) -> dict[str, str]:
     """What was asked for; where the kind of difference was changed, its first two sides."""
     asked = {name: str(data.get(name, "")) for name in ("by", "a", "b", "margin", "trust")}
-    kind = next((one for one in kinds_of(event) if one.key == (asked["by"] or SHEET)), None)
+    kind = next((one for one in kinds if one.key == (asked["by"] or SHEET)), None)
     keys = [key for key, _ in kind.sides] if kind else []
     if kind and len(keys) > 1 and kind.key != SHEET and asked["a"] not in keys and asked["b"] not in keys:
         asked["a"], asked["b"] = keys[0], keys[1]

@@ -7,7 +7,7 @@ from apexcore.lap.solver import solve_lap
 from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.garage.queries import core_sheet
-from apextrim.runs.queries import observed_by
+from apextrim.runs.queries import observed_by, runs_of
 
 
 @dataclass(frozen=True)
@@ -32,7 +32,11 @@ def compared(event: Event, other: Event) -> Visit | str:
     :raises SolverError: if the vehicle model has no lap
     """
     book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
-    sides = [observed_by(one, lambda run, level=level: level, book.fuel_l_per_lap) for level, one in enumerate((other, event))]  # type: ignore[misc]
+    use = book.fuel_l_per_lap
+    sides = [
+        observed_by(other, list(runs_of(other)), lambda run: 0, use),
+        observed_by(event, list(runs_of(event)), lambda run: 1, use),
+    ]
     for one, runs in zip((other, event), sides, strict=True):
         if not runs:
             return f"{one.name} has no timed lap yet."
