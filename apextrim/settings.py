@@ -14,6 +14,8 @@ VAR.mkdir(parents=True, exist_ok=True)
 
 #: In demo mode the sign-in page has one button that enters.
 DEMO = env.bool("APEX_DEMO", default=False)
+#: Cars and circuits that a new account begins with.
+STARTER_FILES = BASE_DIR / "demo"
 DEMO_USER, DEMO_PASSWORD = "racer", "sallowmere"
 
 
@@ -40,10 +42,15 @@ INSTALLED_APPS = [
     "csp",
     "apextrim.ui",
     "apextrim.accounts",
-    "apextrim.garage",
-    "apextrim.circuits",
+    "apextrim",
+    "apextrim.library",
     "apextrim.events",
+    "apextrim.modelling",
+    "apextrim.sheets",
     "apextrim.runs",
+    "apextrim.readings",
+    "apextrim.workshop",
+    "apextrim.lap",
     "apextrim.verdicts",
     "apextrim.race",
     "apextrim.archive",

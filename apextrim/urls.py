@@ -1,6 +1,7 @@
 """All addresses; everything needs a signed-in owner except what `accounts` lists as public."""
 
 from django.urls import include, path
+from django.views.generic import RedirectView
 
 from apextrim.events.views import home
 from apextrim.runs.logger_views import take
@@ -8,16 +9,19 @@ from apextrim.runs.logger_views import take
 urlpatterns = [
     path("", home, name="home"),
     path("", include("apextrim.accounts.urls")),
-    path("garage/circuits/", include("apextrim.circuits.garage_urls")),
-    path("garage/", include("apextrim.garage.urls")),
+    path("garage/", include("apextrim.library.urls")),
     path("logger/", take, name="logger"),
     path("events/", include("apextrim.archive.urls")),
     path("events/", include("apextrim.events.urls")),
-    path("events/<int:event_id>/circuit/", include("apextrim.circuits.urls")),
-    path("events/<int:event_id>/sheet/", include("apextrim.garage.sheet_urls")),
+    path("events/<int:event_id>/lap/", include("apextrim.lap.urls")),
+    path("events/<int:event_id>/sheet/", include("apextrim.sheets.urls")),
+    path("events/<int:event_id>/sheet/", include("apextrim.workshop.urls")),
+    path("events/<int:event_id>/sheet/", include("apextrim.readings.urls")),
     path("events/<int:event_id>/runs/", include("apextrim.runs.urls")),
     path("events/<int:event_id>/verdicts/", include("apextrim.verdicts.urls")),
     path("events/<int:event_id>/race/", include("apextrim.race.urls")),
+    # addresses of before, which people keep
+    path("events/<int:event_id>/circuit/", RedirectView.as_view(pattern_name="lap_bench", permanent=True), name="circuit_bench_of_before"),
 ]
 
 handler403 = "apextrim.ui.views.forbidden"

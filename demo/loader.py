@@ -10,15 +10,16 @@ from django.db import transaction
 
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet
-from apextrim.circuits.actions import add_circuit, save_notes
 from apextrim.events import actions as events
-from apextrim.events import adapter
 from apextrim.events.models import Event
-from apextrim.garage.actions import add_car, put_in_car, save_sheet
-from apextrim.garage.models import Sheet
+from apextrim.library.circuit_actions import save_notes
+from apextrim.library.starter import add_folder
+from apextrim.modelling import cases
 from apextrim.race.actions import keep_plan
 from apextrim.race.queries import race_view
 from apextrim.runs.actions import send_virtual_driver
+from apextrim.sheets.actions import put_in_car, save_sheet
+from apextrim.sheets.models import Sheet
 from apextrim.verdicts.actions import keep_verdict
 from apextrim.verdicts.queries import Judged, judged
 
@@ -52,10 +53,7 @@ def _pressures(front: float, rear: float) -> dict[str, float]:
 
 def load_files(user: User) -> None:
     """The demo's cars and circuits into a garage."""
-    for path in sorted((HERE / "cars").glob("*.json")):
-        add_car(user, path.read_bytes())
-    for path in sorted((HERE / "circuits").glob("*.json")):
-        add_circuit(user, path.read_bytes())
+    add_folder(user, HERE)
 
 
 class _Weekend:
@@ -63,7 +61,7 @@ class _Weekend:
 
     def __init__(self, event: Event, start: datetime) -> None:
         self.event, self.at = event, start
-        self.car = adapter.car_of(event)
+        self.car = cases.car_of(event)
 
     def wait(self, minutes: float) -> datetime:
         self.at += timedelta(minutes=minutes)

@@ -7,7 +7,7 @@ import numpy as np
 
 from apexcore.circuit.line import CornerSpan
 from apexcore.lap.solver import Setting, solve_lap
-from apexcore.trim.advice import WANTED, Feeling, Phase, Read, advise, felt, read
+from apexcore.trim.moves.advice import WANTED, Feeling, Phase, Read, advise, felt, read
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from apexcore.virtual.world import true_car

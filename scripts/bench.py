@@ -27,8 +27,8 @@ from apexcore.lap.solver import Setting, solve_lap, top_speed_ms
 from apexcore.lap.stint import solve_stint
 from apexcore.race import plans
 from apexcore.race.rules import Pace, RaceRules, TyrePace
-from apexcore.trim.effects import step_effects
-from apexcore.trim.search import search
+from apexcore.trim.moves.effects import step_effects
+from apexcore.trim.moves.search import search
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from tests.apexcore.judge.test_judge import PRIORS
 from tests.apexcore.judge.test_plan import settled_share

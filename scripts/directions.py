@@ -7,8 +7,8 @@ import numpy as np
 
 from apexcore.circuit.line import racing_line
 from apexcore.lap.solver import Setting, solve_lap, top_speed_ms
-from apexcore.trim.answer import Answer, answer
-from apexcore.trim.gearing import limit_speed_ms
+from apexcore.trim.figures.gearing import limit_speed_ms
+from apexcore.trim.reading.answer import Answer, answer
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from tests.conftest import demo_car, demo_files, demo_setting
 

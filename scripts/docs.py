@@ -7,9 +7,9 @@ from apexcore.circuit.line import corners, racing_line
 from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import Setting
 from apexcore.quantities import GLOSSARY, format_number
-from apexcore.trim.answer import Answer, answer
-from apexcore.trim.balance import balance_changes
-from apexcore.trim.effects import StepEffect, step_effects
+from apexcore.trim.moves.effects import StepEffect, step_effects
+from apexcore.trim.reading.answer import Answer, answer
+from apexcore.trim.reading.balance import balance_changes
 from apexcore.vehicle.sheet import Sheet, base_sheet
 
 from .demo_files import demo_car, demo_circuit

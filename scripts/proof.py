@@ -21,7 +21,7 @@ from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, lateral_transfer
 from apexcore.lap.solver import COLUMN, Setting, solve_lap, top_speed_ms
 from apexcore.race.plans import best_by_stops, ranked_plans
-from apexcore.trim.gearing import shifts
+from apexcore.trim.figures.gearing import shifts
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import base_sheet
 from apexcore.vehicle.tyres import hot_pressure_kpa

@@ -14,7 +14,7 @@ ROOT = Path(__file__).parents[1]
 TARGET = ROOT / "docs" / "screenshots"
 PORT = 8765
 VIEWS = {
-    "brief": "/events/1/", "circuit": "/events/1/circuit/", "runs": "/events/1/runs/", "run": "/events/1/runs/13/",
+    "brief": "/events/1/", "lap": "/events/1/lap/", "runs": "/events/1/runs/", "run": "/events/1/runs/13/",
     "verdicts": "/events/1/verdicts/?a=1&b=2&margin=0.10", "race": "/events/1/race/", "difference": "/events/1/sheet/difference/?a=1&b=4",
     "card": "/events/1/sheet/4/card/", "sheet-oval": "/events/2/sheet/", "sheet-kart": "/events/3/sheet/",
     "advice": "/events/1/sheet/4/advice/?slides=front&phase=mid&where=slow&how=clearly&tyres=warm",

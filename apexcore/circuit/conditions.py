@@ -4,7 +4,7 @@ import math
 
 from pydantic import Field
 
-from ..vehicle.values import Value
+from ..quantities.values import Value
 
 GRAVITY = 9.80665  #: standard gravity [m/s2] (CGPM 1901)
 KELVIN = 273.15  #: 0 degC [K]

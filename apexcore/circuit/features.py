@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
-from ..vehicle.values import Value
+from ..quantities.values import Value
 
 Floats = NDArray[np.float64]
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from ..errors import InputError
-from ..vehicle.values import Value
+from ..quantities.values import Value
 from .features import GripStrip, Marker
 from .points import checked_points, even_line
 

@@ -7,9 +7,9 @@ from pydantic import AwareDatetime, Field
 from ..circuit.conditions import Conditions
 from ..circuit.track import Circuit
 from ..judge.laps import LapKind
+from ..quantities.values import Value
 from ..race.rules import RaceRules
 from ..vehicle.car import Car
-from ..vehicle.values import Value
 
 #: Largest file of an event; samples of a logger make them large [bytes].
 MOST_EVENT_BYTES = 60_000_000

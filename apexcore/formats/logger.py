@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, TypeAdapter, ValidationError, field_validator
 
 from ..judge.laps import DrivenLap, LapKind
-from ..vehicle.values import Value
+from ..quantities.values import Value
 from .laps_csv import MOST_FUEL_L, MOST_LAPS, MOST_SECTORS, MOST_TOP_KMH, guessed_columns, laps_of, read_table
 from .text import decoded, problem_of, rejected
 

@@ -6,9 +6,9 @@ from typing import Literal, TypeVar
 from pydantic import Field, ValidationError
 
 from ..errors import FileRejected
+from ..quantities.values import Value
 from ..vehicle.car import Car, Key
 from ..vehicle.sheet import Sheet, checked_sheet
-from ..vehicle.values import Value
 from .text import MOST_BYTES, decoded, problem_of, rejected
 
 Kind = TypeVar("Kind", bound=Value)

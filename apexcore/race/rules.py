@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from pydantic import Field
 
-from ..vehicle.values import Value
+from ..quantities.values import Value
 
 
 class RaceRules(Value):

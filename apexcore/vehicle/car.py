@@ -8,8 +8,8 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
+from ..quantities.values import Value
 from .items import Item
-from .values import Value
 
 WHEELS = ("fl", "fr", "rl", "rr")
 WHEEL_WORDS = {"fl": "front left", "fr": "front right", "rl": "rear left", "rr": "rear right"}

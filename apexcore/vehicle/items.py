@@ -7,7 +7,7 @@ from pydantic import Field, model_validator
 
 from ..errors import InputError
 from ..quantities.text import format_number
-from .values import Value
+from ..quantities.values import Value
 
 _DAMPER = ("bump_slow", "bump_fast", "rebound_slow", "rebound_fast")
 

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..formats.logger import LapEvent, LoggerEvent, PitEvent, RunEvent, SampleEvent, TyresEvent, WeatherEvent
-from ..trim.answer import tread_readings
+from ..trim.reading.answer import tread_readings
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import four
 from .world import VirtualRun

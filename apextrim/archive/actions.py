@@ -29,14 +29,16 @@ from apexcore.formats.text import problem_of, rejected
 from apexcore.formats.values_json import read_value, write_value
 from apexcore.lap.driver import LEVELS
 from apexcore.vehicle.car import Car as CoreCar
-from apextrim.circuits.actions import keep_circuit
-from apextrim.circuits.models import Circuit, CornerNote
-from apextrim.events import adapter
+from apextrim.events import facts
 from apextrim.events.models import Event, Knot, Session
-from apextrim.garage.actions import keep_car
-from apextrim.garage.models import Car, Sheet, TyreReading
+from apextrim.library import stored
+from apextrim.library.car_actions import keep_car
+from apextrim.library.circuit_actions import keep_circuit
+from apextrim.library.models import Car, Circuit, CornerNote
 from apextrim.race.models import KeptPlan
-from apextrim.runs.models import Lap, Run, Sample
+from apextrim.runs.models import Lap, Run, Sample, TyreReading
+from apextrim.sheets.actions import put_in_car
+from apextrim.sheets.models import Sheet
 from apextrim.verdicts.models import Calibration, KeptVerdict, PlannedTest
 
 Core = TypeVar("Core", CoreCar, CoreCircuit)
@@ -68,9 +70,9 @@ def event_file(event: Event, samples: bool = True) -> EventFile:
     }  # fmt: skip
     content = {
         **_told(event, ("name", "real_car", "driver", "conditions", "rules", "item_rules", "calibration", "made_at")),
-        "car": adapter.book_car_of(event), "circuit": adapter.parsed_circuit(event.circuit.data),
+        "car": facts.book_car_of(event), "circuit": stored.parsed_circuit(event.circuit.data),
         "notes": [_told(row, NoteFile.model_fields) for row in event.circuit.notes.all()],
-        "session": places.get(event.session_id or 0), "sheet_in_car": number.get(event.sheet_in_car_id or 0),
+        "session": places.get(event.session_id or 0), "sheet_in_car": next((row.number for row in sheets if row.in_car), None),
         "sessions": [_told(row, SessionFile.model_fields) for row in sessions],
         "sheets": [
             {**_told(row, SheetOfEvent.model_fields, "parent"), "parent": row.parent.number if row.parent else None}
@@ -211,5 +213,6 @@ def _fill(event: Event, file: EventFile) -> None:
         if knot.kind == "brief" or row is not None:
             Knot.objects.create(event=event, **{**knot.model_dump(), "target": row.pk if row else None})
     event.session = None if file.session is None or file.session >= len(sessions) else sessions[file.session]
-    event.sheet_in_car = None if file.sheet_in_car is None else sheets[file.sheet_in_car]
-    event.save(update_fields=["session", "sheet_in_car"])
+    event.save(update_fields=["session"])
+    if file.sheet_in_car is not None:
+        put_in_car(event, sheets[file.sheet_in_car])

@@ -11,10 +11,9 @@ from apexcore.circuit.conditions import Conditions
 from apexcore.quantities import format_number
 from apexcore.race.rules import RaceRules
 from apexcore.vehicle.ruled import Limit, ruled
-from apextrim.circuits.models import Circuit
-from apextrim.garage.models import Car
+from apextrim.library.models import Car, Circuit
 
-from . import adapter
+from . import facts
 from .models import Event, Session
 from .thread import tie
 
@@ -47,7 +46,7 @@ def create_event(owner: User, name: str, car: Car, circuit: Circuit, real_car: b
 @transaction.atomic
 def change_conditions(event: Event, values: dict[str, float], at: datetime | None = None) -> bool:
     """Sets the conditions; ties a knot that names what changed. False if nothing did."""
-    before, after = adapter.conditions_of(event).model_dump(), Conditions.model_validate(values).model_dump()
+    before, after = facts.conditions_of(event).model_dump(), Conditions.model_validate(values).model_dump()
     changed = [key for key in after if abs(after[key] - before[key]) > 1e-9]
     if not changed:
         return False
@@ -68,8 +67,8 @@ def read_weather(event: Event, values: dict[str, float]) -> None:
 @transaction.atomic
 def change_rules(event: Event, values: dict[str, Any], at: datetime | None = None) -> bool:
     """Sets the race rules. False if nothing changed."""
-    rules = RaceRules.model_validate({**values, "tank_l": adapter.car_of(event).tank_l})
-    if rules == adapter.rules_of(event):
+    rules = RaceRules.model_validate({**values, "tank_l": facts.book_car_of(event).tank_l})
+    if rules == facts.rules_of(event):
         return False
     event.rules = rules.model_dump(exclude={"tank_l"}, mode="json")
     event.save(update_fields=["rules"])
@@ -84,7 +83,7 @@ def change_item_rules(event: Event, limits: dict[str, Limit], at: datetime | Non
 
     :raises FileRejected: naming every limit that is none of the car's
     """
-    ruled(adapter.book_car_of(event), limits)
+    ruled(facts.book_car_of(event), limits)
     stored = {key: list(limit) for key, limit in limits.items()}
     if stored == event.item_rules:
         return False

@@ -10,8 +10,7 @@ from apexcore.lap.driver import LEVELS
 from apexcore.race.rules import RaceRules
 from apexcore.vehicle.car import Car as CoreCar
 from apextrim.accounts.owned import owned
-from apextrim.circuits.models import Circuit
-from apextrim.garage.models import Car
+from apextrim.library.models import Car, Circuit
 from apextrim.ui.fields import quantity
 
 from .models import Event, Session

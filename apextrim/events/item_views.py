@@ -10,10 +10,9 @@ from django.views.decorators.http import require_http_methods
 from apexcore.errors import FileRejected, InputError
 from apexcore.quantities.text import parse_number
 from apexcore.vehicle.car import Car
-from apexcore.vehicle.ruled import Limit, outside
-from apexcore.vehicle.sheet import Sheet
+from apexcore.vehicle.ruled import Limit
 
-from . import actions, adapter, queries
+from . import actions, facts, queries, signals
 
 
 def _typed(car: Car, data: Mapping[str, str]) -> tuple[dict[str, Limit], list[str]]:
@@ -39,7 +38,7 @@ def _typed(car: Car, data: Mapping[str, str]) -> tuple[dict[str, Limit], list[st
 def item_rules(request: HttpRequest, event_id: int) -> HttpResponse:
     """The list of items with what the rules leave of each."""
     event = queries.event_for(request.user, event_id)
-    car = adapter.book_car_of(event)
+    car = facts.book_car_of(event)
     free = tuple(item for item in car.items if not item.locked)
     problems: list[str] = []
     typed: Mapping[str, str] = request.POST
@@ -61,10 +60,8 @@ def item_rules(request: HttpRequest, event_id: int) -> HttpResponse:
         (item, item.text(item.low), item.text(item.high), typed.get(f"low-{item.key}", ""), typed.get(f"high-{item.key}", ""))
         for item in free
     ]
-    ruled_car = adapter.car_of(event)
-    breaking = [(row, outside(ruled_car, Sheet(ruled_car.key, row.values))) for row in event.sheets.all()]
     context = {
         "event": event, "frame": queries.frame(event, "brief"), "lines": lines, "errors": problems,
-        "breaking": [(row, words) for row, words in breaking if words],
+        "violations": signals.violations(event),
     }  # fmt: skip
     return render(request, "events/item_rules.html", context, status=422 if problems else 200)

@@ -9,11 +9,10 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from apexcore.errors import ApexError
 from apextrim.accounts.owned import owned_or_404
 from apextrim.ui.cautions import CAUTIONS
 
-from . import actions, adapter, queries
+from . import actions, facts, queries, signals
 from .forms import ConditionsForm, EventForm, NowForm, RulesForm, SessionForm
 from .models import Event
 
@@ -32,7 +31,10 @@ def events(request: HttpRequest) -> HttpResponse:
         event = actions.create_event(request.user, **form.cleaned_data)  # type: ignore[arg-type]
         return redirect("brief", event.pk)
     status = 422 if form.errors else 200
-    return render(request, "events/events.html", {"events": queries.events_of(request.user), "form": form}, status=status)
+    rows = list(queries.events_of(request.user))
+    names = signals.sheet_names(rows)
+    listed = [(row, names.get(row.pk, "")) for row in rows]
+    return render(request, "events/events.html", {"events": listed, "form": form}, status=status)
 
 
 def _now(event: Event) -> dict[str, Any]:
@@ -41,25 +43,22 @@ def _now(event: Event) -> dict[str, Any]:
 
 def _brief(request: HttpRequest, event: Event, status: int = 200, **forms_given: forms.Form) -> HttpResponse:
     """The brief, with the forms that came back wrong in place of fresh ones."""
-    car, rules = adapter.car_of(event), adapter.rules_of(event)
+    car, rules = facts.book_car_of(event), facts.rules_of(event)
     context: dict[str, Any] = {
         "event": event,
         "frame": queries.frame(event, "brief"),
         "car": car,
         "sessions": event.sessions.all(),
-        "conditions_form": ConditionsForm(initial=adapter.conditions_of(event).model_dump()),
+        "conditions_form": ConditionsForm(initial=facts.conditions_of(event).model_dump()),
         "rules_form": RulesForm(car, initial=rules.model_dump()),
         "now_form": NowForm(
             event, initial={"session": event.session, "real_car": "yes" if event.real_car else "no", "driver": event.driver}
         ),
         "session_form": SessionForm(),
         "cautions": CAUTIONS if event.real_car else (),
+        "panels": signals.panels(event),
         **forms_given,
     }
-    try:
-        context["expected"] = queries.expected_times(event)
-    except ApexError as error:
-        context["problem"] = str(error)
     return render(request, "events/brief.html", context, status=status)
 
 
@@ -85,7 +84,7 @@ def save_conditions(request: HttpRequest, event_id: int) -> HttpResponse:
 def save_rules(request: HttpRequest, event_id: int) -> HttpResponse:
     """Sets the race rules."""
     event = queries.event_for(request.user, event_id)
-    form = RulesForm(adapter.car_of(event), request.POST)
+    form = RulesForm(facts.book_car_of(event), request.POST)
     if not form.is_valid():
         return _brief(request, event, 422, rules_form=form)
     saved = actions.change_rules(event, form.cleaned_data)

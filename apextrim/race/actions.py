@@ -6,9 +6,9 @@ from django.db import transaction
 from django.utils import timezone
 
 from apexcore.race.plans import Plan
-from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.thread import tie
+from apextrim.modelling import cases
 
 from .models import KeptPlan
 
@@ -16,7 +16,7 @@ from .models import KeptPlan
 @transaction.atomic
 def keep_plan(event: Event, plan: Plan, at: datetime | None = None) -> KeptPlan:
     """Keeps a plan as it stands now, on the thread."""
-    car = adapter.car_of(event)
+    car = cases.car_of(event)
     stints = [[stint.compound, stint.laps, round(stint.fuel_l, 2)] for stint in plan.stints]
     parts = ", ".join(f"{stint.laps} {car.tyres.compound(stint.compound).name}" for stint in plan.stints)
     text = f"{parts}; start with {plan.stints[0].fuel_l:.1f} l"

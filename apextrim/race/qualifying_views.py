@@ -11,8 +11,10 @@ from django.views.decorators.http import require_GET
 from apexcore.errors import ApexError, InputError
 from apexcore.judge.qualifying import Form, attempts
 from apexcore.quantities.text import parse_lap
-from apextrim.events import adapter
+from apextrim.events import facts
 from apextrim.events.queries import event_for, frame
+from apextrim.modelling import cases
+from apextrim.sheets.queries import sheet_in_car
 from apextrim.ui.fields import QuantityField
 
 from .queries import driver_of, pace_of
@@ -39,10 +41,10 @@ class QualifyingForm(forms.Form):
 def qualifying(request: HttpRequest, event_id: int) -> HttpResponse:
     """The best lap to expect and its chances, by the number of flying laps."""
     event = event_for(request.user, event_id)
-    context: dict[str, Any] = {"event": event, "frame": frame(event, "race"), "sheet": event.sheet_in_car}
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "race"), "sheet": sheet_in_car(event)}
     try:
         known = driver_of(event)
-        pace, _ = pace_of(event, adapter.rules_of(event))
+        pace, _ = pace_of(event, facts.rules_of(event))
     except ApexError as error:
         return render(request, "race/qualifying.html", {**context, "problem": str(error)})
     form = QualifyingForm({"mistakes": f"{100 * known.mistakes:.0f}", **request.GET.dict()})
@@ -55,7 +57,7 @@ def qualifying(request: HttpRequest, event_id: int) -> HttpResponse:
             form.cleaned_data["mistakes"] / 100.0,
         )  # fmt: skip
         found = attempts(ask, wanted_s=form.cleaned_data["beat"])
-        compound = adapter.car_of(event).tyres.compound(best.key)
+        compound = cases.car_of(event).tyres.compound(best.key)
         context |= {
             "attempts": [(one, (one.laps + 2) * mean.fuel_l_per_lap) for one in found], "first": found[0], "compound": compound,
             "beat": form.cleaned_data["beat"],

@@ -8,11 +8,12 @@ from apexcore.race.fuel import measured_use
 from apexcore.race.pace import RacePace, best_chances, gap_spread_s, race_pace
 from apexcore.race.plans import Plan, best_by_stops, ranked_plans
 from apexcore.race.rules import RaceRules
-from apextrim.events import adapter
+from apextrim.events import facts
 from apextrim.events.models import Event
-from apextrim.garage.models import Sheet
-from apextrim.garage.queries import core_sheet
+from apextrim.modelling import answers, cases
 from apextrim.runs.queries import burnt_l, observed, observed_by, per_run, runs_of
+from apextrim.sheets.models import Sheet
+from apextrim.sheets.queries import core_sheet_in_car, sheet_in_car
 
 #: Scatter and mistakes of a driver of whom too few laps are known [s, -]. Source: the virtual driver's.
 _SCATTER_S, _MISTAKES = 0.15, 0.08
@@ -66,7 +67,7 @@ def race_view(event: Event) -> RaceView:
     :raises NoLegalPlan: naming the rules that exclude each other
     :raises InputError: if a rule names a compound that the car does not have
     """
-    rules = adapter.rules_of(event)
+    rules = facts.rules_of(event)
     pace, driven = pace_of(event, rules)
     plans = ranked_plans(rules, pace.pace)
     best = sorted(best_by_stops(plans), key=lambda plan: plan.time_s)
@@ -77,7 +78,7 @@ def race_view(event: Event) -> RaceView:
 
     first = [ranked(plan, chance) for plan, chance in zip(best, chances, strict=True)]
     others = [ranked(plan, None) for plan in plans if plan not in best][:4]
-    return RaceView(rules, pace, first, others, best[0].stints[0].fuel_l, pace.pace.margin_l, event.sheet_in_car, driven)
+    return RaceView(rules, pace, first, others, best[0].stints[0].fuel_l, pace.pace.margin_l, sheet_in_car(event), driven)
 
 
 def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
@@ -85,19 +86,18 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
 
     That is the sheet in the car; where it was never driven, the one driven last stands in.
     """
-    car = adapter.car_of(event)
-    book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
+    car = cases.car_of(event)
+    book = answers.book_of(event, core_sheet_in_car(event))
     use = measured_use(burnt_l(event))
     per_lap = use.mean_l if use else book.fuel_l_per_lap
     sheets = {sheet.pk: sheet for sheet in event.sheets.all()}
     runs = observed(event, dict.fromkeys(sheets, 0), per_lap)
     order = list(dict.fromkeys(one.run.sheet_id for one in reversed(runs)))
-    order.sort(key=lambda key: key != event.sheet_in_car_id)  # a stable sort: the rest stay in their order
+    row = sheet_in_car(event)
+    order.sort(key=lambda key: row is None or key != row.pk)  # a stable sort: the rest stay in their order
     levels = {key: place for place, key in enumerate(order)}
     laps = [replace(lap, level=levels[one.run.sheet_id]) for one in runs for lap in one.laps]
-    pace = race_pace(
-        laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps, track_c=adapter.conditions_of(event).track_c
-    )
+    pace = race_pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps, track_c=facts.conditions_of(event).track_c)
     return pace, sheets[order[0]] if order else None
 
 
@@ -121,7 +121,7 @@ def driver_of(event: Event) -> Known:
     kinds = [lap.kind for run in rows for lap in run.laps.all() if lap.kind in ("timed", "spoiled")]
     if len(kinds) < _KNOWN_FROM:
         return Known(_SCATTER_S, _MISTAKES, 0)
-    book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
+    book = answers.book_of(event, core_sheet_in_car(event))
     level = {row.pk: place for place, row in enumerate(event.sheets.all())}
     runs = observed_by(event, rows, lambda run: level.get(run.sheet_id), book.fuel_l_per_lap)
     laps = [lap for run in runs for lap in run.laps]

@@ -9,21 +9,22 @@ from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, NoLegalPlan
 from apextrim.accounts.owned import owned_or_404
-from apextrim.events import adapter
+from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
+from apextrim.modelling import cases
 
 from . import actions, presenters, queries
 from .models import KeptPlan
 
 
 def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpResponse:
-    car = adapter.car_of(event)
+    car = cases.car_of(event)
     context: dict[str, Any] = {
         "event": event,
         "frame": frame(event, "race"),
         "car": car,
-        "rules": adapter.rules_of(event),
+        "rules": facts.rules_of(event),
         "problem": problem,
     }
     context["compulsory"] = [one.name for one in car.tyres.compounds if one.key in context["rules"].compulsory]
@@ -72,6 +73,6 @@ def kept(request: HttpRequest, event_id: int, plan_id: int) -> HttpResponse:
     """A plan as it was kept."""
     event = event_for(request.user, event_id)
     row = owned_or_404(KeptPlan, request.user, event=event, pk=plan_id)
-    car = adapter.car_of(event)
+    car = cases.car_of(event)
     stints = [(car.tyres.compound(key), laps, fuel) for key, laps, fuel in row.stints]
     return render(request, "race/kept.html", {"event": event, "frame": frame(event, "race"), "row": row, "stints": stints})

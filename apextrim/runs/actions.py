@@ -16,9 +16,10 @@ from apexcore.judge.laps import DrivenLap, LapKind, propose
 from apexcore.quantities import format_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.virtual.world import virtual_run
-from apextrim.events import adapter, thread
+from apextrim.events import thread
 from apextrim.events.models import Event
-from apextrim.garage.actions import keep_reading
+from apextrim.modelling import cases
+from apextrim.runs.reading_actions import keep_reading
 
 from .models import ColumnMatch, Lap, Run
 
@@ -128,11 +129,11 @@ def send_virtual_driver(event: Event, values: dict[str, Any], laps: int, seed: i
     :raises SolverError: if the car cannot take the circuit
     """
     run = add_run(event, values, virtual=True, at=at)
-    setting = adapter.setting_of(event, run.front, run.rear, Conditions.model_validate(run.conditions), calibrated=False)
+    setting = cases.setting_of(event, run.front, run.rear, Conditions.model_validate(run.conditions), calibrated=False)
     sheet = CoreSheet(setting.car.key, run.sheet.values)
     age = run.tyre_age
     seed = seed if seed is not None else 1000 * event.pk + run.number
-    driven = virtual_run(setting, sheet, run.fuel_l, laps, seed, tyre_age=age, sectors_at=adapter.sectors_of(event))
+    driven = virtual_run(setting, sheet, run.fuel_l, laps, seed, tyre_age=age, sectors_at=cases.sectors_of(event))
     import_laps(run, write_laps(list(driven.laps)).encode())
     return run
 

@@ -9,9 +9,10 @@ from django.core.exceptions import ValidationError
 from apexcore.errors import InputError
 from apexcore.judge.tags import parse_tags
 from apextrim.accounts.owned import asked_for
-from apextrim.events import adapter
 from apextrim.events.models import Event, Session
-from apextrim.garage.models import Sheet
+from apextrim.modelling import cases
+from apextrim.sheets.models import Sheet
+from apextrim.sheets.queries import sheet_in_car
 from apextrim.ui.fields import QuantityField
 
 #: Bounds of what a run starts with.
@@ -36,8 +37,8 @@ class RunForm(forms.Form):
     note = forms.CharField(max_length=200, required=False, label="Note")
 
     def __init__(self, event: Event, *args: Any, planned: Mapping[str, str] | None = None, **kwargs: Any) -> None:
-        car = adapter.car_of(event)
-        sheet = asked_for(event.sheets.all(), (planned or {}).get("sheet", "")) or event.sheet_in_car
+        car = cases.car_of(event)
+        sheet = asked_for(event.sheets.all(), (planned or {}).get("sheet", "")) or sheet_in_car(event)
         kwargs.setdefault(
             "initial",
             {

@@ -13,11 +13,13 @@ from apexcore.formats.logger import LapEvent, PitEvent, RunEvent, SampleEvent, S
 from apexcore.judge.laps import propose
 from apexcore.quantities import format_lap
 from apexcore.vehicle.car import WHEELS
-from apextrim.events import adapter, thread
+from apextrim.events import thread
 from apextrim.events.actions import read_weather
 from apextrim.events.models import Event
-from apextrim.garage.actions import keep_reading
-from apextrim.garage.models import Sheet, TyreReading
+from apextrim.modelling import cases
+from apextrim.runs.models import TyreReading
+from apextrim.runs.reading_actions import keep_reading
+from apextrim.sheets.queries import sheet_in_car
 
 from .actions import add_run, lap_row
 from .models import Lap, LoggerKey, Run, Sample
@@ -41,7 +43,7 @@ def make_key(event: Event, name: str) -> tuple[LoggerKey, str]:
 
 def key_of(**lookup: Any) -> LoggerKey | None:
     """A key with the event it is for; None where there is none."""
-    return LoggerKey.objects.select_related("event__car", "event__circuit", "event__sheet_in_car").filter(**lookup).first()
+    return LoggerKey.objects.select_related("event__car", "event__circuit").filter(**lookup).first()
 
 
 @transaction.atomic
@@ -119,11 +121,11 @@ class _Taking:
         return self.rows[name]
 
     def _new(self, name: str, told: RunEvent | None) -> Run | None:
-        sheet = Sheet.objects.filter(pk=self.event.sheet_in_car_id or 0).first()
+        sheet = sheet_in_car(self.event)
         if sheet is None:
             self.problems.append("No sheet is in the car of this event; save one on the Sheet bench first.")
             return None
-        car = adapter.car_of(self.event)
+        car = cases.car_of(self.event)
         first, known = car.tyres.compounds[0].key, {one.key for one in car.tyres.compounds}
         values: dict[str, Any] = {
             "sheet": sheet, "session": self.event.session, "front": (told and told.front) or first, "rear": (told and told.rear) or first,

@@ -19,6 +19,7 @@ from apexcore.judge.laps import figures
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
+from apextrim.sheets.queries import sheet_in_car
 from apextrim.ui.uploads import problems_of
 
 from . import logger, presenters, queries
@@ -84,7 +85,7 @@ def live(request: HttpRequest, event_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     token = request.session.pop("logger_token", "")
     context = {**_live(event), "frame": frame(event, "runs"), "keys": event.logger_keys.all(), "token": token}
-    return render(request, "runs/live.html", {**context, "has_sheet": event.sheet_in_car is not None})
+    return render(request, "runs/live.html", {**context, "has_sheet": sheet_in_car(event) is not None})
 
 
 @require_GET
@@ -124,7 +125,7 @@ def close(request: HttpRequest, event_id: int) -> HttpResponse:
 def simulate(request: HttpRequest, event_id: int) -> HttpResponse:
     """Sends the simulated logger, pyrometer and weather station out with the sheet in the car."""
     event = event_for(request.user, event_id)
-    if event.sheet_in_car is None:
+    if sheet_in_car(event) is None:
         messages.error(request, "No sheet is in the car; save one on the Sheet bench first.")
         return redirect("live", event.pk)
     key, _ = logger.make_key(event, "simulated logger")
@@ -147,9 +148,10 @@ def _work(key_id: int, pause_s: float) -> None:
 def simulated(key_id: int, pause_s: float) -> None:
     """Works a simulated run off, lap by lap, through the same door as any logger's."""
     key = logger.key_of(pk=key_id)
-    if key is None or key.event.sheet_in_car is None:  # gone meanwhile
+    sheet = None if key is None else sheet_in_car(key.event)
+    if key is None or sheet is None:  # gone meanwhile
         return
-    for message in messages_of(key.event, key.event.sheet_in_car, f"sim-{key.pk}", _LAPS, 77_000 + key.pk):
+    for message in messages_of(key.event, sheet, f"sim-{key.pk}", _LAPS, 77_000 + key.pk):
         logger.take(key, Sent(tuple(message), None))
         time.sleep(pause_s)
     logger.withdraw_key(key)

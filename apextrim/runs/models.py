@@ -10,7 +10,7 @@ class Run(models.Model):
 
     event = models.ForeignKey("events.Event", models.CASCADE, related_name="runs")
     session = models.ForeignKey("events.Session", models.SET_NULL, null=True, blank=True, related_name="runs")
-    sheet = models.ForeignKey("garage.Sheet", models.PROTECT, related_name="runs")
+    sheet = models.ForeignKey("sheets.Sheet", models.PROTECT, related_name="runs")
     number = models.PositiveIntegerField()
     front = models.CharField(max_length=40, help_text="compound at the front")
     rear = models.CharField(max_length=40, help_text="compound at the rear")
@@ -120,3 +120,30 @@ class ColumnMatch(models.Model):
 
     def __str__(self) -> str:
         return f"columns of {self.header[:8]}"
+
+
+class TyreReading(models.Model):
+    """One stop with gauge and pyrometer; what was not read is not in `values`."""
+
+    OWNER = "event__owner"
+
+    event = models.ForeignKey("events.Event", models.CASCADE, related_name="readings")
+    sheet = models.ForeignKey("sheets.Sheet", models.CASCADE, related_name="readings")
+    run = models.ForeignKey(Run, models.SET_NULL, null=True, blank=True, related_name="readings")
+    values = models.JSONField(help_text="kPa, degC and % by field and wheel")
+    conditions = models.JSONField(help_text="the weather then")
+    made_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-made_at", "-pk"]
+
+    def __str__(self) -> str:
+        return f"reading on {self.sheet}"
+
+    @property
+    def words(self) -> str:
+        """What was read, short."""
+        hot = [f"{self.values[key]:.0f}" for key in ("hot_fl", "hot_fr", "hot_rl", "hot_rr") if key in self.values]
+        tread = sum(1 for key in self.values if key.startswith("inner_"))
+        parts = [f"hot {' '.join(hot)} kPa" if hot else "", f"tread of {tread} wheels" if tread else ""]
+        return ", ".join(part for part in parts if part)

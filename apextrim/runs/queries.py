@@ -10,8 +10,8 @@ from django.db.models import QuerySet
 from apexcore.judge.laps import DrivenLap, RunFigures, figures
 from apexcore.judge.model import Observed
 from apextrim.accounts.owned import Person, owned_or_404
-from apextrim.events import adapter
 from apextrim.events.models import Event
+from apextrim.modelling import cases
 
 from .models import Lap, Run
 
@@ -101,7 +101,7 @@ def observed_by(
     :param rows: all of `runs_of`, for a session begins with the first of them
     :param level_of: level of a run, marks where several differences are judged at once, None where it is left out
     """
-    car = adapter.car_of(event)
+    car = cases.car_of(event)
     index = {compound.key: place for place, compound in enumerate(car.tyres.compounds)}
     begun: dict[int | None, datetime] = {}
     for run in rows:

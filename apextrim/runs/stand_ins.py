@@ -6,9 +6,9 @@ from apexcore.formats.logger import LoggerEvent
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.virtual.senders import events_of
 from apexcore.virtual.world import virtual_run
-from apextrim.events import adapter
 from apextrim.events.models import Event
-from apextrim.garage.models import Sheet
+from apextrim.modelling import cases
+from apextrim.sheets.models import Sheet
 
 
 def messages_of(event: Event, sheet: Sheet, name: str, laps: int, seed: int) -> Iterator[list[LoggerEvent]]:
@@ -17,10 +17,10 @@ def messages_of(event: Event, sheet: Sheet, name: str, laps: int, seed: int) -> 
     :param name: what the logger calls the run
     :raises ApexError: if the fuel does not last or the car cannot take the circuit
     """
-    setting = adapter.setting_of(event, calibrated=False)
+    setting = cases.setting_of(event, calibrated=False)
     core = CoreSheet(setting.car.key, sheet.values)
     fuel = float(sheet.values.get("fuel", setting.car.fuel_l))
-    run = virtual_run(setting, core, fuel, laps, seed, sectors_at=adapter.sectors_of(event))
+    run = virtual_run(setting, core, fuel, laps, seed, sectors_at=cases.sectors_of(event))
     waiting: list[LoggerEvent] = []
     for one in events_of(run, core, name, fuel, 0.0, seed):
         waiting.append(one)

@@ -17,14 +17,14 @@ from apexcore.vehicle.car import WHEEL_WORDS
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
-from apextrim.garage.reading_form import parsed_reading, reading_lines, was_read
+from apextrim.runs.reading_form import parsed_reading, reading_lines, was_read
 from apextrim.ui.uploads import problems_of, uploaded
 
 from . import actions, presenters, queries
 from .forms import OwnRunForm, VirtualForm
 from .match_views import ask_columns
 from .models import Lap, Run
-from .reading import read_run, words_of
+from .report import read_run, words_of
 
 #: Runs on one page of the list, and laps in one run's table unless all are asked for.
 _RUNS_A_PAGE, _LAPS_SHOWN = 60, 300

@@ -8,7 +8,7 @@ from django.core.exceptions import ValidationError
 
 from apexcore.errors import InputError
 from apexcore.quantities import format_number, parse_number
-from apexcore.vehicle.values import Value
+from apexcore.quantities.values import Value
 
 
 def bounds(model: type[Value], field: str) -> tuple[float, float]:

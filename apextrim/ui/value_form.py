@@ -11,9 +11,9 @@ from typing import Annotated, Any, Generic, Literal, TypeVar, Union, get_args, g
 from pydantic import ValidationError
 
 from apexcore.errors import InputError
+from apexcore.quantities.described import described
 from apexcore.quantities.text import UNIT_WORDS, parse_number
-from apexcore.vehicle.described import described
-from apexcore.vehicle.values import Value
+from apexcore.quantities.values import Value
 
 Kind = TypeVar("Kind", bound=Value)
 

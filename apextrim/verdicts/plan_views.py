@@ -14,12 +14,12 @@ from apexcore.errors import ApexError
 from apexcore.judge.plan import POWER, Question, TestPlan, plans, scatter_of
 from apexcore.judge.tags import parse_tags, tags_text
 from apextrim.accounts.owned import owned_or_404
-from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
-from apextrim.garage.queries import core_sheet
+from apextrim.modelling import answers
 from apextrim.runs.models import Run
 from apextrim.runs.queries import runs_of
+from apextrim.sheets.queries import core_sheet_in_car
 from apextrim.ui.fields import QuantityField
 
 from . import actions
@@ -95,12 +95,12 @@ def _usual(event: Event) -> dict[str, str]:
 
 
 def _planned(event: Event, values: dict[str, Any]) -> list[TestPlan]:
-    sheet = core_sheet(event, event.sheet_in_car)
+    sheet = core_sheet_in_car(event)
     question = Question(
-        values["difference"], values["scatter"], values["shift"], adapter.answer_of(event, sheet).lap.time_s, values["stop"],
+        values["difference"], values["scatter"], values["shift"], answers.answer_of(event, sheet).lap.time_s, values["stop"],
         values["minutes"], len(values["differences"]),
     )  # fmt: skip
-    return plans(question, adapter.book_of(event, sheet).priors())
+    return plans(question, answers.book_of(event, sheet).priors())
 
 
 def side_driven(difference: list[str], on: int) -> tuple[str, str]:

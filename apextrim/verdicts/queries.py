@@ -7,12 +7,12 @@ from dataclasses import dataclass, replace
 from apexcore.judge.model import Prior, Priors
 from apexcore.judge.verdict import Verdict, judge, judge_levels, judge_several, sentence
 from apexcore.vehicle.sheet import differences
-from apextrim.events import adapter
 from apextrim.events.models import Event
-from apextrim.garage.models import Sheet
-from apextrim.garage.queries import core_sheet
+from apextrim.modelling import answers, cases
 from apextrim.runs.models import Run
 from apextrim.runs.queries import ObservedRun, observed_by, runs_of
+from apextrim.sheets.models import Sheet
+from apextrim.sheets.queries import core_sheet
 
 from .sides import SHEET, TYRES, side_of, two_sided_tags
 
@@ -118,7 +118,7 @@ def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str]
     side = side_of(kind)
     first_on = next((run for run in rows if side(run) in level), None)
     if first_on is not None:
-        book = adapter.book_of(event, core_sheet(event, first_on.sheet))
+        book = answers.book_of(event, core_sheet(event, first_on.sheet))
         runs = observed_by(event, rows, lambda run: level.get(side(run) or ""), book.fuel_l_per_lap)
     else:
         runs = []
@@ -152,7 +152,7 @@ def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[
     tagged = [run for run in rows if all(name in run.tags for name, _, _ in tags)]
     if len(tags) < 2 or not tagged:
         return "Several differences at once need runs that carry two or more tags, each with two values."
-    book = adapter.book_of(event, core_sheet(event, tagged[0].sheet))
+    book = answers.book_of(event, core_sheet(event, tagged[0].sheet))
     chosen = {run.pk: tuple(int(run.tags[name] == on) for name, _, on in tags) for run in tagged}
     runs = observed_by(event, rows, lambda run: chosen.get(run.pk), book.fuel_l_per_lap)
     laps = [lap for one in runs for lap in one.laps]
@@ -179,7 +179,7 @@ def _mixed(event: Event, kind: str, runs: list[ObservedRun]) -> list[str]:
         words = [" and ".join(sorted(row.name for row in side)) for side in sheets]
         return [f"The two sides were driven on different sheets ({words[0]}; {words[1]}): the verdict is of both differences together."]
     (a,), (b,) = sheets
-    found = differences(adapter.car_of(event), core_sheet(event, a), core_sheet(event, b))
+    found = differences(cases.car_of(event), core_sheet(event, a), core_sheet(event, b))
     things = {re.sub(r"\b(front|rear)? ?(left|right)\b", "", one.item.name).strip() for one in found}
     if len(things) < 2:
         return []

@@ -9,13 +9,14 @@ from django.utils import timezone
 from apexcore.errors import ApexError, InputError
 from apexcore.judge.calibration import SCALES, CalibrationRun, calibrate
 from apexcore.quantities import format_number
-from apexcore.trim.effects import difference_spread_s
+from apexcore.trim.moves.effects import difference_spread_s
 from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apextrim.events import adapter
+from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.events.thread import tie
-from apextrim.garage.models import Sheet
+from apextrim.modelling import cases
 from apextrim.runs.queries import driven, runs_of
+from apextrim.sheets.models import Sheet
 
 from .models import Calibration
 from .queries import Judged, judged
@@ -82,7 +83,7 @@ def calibration_runs(event: Event) -> list[CalibrationRun]:
         laps = driven(run.laps.all())[:_MOST_LAPS]
         if sum(lap.kind == "timed" for lap in laps) < _LEAST_TIMED:
             continue
-        setting = adapter.setting_of(event, run.front, run.rear, adapter.parsed_conditions(run.conditions), calibrated=False)
+        setting = cases.setting_of(event, run.front, run.rear, facts.parsed_conditions(run.conditions), calibrated=False)
         found.append(CalibrationRun(setting, CoreSheet(setting.car.key, run.sheet.values), run.fuel_l, run.tyre_age, tuple(laps)))
         if len(found) == _MOST_RUNS:
             break

@@ -9,9 +9,9 @@ from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
 from apextrim.accounts.owned import owned_or_404
-from apextrim.events import adapter
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
+from apextrim.modelling import cases
 from apextrim.runs.queries import runs_of
 
 from . import actions, presenters, queries
@@ -58,7 +58,7 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
     if isinstance(judged, str):
         context["missing"] = judged
         return context, 200
-    compounds = [one.name for one in adapter.car_of(event).tyres.compounds]
+    compounds = [one.name for one in cases.car_of(event).tyres.compounds]
     context |= {
         "judged": judged,
         "interval": presenters.interval_picture(judged.verdict),

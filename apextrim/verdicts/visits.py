@@ -4,10 +4,11 @@ from dataclasses import dataclass, replace
 
 from apexcore.judge.verdict import Verdict, judge, sentence
 from apexcore.lap.solver import solve_lap
-from apextrim.events import adapter
+from apextrim.events import facts
 from apextrim.events.models import Event
-from apextrim.garage.queries import core_sheet
+from apextrim.modelling import answers, cases
 from apextrim.runs.queries import observed_by, runs_of
+from apextrim.sheets.queries import core_sheet_in_car
 
 
 @dataclass(frozen=True)
@@ -31,7 +32,7 @@ def compared(event: Event, other: Event) -> Visit | str:
 
     :raises SolverError: if the vehicle model has no lap
     """
-    book = adapter.book_of(event, core_sheet(event, event.sheet_in_car))
+    book = answers.book_of(event, core_sheet_in_car(event))
     use = book.fuel_l_per_lap
     sides = [
         observed_by(other, list(runs_of(other)), lambda run: 0, use),
@@ -46,8 +47,8 @@ def compared(event: Event, other: Event) -> Visit | str:
     warnings = list(verdict.warnings)
     if sheets[0] != sheets[1]:
         warnings.append("The two visits were not driven on the same sheets: the verdict is of sheet, driver and day together.")
-    setting, sheet = adapter.setting_of(event), core_sheet(event, event.sheet_in_car)
-    times = [solve_lap(replace(setting, conditions=adapter.conditions_of(one)), sheet).time_s for one in (other, event)]
+    setting, sheet = cases.setting_of(event), core_sheet_in_car(event)
+    times = [solve_lap(replace(setting, conditions=facts.conditions_of(one)), sheet).time_s for one in (other, event)]
     tracks = [sum(lap.track_c for run in runs for lap in run.laps) / sum(len(run.laps) for run in runs) for runs in sides]
     text = sentence(verdict, other.name, event.name)
     return Visit(verdict, text, tuple(warnings), times[1] - times[0], (tracks[0], tracks[1]))

@@ -9,13 +9,13 @@ from django.test import Client
 
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet
-from apextrim.events import adapter
 from apextrim.events.actions import create_event
 from apextrim.events.models import Event
-from apextrim.garage.actions import save_sheet
-from apextrim.garage.models import Sheet
+from apextrim.modelling import cases
 from apextrim.runs.actions import send_virtual_driver
 from apextrim.runs.models import Run
+from apextrim.sheets.actions import save_sheet
+from apextrim.sheets.models import Sheet
 from demo.loader import load_files
 
 
@@ -49,7 +49,7 @@ def stranger(event: Event) -> Client:
 @pytest.fixture
 def first(event: Event) -> Sheet:
     """The first sheet, in the car."""
-    return save_sheet(event, base_sheet(adapter.car_of(event)), None, "To begin with")
+    return save_sheet(event, base_sheet(cases.car_of(event)), None, "To begin with")
 
 
 @pytest.fixture

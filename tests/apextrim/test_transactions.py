@@ -12,13 +12,13 @@ from django.db import OperationalError, connection, connections
 from apexcore.errors import FileRejected
 from apexcore.formats.laps_csv import write_laps
 from apexcore.judge.laps import DrivenLap
-from apextrim.events import adapter
 from apextrim.events.models import Event, Knot
-from apextrim.garage.actions import save_sheet
-from apextrim.garage.models import Sheet
-from apextrim.garage.queries import core_sheet
+from apextrim.modelling import answers
 from apextrim.runs.actions import add_laps, import_laps, send_virtual_driver
 from apextrim.runs.models import Lap, Run
+from apextrim.sheets.actions import save_sheet
+from apextrim.sheets.models import Sheet
+from apextrim.sheets.queries import core_sheet
 from tests.apextrim.conftest import owner_with_event
 
 
@@ -100,7 +100,7 @@ def test_an_interrupted_demo_leaves_no_account_behind() -> None:
 
 
 def test_the_modelled_change_is_stored_with_the_sheet(event: Event, first: Sheet, second: Sheet) -> None:
-    before = adapter.answer_of(event, core_sheet(event, first)).lap.time_s
-    after = adapter.answer_of(event, core_sheet(event, second)).lap.time_s
+    before = answers.answer_of(event, core_sheet(event, first)).lap.time_s
+    after = answers.answer_of(event, core_sheet(event, second)).lap.time_s
     assert second.modelled_s == pytest.approx(after - before, abs=1e-9)
     assert first.modelled_s is None

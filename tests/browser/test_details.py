@@ -133,7 +133,7 @@ def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -
     assert abs(put - at[2]) < 40
     page.get_by_role("button", name="Save the circuit").click()
     expect(page.get_by_text("is changed; every modelled number follows")).to_be_visible()
-    page.goto("/events/1/circuit/")
+    page.goto("/events/1/lap/")
     expect(page.locator("li", has_text=f"board at {put:.0f} m: new board")).to_be_visible()
     page.goto("/garage/circuits/3/")
     assert page.locator('[name$=".at_m"]').count() == count + 1

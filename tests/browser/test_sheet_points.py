@@ -12,12 +12,12 @@ from playwright.sync_api import Page, expect
 from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import Lap, Setting, solve_lap
 from apexcore.quantities import format_lap, format_number
-from apexcore.trim.aims import ranked
-from apexcore.trim.bias import ideal_on_lap
-from apexcore.trim.corner_gears import corner_gears
-from apexcore.trim.effects import step_effects
-from apexcore.trim.placement import driver_cost_s
-from apexcore.trim.ride import ride_ends
+from apexcore.trim.figures.bias import ideal_on_lap
+from apexcore.trim.figures.corner_gears import corner_gears
+from apexcore.trim.moves.aims import ranked
+from apexcore.trim.moves.effects import step_effects
+from apexcore.trim.moves.placement import driver_cost_s
+from apexcore.trim.reading.ride import ride_ends
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from tests.browser.test_story import begin, bench, save
 from tests.conftest import demo_setting

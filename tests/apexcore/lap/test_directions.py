@@ -9,9 +9,9 @@ from apexcore.errors import SolverError
 from apexcore.lap.driver import LEVELS, Driver
 from apexcore.lap.solver import Setting, solve_lap
 from apexcore.lap.stint import solve_stint
-from apexcore.trim.answer import Answer, answer
-from apexcore.trim.bias import ideal_front_share
-from apexcore.trim.gearing import limit_speed_ms
+from apexcore.trim.figures.bias import ideal_front_share
+from apexcore.trim.figures.gearing import limit_speed_ms
+from apexcore.trim.reading.answer import Answer, answer
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, adjusted
 

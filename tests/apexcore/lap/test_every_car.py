@@ -12,9 +12,9 @@ from apexcore.errors import InputError
 from apexcore.lap import kernel
 from apexcore.lap.assembly import roll_stiffness
 from apexcore.lap.solver import Setting, settled, solve_lap, solve_lap_at
-from apexcore.trim.answer import Answer, answer
-from apexcore.trim.effects import step_effects
-from apexcore.trim.gearing import limit_speed_ms
+from apexcore.trim.figures.gearing import limit_speed_ms
+from apexcore.trim.moves.effects import step_effects
+from apexcore.trim.reading.answer import Answer, answer
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.weights import weights

@@ -4,9 +4,9 @@ import pytest
 
 from apexcore.errors import InputError
 from apexcore.lap.solver import solve_lap
-from apexcore.trim.advice import Feeling, advise, felt, read
-from apexcore.trim.aims import AIMS, ranked
-from apexcore.trim.effects import step_effects
+from apexcore.trim.moves.advice import Feeling, advise, felt, read
+from apexcore.trim.moves.aims import AIMS, ranked
+from apexcore.trim.moves.effects import step_effects
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from scripts.advice_trial import trials
 from tests.conftest import demo_setting

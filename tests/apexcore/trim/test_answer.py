@@ -7,9 +7,9 @@ import pytest
 
 from apexcore.circuit.line import CornerSpan
 from apexcore.lap.solver import Lap, Setting, solve_lap
-from apexcore.trim.answer import answer
-from apexcore.trim.balance import PHASES, SPEEDS, balance_changes, balance_grid, read_corner
-from apexcore.trim.bias import ideal_front_share
+from apexcore.trim.figures.bias import ideal_front_share
+from apexcore.trim.reading.answer import answer
+from apexcore.trim.reading.balance import PHASES, SPEEDS, balance_changes, balance_grid, read_corner
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, adjusted
 

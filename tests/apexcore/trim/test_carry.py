@@ -6,7 +6,7 @@ import pytest
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.lap.solver import solve_lap
-from apexcore.trim.carry import carry_over
+from apexcore.trim.moves.carry import carry_over
 from apexcore.vehicle.sheet import base_sheet
 from tests.conftest import demo_setting
 

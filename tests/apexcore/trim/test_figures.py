@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 from apexcore.circuit.conditions import GRAVITY
 from apexcore.errors import FileRejected, InputError
 from apexcore.lap.solver import solve_lap, top_speed_ms
-from apexcore.trim.bias import bias_cases, ideal_front_share, ideal_on_lap, locking
-from apexcore.trim.figures import car_figures, power_curve
-from apexcore.trim.gearing import final_drive_item, last_gear_words, ratio_sweep, thrust_curves
-from apexcore.trim.scales import perches, read_scales
+from apexcore.trim.figures.bias import bias_cases, ideal_front_share, ideal_on_lap, locking
+from apexcore.trim.figures.car_figures import car_figures, power_curve
+from apexcore.trim.figures.gearing import final_drive_item, last_gear_words, ratio_sweep, thrust_curves
+from apexcore.trim.figures.scales import perches, read_scales
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.weights import weights

@@ -8,8 +8,8 @@ from apexcore.circuit.conditions import Conditions
 from apexcore.lap.assembly import aero_areas, gear_thrust
 from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import Setting, solve_lap
-from apexcore.trim.effects import step_effects
-from apexcore.trim.gearing import limit_speed_ms, shifts
+from apexcore.trim.figures.gearing import limit_speed_ms, shifts
+from apexcore.trim.moves.effects import step_effects
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet
 from apexcore.vehicle.weights import weights

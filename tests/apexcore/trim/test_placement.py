@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 
 from apexcore.lap.solver import solve_lap
-from apexcore.trim.bias import bias_over_race, ideal_front_share, share_curve
-from apexcore.trim.corner_gears import corner_gears
-from apexcore.trim.placement import ballast_items, best_placement, driver_cost_s
+from apexcore.trim.figures.bias import bias_over_race, ideal_front_share, share_curve
+from apexcore.trim.figures.corner_gears import corner_gears
+from apexcore.trim.moves.placement import ballast_items, best_placement, driver_cost_s
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from tests.conftest import demo_car, demo_setting
 
@@ -65,8 +65,8 @@ def test_without_a_pause_for_shifts_no_other_gear_is_quicker_than_the_one_that_p
 
 
 def test_the_reference_is_the_laps_own_time_to_the_next_braking() -> None:
-    from apexcore.trim.balance import slowest_station
-    from apexcore.trim.corner_gears import _Road
+    from apexcore.trim.figures.corner_gears import _Road
+    from apexcore.trim.reading.balance import slowest_station
 
     setting, spans = demo_setting("brackendale_gt", "sallowmere_fen")
     sheet = base_sheet(setting.car)

@@ -7,8 +7,18 @@ import pytest
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.lap.solver import Setting, solve_lap
-from apexcore.trim.answer import tread_readings
-from apexcore.trim.readings import Reading, WheelReading, doubts, gas_c, heat_story, next_cambers, next_pressures, next_toes, wear_story
+from apexcore.trim.reading.answer import tread_readings
+from apexcore.trim.readings.next_setting import (
+    Reading,
+    WheelReading,
+    doubts,
+    gas_c,
+    heat_story,
+    next_cambers,
+    next_pressures,
+    next_toes,
+    wear_story,
+)
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.tyres import hot_pressure_kpa
 from tests.conftest import demo_setting

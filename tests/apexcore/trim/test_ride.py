@@ -7,9 +7,9 @@ import pytest
 
 from apexcore.circuit.conditions import GRAVITY
 from apexcore.lap.solver import solve_lap, top_speed_ms
-from apexcore.trim.answer import answer
-from apexcore.trim.effects import step_effects
-from apexcore.trim.ride import clearances, ride_ends
+from apexcore.trim.moves.effects import step_effects
+from apexcore.trim.reading.answer import answer
+from apexcore.trim.reading.ride import clearances, ride_ends
 from apexcore.vehicle.car import Damper
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.weights import weights

@@ -8,7 +8,7 @@ import pytest
 
 from apexcore.errors import InputError
 from apexcore.lap.solver import solve_lap
-from apexcore.trim.search import AIM_WORDS, Found, Limits, _Search, search
+from apexcore.trim.moves.search import AIM_WORDS, Found, Limits, _Search, search
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import base_sheet
 from tests.conftest import demo_car, demo_setting

@@ -9,7 +9,7 @@ from scipy.integrate import solve_ivp
 from apexcore.circuit.conditions import Conditions
 from apexcore.lap.solver import Setting, solve_lap
 from apexcore.lap.stint import solve_stint
-from apexcore.trim.answer import answer
+from apexcore.trim.reading.answer import answer
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.heat import Flow, capacities, excess_lean_deg, flow, tread_c
 from apexcore.vehicle.sheet import Sheet, base_sheet

@@ -11,6 +11,7 @@ from django.core.management.base import BaseCommand, CommandError
 from apexcore.formats.logger import json_lines
 from apextrim.runs.logger import digest, key_of
 from apextrim.runs.stand_ins import messages_of
+from apextrim.sheets.queries import sheet_in_car
 
 
 class Command(BaseCommand):
@@ -25,10 +26,11 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         key = key_of(digest=digest(options["token"]))
-        if key is None or key.event.sheet_in_car is None:
+        sheet = None if key is None else sheet_in_car(key.event)
+        if key is None or sheet is None:
             raise CommandError("This token belongs to no logger key of an event with a sheet in its car.")
         name = f"virtual-{time.time_ns() // 1_000_000}"
-        for message in messages_of(key.event, key.event.sheet_in_car, name, options["laps"], options["seed"]):
+        for message in messages_of(key.event, sheet, name, options["laps"], options["seed"]):
             self.stdout.write(self._send(options, json_lines(message)))
             time.sleep(options["pause"])
 

@@ -1,0 +1,147 @@
+"""Brake balance: the front share at which both axles lock together."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ...circuit.conditions import GRAVITY
+from ...circuit.line import CornerSpan
+from ...lap.solver import Lap, Setting, solve_lap
+from ...quantities.text import format_number
+from ...vehicle.car import WHEEL_WORDS, WHEELS, Car
+from ...vehicle.items import Item
+from ...vehicle.sheet import Sheet, adjusted
+from ...vehicle.weights import weights
+from ..reading.balance import hard_braking, slowest_station
+
+
+def ideal_front_share(car: Car, deceleration_ms2: float, front_over_rear: float = 1.0) -> float:
+    """Front share of the braking force at which neither axle locks first, on a level road without air forces [-].
+
+    share = mu_f F_f/(mu_f F_f + mu_r F_r) with F_f = m(g b + a h)/l, F_r = m(g a_f - a h)/l
+    (Milliken & Milliken, Race Car Vehicle Dynamics, ch. 21).
+
+    :param deceleration_ms2: deceleration held [m/s2]
+    :param front_over_rear: friction of the front tyres over that of the rear [-]
+    """
+    weight = weights(car)
+    length = car.wheelbase_m
+    lean = deceleration_ms2 * weight.cg_height_m / GRAVITY
+    front = (length - weight.cg_from_front_m + lean) * front_over_rear
+    rear = weight.cg_from_front_m - lean
+    return front / (front + max(rear, 0.0))
+
+
+@dataclass(frozen=True)
+class BiasCase:
+    """Where the brakes should stand in one state of the car.
+
+    :param words: the state
+    :param ideal: front share at which neither axle locks first in the hardest stop of the lap [-]
+    :param deceleration_ms2: that stop's deceleration [m/s2]
+    """
+
+    words: str
+    ideal: float
+    deceleration_ms2: float
+
+
+@dataclass(frozen=True)
+class Locking:
+    """What locks first on the way into a corner.
+
+    :param number: of the corner
+    :param name: of the corner
+    :param front: whether the front does
+    :param wheel: the wheel of that axle with the least load
+    :param margin: use of that axle less the other's, hardest part of the braking [%]
+    """
+
+    number: int
+    name: str
+    front: bool
+    wheel: str
+    margin: float
+
+
+def ideal_on_lap(lap: Lap) -> tuple[float, float]:
+    """Ideal front share in the hardest stop of a lap [-], and its deceleration [m/s2].
+
+    Both axles lock together where braking is shared like their longitudinal capacity; the loads of that moment, air and
+    slope included, stand for it (Milliken & Milliken, ch. 21).
+    """
+    hardest = int(lap.column("accel").argmin())
+    loads = [float(lap.column(f"load_{wheel}")[hardest]) for wheel in WHEELS]
+    return (loads[0] + loads[1]) / sum(loads), -float(lap.column("accel")[hardest])
+
+
+def bias_cases(setting: Setting, sheet: Sheet, near: Lap, fuels: Sequence[tuple[str, float]] = ()) -> list[BiasCase]:
+    """The ideal share with the fuel on the sheet, an almost empty and a full tank, on a soaked track, and with further fuels.
+
+    :param near: a lap of the sheet under this setting
+    :param fuels: a state in words and its fuel [l], each
+    :raises SolverError: if the car cannot take the circuit
+    """
+    car = adjusted(setting.car, sheet)
+    wet = replace(setting, conditions=setting.conditions.model_copy(update={"wet_pct": 100.0}))
+    states = [
+        (f"fuel of the sheet, {format_number(car.fuel_l, 0)} l", setting, car.fuel_l),
+        ("almost empty", setting, 0.05 * car.tank_l),
+        ("full tank", setting, car.tank_l),
+        ("soaked track, fuel of the sheet", wet, car.fuel_l),
+        *[(words, setting, fuel) for words, fuel in fuels],
+    ]
+    cases = []
+    for words, here, fuel in states:
+        lap = (
+            near if here is setting and fuel == car.fuel_l else solve_lap(here, sheet, fuel_l=fuel, near=near if here is setting else None)
+        )
+        cases.append(BiasCase(words, *ideal_on_lap(lap)))
+    return cases
+
+
+@dataclass(frozen=True)
+class BiasMove:
+    """How the bias goes with the fuel over a race.
+
+    :param start: ideal front share on the grid [-]
+    :param end: at the flag [-]
+    :param laps_per_step: laps after which one step of the item is due; None where it never is
+    :param steps: signed steps over the race
+    """
+
+    start: float
+    end: float
+    laps_per_step: float | None
+    steps: int
+
+
+def bias_over_race(item: Item, start: float, end: float, laps: float) -> BiasMove:
+    """Steps of the brake bias over a race, in which the ideal share moves evenly with the fuel burnt.
+
+    :param item: the item that sets the front share
+    """
+    steps = (end - start) / (item.scale * item.step)
+    return BiasMove(start, end, laps / abs(steps) if abs(steps) >= 0.5 else None, round(steps))
+
+
+def share_curve(car: Car, fuel_l: float, most_ms2: float, points: int = 25) -> list[tuple[float, float]]:
+    """Deceleration [m/s2] and ideal front share [-] at it, on a level road without air forces."""
+    filled = car.model_copy(update={"fuel_l": fuel_l})
+    return [(float(a), ideal_front_share(filled, float(a))) for a in np.linspace(0.0, most_ms2, points)]
+
+
+def locking(lap: Lap, spans: Sequence[CornerSpan]) -> list[Locking]:
+    """What locks first into each corner that is braked for."""
+    found = []
+    for span in spans:
+        hard = hard_braking(lap, slowest_station(lap, span))
+        if not len(hard):
+            continue
+        margin = float(lap.column("balance")[hard].mean())
+        front = margin > 0
+        pair = ("fl", "fr") if front else ("rl", "rr")
+        wheel = min(pair, key=lambda one: float(lap.column(f"load_{one}")[hard].mean()))
+        found.append(Locking(span.number, span.name, front, WHEEL_WORDS[wheel], margin))
+    return found

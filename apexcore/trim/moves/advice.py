@@ -1,0 +1,269 @@
+"""From a feeling to a change: candidates sized in steps, each solved on the model with its price elsewhere in the lap."""
+
+import math
+from collections.abc import Iterable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from ...circuit.line import CornerSpan
+from ...errors import InputError
+from ...lap.solver import Lap, Setting, solve_lap
+from ...lap.stint import out_lap_c
+from ...vehicle.items import Item
+from ...vehicle.sheet import Sheet, stands
+from ..reading.balance import PHASES, SPEEDS, CornerBalance, corner_balance, hard_braking, slowest_station
+from .effects import StepEffect, difference_spread_s, step_effects
+
+Phase = Literal["braking", "entry", "mid", "exit"]
+Tyres = Literal["warm", "cold", "worn"]
+
+#: How much balance a racer asks for by how bad it feels [%]. Source: this product's own definition.
+WANTED = {"a little": 1.0, "clearly": 2.5, "badly": 5.0}
+#: Most steps that one candidate moves, and how many candidates are solved in full.
+_MOST_STEPS, _SOLVED = 8, 10
+#: A change of balance below this does not answer a feeling [%].
+_LEAST = 0.08
+#: Wear of tyres that a racer calls worn [-].
+WORN = 0.45
+
+
+@dataclass(frozen=True)
+class Feeling:
+    """What the car does, in the racer's words.
+
+    :param phase: where in the corner
+    :param slides: which end lets go: the front washes wide, the rear steps out
+    :param how: how bad it is, a key of `WANTED`
+    :param corners: numbers of the corners; empty for all
+    :param speed: only corners of this class ("slow", "medium", "fast"); empty for all
+    :param tyres: on warm, cold (first lap out) or worn tyres
+    """
+
+    phase: Phase
+    slides: Literal["front", "rear"]
+    how: str = "clearly"
+    corners: tuple[int, ...] = ()
+    speed: str = ""
+    tyres: Tyres = "warm"
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A change that answers the feeling.
+
+    :param moves: items with their steps and values after it
+    :param change: change of the balance felt, towards better positive [%]
+    :param lap_s: change of lap time [s]
+    :param apex_ms: change of the slowest speed in the corners felt, mean [m/s]
+    :param frees: whether it frees the end that slides (those corners get quicker), rather than taming the other
+    :param elsewhere: change of balance at (corner speed, phase) that moves most apart from the one felt, and where [%]
+    :param where: that corner speed and phase
+    :param work: greatest growth of a tyre's sliding work and its wheel (0 to 3)
+    :param top_ms: change of top speed [m/s]
+    """
+
+    moves: tuple[tuple[Item, int, float], ...]
+    change: float
+    lap_s: float
+    apex_ms: float
+    frees: bool
+    elsewhere: float
+    where: tuple[str, str]
+    work: tuple[float, int]
+    top_ms: float
+
+    @property
+    def spread_s(self) -> float:
+        """Half the width of the 95 % interval of `lap_s` [s]."""
+        return difference_spread_s(self.lap_s)
+
+
+@dataclass(frozen=True)
+class Read:
+    """A lap read for advice: the balance of every corner, and of its braking."""
+
+    lap: Lap
+    corners: tuple[CornerBalance, ...]
+    braking: tuple[float | None, ...]
+    apex_ms: tuple[float, ...]
+
+
+def read(lap: Lap, spans: Sequence[CornerSpan]) -> Read:
+    """Everything that a feeling may be about."""
+    apex = tuple(float(lap.column("speed")[slowest_station(lap, span)]) for span in spans)
+    return Read(lap, tuple(corner_balance(lap, span) for span in spans), tuple(_braking(lap, span) for span in spans), apex)
+
+
+def _braking(lap: Lap, span: CornerSpan) -> float | None:
+    """Balance under hard braking before a corner [%]; None where there is none."""
+    hard = hard_braking(lap, slowest_station(lap, span))
+    return float(lap.column("balance")[hard].mean()) if len(hard) else None
+
+
+def felt(found: Read, feeling: Feeling) -> float | None:
+    """The balance that a feeling is about, mean over its corners [%]; None where no such corner has that phase."""
+    cells = []
+    for one, braking in zip(found.corners, found.braking, strict=True):
+        if (feeling.corners and one.number not in feeling.corners) or (feeling.speed and one.speed != feeling.speed):
+            continue
+        value = braking if feeling.phase == "braking" else one.balance[PHASES.index(feeling.phase)]
+        if value is not None:
+            cells.append(value)
+    return float(np.mean(cells)) if cells else None
+
+
+def advise(
+    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, feeling: Feeling, items: Iterable[Item], most: int = 6
+) -> list[Candidate]:
+    """Changes that answer a feeling, best first.
+
+    Each item is tried by one step; those that move the felt balance the right way are sized to what was asked for, solved
+    again as a whole, and ranked: how much of the wish they fulfil, less what they cost in lap time and in balance
+    elsewhere. The last candidate may be a set of two, half of each.
+
+    :param items: items that may be moved; locked ones and those that never enter the lap are passed over
+    :raises InputError: if no corner has that phase
+    :raises SolverError: if the car cannot take the circuit
+    """
+    if feeling.tyres == "worn":
+        setting = replace(setting, wear=(WORN,) * 4)
+    elif feeling.tyres == "cold":
+        setting = replace(setting, held_c=out_lap_c(setting))
+    begin = solve_lap(setting, sheet)
+    before = read(begin, spans)
+    if felt(before, feeling) is None:
+        raise InputError("corner", ", ".join(map(str, feeling.corners)) or feeling.speed, "a corner where the car does that")
+    wanted = WANTED[feeling.how]
+    free = [item for item in items if item.tunes_lap]
+    sized = _sized(setting, spans, sheet, feeling, step_effects(setting, sheet, free, begin, spans), begin, wanted)
+    with ThreadPoolExecutor(2) as pool:
+        solved = list(pool.map(lambda moves: _solved(setting, spans, sheet, feeling, moves, before), sized[:_SOLVED]))
+    good = [one for one in solved if one is not None and one.change > _LEAST]
+    good.sort(key=lambda one: _price(one, wanted))
+    pair = _pair(setting, spans, sheet, feeling, good, before)
+    if pair is not None and _price(pair, wanted) < _price(good[min(most, len(good)) - 1], wanted):
+        good = sorted([*good, pair], key=lambda one: _price(one, wanted))
+    return good[:most]
+
+
+def _sign(feeling: Feeling) -> float:
+    """Direction of balance that helps: away from the end that slides."""
+    return -1.0 if feeling.slides == "front" else 1.0
+
+
+def _sized(
+    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, feeling: Feeling, effects: Sequence[StepEffect], begin: Lap, wanted: float
+) -> list[list[tuple[Item, int]]]:
+    """Items with the steps that should fulfil the wish, those that can fulfil most of it first."""
+    reference = read(solve_lap(setting, sheet, near=begin), spans) if feeling.phase == "braking" else None
+    found: list[tuple[float, float, list[tuple[Item, int]]]] = []
+    for one in effects:
+        if one.value is None:
+            continue
+        per_step = _sign(feeling) * _felt_change(setting, spans, sheet, feeling, one, begin, reference)
+        if per_step < 0.01:
+            continue
+        room = _room(one.item, sheet.values[one.item.key], one.steps)
+        steps = min(max(round(wanted / per_step), 1), room, _MOST_STEPS)
+        if steps:
+            reach = min(per_step * steps / wanted, 1.0)
+            found.append((-reach, max(one.lap_s, 0.0) * steps, [(one.item, one.steps * steps)]))
+    found.sort(key=lambda entry: (round(entry[0], 1), entry[1]))
+    return [moves for _, _, moves in found]
+
+
+def _felt_change(
+    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, feeling: Feeling, one: StepEffect, begin: Lap, reference: Read | None
+) -> float:
+    """Change of the felt balance by one step [%]."""
+    if reference is not None:  # braking is not among the phases of a step's effect
+        moved = sheet.stepped(one.item, one.steps)
+        assert moved is not None
+        now = felt(read(solve_lap(setting, moved, near=begin), spans), feeling)
+        was = felt(reference, feeling)
+        return 0.0 if now is None or was is None else now - was
+    place = PHASES.index(feeling.phase)
+    changes = []
+    for span, change in zip(spans, one.corners, strict=True):
+        kind = corner_balance(begin, span).speed if feeling.speed else ""
+        value = change[place]
+        if value is not None and (not feeling.corners or span.number in feeling.corners) and kind == feeling.speed:
+            changes.append(value)
+    return float(np.mean(changes)) if changes else 0.0
+
+
+def _room(item: Item, value: float, direction: int) -> int:
+    """Steps left in a direction."""
+    edge = item.high if direction > 0 else item.low
+    return math.floor(abs(edge - value) / item.step + 1e-6)
+
+
+def _solved(
+    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, feeling: Feeling, moves: Sequence[tuple[Item, int]], before: Read
+) -> Candidate | None:
+    """A set of moves, solved; None where the car does not stand on it."""
+    moved: Sheet | None = sheet
+    for item, steps in moves:
+        moved = moved.stepped(item, steps) if moved is not None else None
+    if moved is None or not stands(setting.car, moved):
+        return None
+    now = read(solve_lap(setting, moved, near=before.lap), spans)
+    after, was = felt(now, feeling), felt(before, feeling)
+    if after is None or was is None:
+        return None
+    apex = [b - a for one, a, b in zip(now.corners, before.apex_ms, now.apex_ms, strict=True) if _meant(one, feeling)]
+    elsewhere, where = _elsewhere(now, before, feeling)
+    work = [b / max(a, 1e-9) - 1.0 for a, b in zip(before.lap.slide_j, now.lap.slide_j, strict=True)]
+    wheel = int(np.argmax(work))
+    apex_ms = float(np.mean(apex)) if apex else 0.0
+    return Candidate(
+        tuple((item, steps, moved.values[item.key]) for item, steps in moves),
+        _sign(feeling) * (after - was), now.lap.time_s - before.lap.time_s, apex_ms, apex_ms > 0.0, elsewhere, where,
+        (work[wheel], wheel), now.lap.top_speed_ms - before.lap.top_speed_ms,
+    )  # fmt: skip
+
+
+def _meant(one: CornerBalance, feeling: Feeling) -> bool:
+    return (not feeling.corners or one.number in feeling.corners) and (not feeling.speed or one.speed == feeling.speed)
+
+
+def _elsewhere(now: Read, before: Read, feeling: Feeling) -> tuple[float, tuple[str, str]]:
+    """The largest mean change of balance at a corner speed and phase that was not asked about [%], and where."""
+    worst, place = 0.0, ("", "")
+    for speed in SPEEDS:
+        for index, phase in enumerate(PHASES):
+            if phase == feeling.phase and speed in (feeling.speed or speed):
+                continue
+            pairs = [(a.balance[index], b.balance[index]) for a, b in zip(before.corners, now.corners, strict=True) if a.speed == speed]
+            moved = [b - a for a, b in pairs if a is not None and b is not None]
+            if moved and abs(float(np.mean(moved))) > abs(worst):
+                worst, place = float(np.mean(moved)), (speed, phase)
+    return worst, place
+
+
+def _price(one: Candidate, wanted: float) -> float:
+    """What is left of the wish and what the change costs, in one figure; less is better.
+
+    A missed half of the wish counts like a tenth of a second; balance moved elsewhere as far as the wish, like four
+    hundredths. Source: this product's own weights.
+    """
+    missed = max(1.0 - one.change / wanted, 0.0) + 0.5 * max(one.change / wanted - 1.5, 0.0)
+    aside = max(abs(one.elsewhere) / wanted - 0.6, 0.0)
+    return 0.2 * missed + 0.04 * aside + one.lap_s + 0.01 * (len(one.moves) - 1)
+
+
+def _pair(
+    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, feeling: Feeling, good: Sequence[Candidate], before: Read
+) -> Candidate | None:
+    """Half of each of the two best single changes; None where there are none that can be halved."""
+    halves: list[tuple[Item, int]] = []
+    for one in good:
+        item, steps, _ = one.moves[0]
+        if abs(steps) >= 2 and all(item.sets.split(".")[:2] != other.sets.split(".")[:2] for other, _ in halves):
+            halves.append((item, int(math.copysign(math.ceil(abs(steps) / 2), steps))))
+        if len(halves) == 2:
+            return _solved(setting, spans, sheet, feeling, halves, before)
+    return None

@@ -1,0 +1,55 @@
+"""What a racer asks of a step, and how the steps stand in its order."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from ...vehicle.car import WHEEL_WORDS, WHEELS
+from ..reading.balance import PHASES, SPEEDS
+from .effects import StepEffect
+
+
+@dataclass(frozen=True)
+class Aim:
+    """:param words: the question
+    :param score: less is better"""
+
+    words: str
+    score: Callable[[StepEffect], float]
+
+
+def _balance(phase: str) -> Callable[[StepEffect], float]:
+    def mean(effect: StepEffect) -> float:
+        cells = [effect.balance.get((speed, phase)) for speed in SPEEDS]
+        found = [cell for cell in cells if cell is not None]
+        return float(np.mean(found)) if found else 0.0
+
+    return mean
+
+
+def _less(score: Callable[[StepEffect], float]) -> Callable[[StepEffect], float]:
+    return lambda effect: -score(effect)
+
+
+def _work(wheel: int) -> Callable[[StepEffect], float]:
+    return lambda effect: effect.work[wheel]
+
+
+_PHASE_WORDS = {"entry": "on entry", "mid": "in mid-corner", "exit": "on exit"}
+
+AIMS: dict[str, Aim] = {
+    "lap": Aim("most lap time", lambda effect: effect.lap_s),
+    **{f"calm-{phase}": Aim(f"calms the rear {_PHASE_WORDS[phase]}", _less(_balance(phase))) for phase in PHASES},
+    **{f"free-{phase}": Aim(f"frees the nose {_PHASE_WORDS[phase]}", _balance(phase)) for phase in PHASES},
+    **{f"spare-{wheel}": Aim(f"spares the {WHEEL_WORDS[wheel]}", _work(place)) for place, wheel in enumerate(WHEELS)},
+    "top": Aim("most top speed", lambda effect: -effect.top_ms),
+    "fuel": Aim("least fuel", lambda effect: effect.fuel_l),
+}
+
+
+def ranked(effects: Iterable[StepEffect], aim: str) -> list[StepEffect]:
+    """The steps that exist, best for this aim first; those that change nothing in the lap last."""
+    score = AIMS[aim].score
+    there = [one for one in effects if one.value is not None]
+    return sorted(there, key=lambda one: (one.item.ride_only, score(one)))

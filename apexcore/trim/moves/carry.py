@@ -1,0 +1,123 @@
+"""A sheet made for other weather: what today's changes about it, and what that is worth."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ...circuit.conditions import Conditions
+from ...lap.solver import Lap, Setting, solve_lap
+from ...vehicle.items import Item
+from ...vehicle.sheet import Sheet, stands
+from ...vehicle.tyres import cold_pressure_kpa
+from .effects import StepEffect, difference_spread_s, lowest_steps, step_effects
+
+#: What weather may move besides pressures, by what an item sets.
+_MOVED = ("aero.wing_position", "aero.front_wing_position", "brakes.front_share", "powertrain.final_drive", "aero.ride")
+#: Most steps that weather moves such an item.
+_MOST_STEPS = 4
+#: Half the 95 % interval of a modelled shift of lap time between two weathers: a share of it and a rest [s].
+#: Source: an assumption of this product (docs/model.md, "How sure"); only your own laps on both days tell.
+SHIFT_SHARE, SHIFT_REST_S = 0.5, 0.08
+
+
+@dataclass(frozen=True)
+class Part:
+    """One change that today's weather asks for.
+
+    :param why: the reason in words
+    :param value: the item's value after it, in its unit
+    :param gain_s: lap time of this change alone, today [s]; negative is quicker
+    """
+
+    item: Item
+    why: str
+    before: float
+    value: float
+    gain_s: float
+
+    @property
+    def spread_s(self) -> float:
+        """Half the width of the 95 % interval of `gain_s` [s]."""
+        return difference_spread_s(self.gain_s)
+
+
+@dataclass(frozen=True)
+class Carried:
+    """A sheet carried over.
+
+    :param then_s: lap time in the weather it was made for [s]
+    :param today_s: lap time today, unchanged [s]
+    :param after_s: lap time today with every part [s]
+    :param parts: the changes
+    :param sheet: the sheet with every part
+    """
+
+    then_s: float
+    today_s: float
+    after_s: float
+    parts: tuple[Part, ...]
+    sheet: Sheet
+
+    @property
+    def shift_spread_s(self) -> float:
+        """Half the width of the 95 % interval of the shift of lap time [s]."""
+        return float(np.hypot(SHIFT_SHARE * (self.today_s - self.then_s), SHIFT_REST_S))
+
+
+def carry_over(setting: Setting, sheet: Sheet, then: Conditions) -> Carried:
+    """What to change of a sheet that was made for other weather.
+
+    Cold pressures are set so that each tyre is as far from its best hot pressure as it was then (ideal gas law with the
+    modelled carcass temperatures of both days). Wings, ride heights, bias and final drive move by as much as the lowest
+    point of the lap time over that item moves between the two weathers, so that what the racer chose on purpose stays.
+
+    :param setting: today
+    :param then: the weather the sheet was made for
+    :raises SolverError: if the car cannot take the circuit
+    """
+    before = replace(setting, conditions=then)
+    old, new = solve_lap(before, sheet), solve_lap(setting, sheet)
+    parts = [*_pressures(setting, sheet, old, new)]
+    items = [item for item in setting.car.items if item.sets.startswith(_MOVED) and not item.locked]
+    effects = zip(_pairs(step_effects(before, sheet, items, old)), _pairs(step_effects(setting, sheet, items, new)), strict=True)
+    for item, (was, now) in zip(items, effects, strict=True):
+        steps = round(float(np.clip(_near(*now) - _near(*was), -_MOST_STEPS, _MOST_STEPS)))
+        value = sheet.values[item.key] + steps * item.step
+        if steps and item.low - 1e-9 <= value <= item.high + 1e-9:
+            parts.append(Part(item, "its best has moved", sheet.values[item.key], item.held(value), 0.0))
+    again = solve_lap(setting, sheet, near=new)
+    judged = [replace(part, gain_s=_alone(setting, sheet, part, new) - again.time_s) for part in parts]
+    kept = [part for part in judged if "kPa" in part.item.unit or part.gain_s < 0.0]
+    moved = Sheet(sheet.car_key, {**sheet.values, **{part.item.key: part.value for part in kept}})
+    if not stands(setting.car, moved):
+        kept = [part for part in kept if "kPa" in part.item.unit]
+        moved = Sheet(sheet.car_key, {**sheet.values, **{part.item.key: part.value for part in kept}})
+    return Carried(old.time_s, again.time_s, solve_lap(setting, moved, near=new).time_s, tuple(kept), moved)
+
+
+def _pressures(setting: Setting, sheet: Sheet, old: Lap, new: Lap) -> list[Part]:
+    parts = []
+    for wheel in range(4):
+        item = next((one for one in setting.car.items if one.sets == f"tyres.cold_kpa.{wheel}" and not one.locked), None)
+        if item is None:
+            continue
+        wanted = cold_pressure_kpa(old.hot_kpa[wheel], setting.car.tyres.cold_at_c, new.tyres.carcass_c[wheel])
+        value = item.held((wanted - item.offset) / item.scale)
+        if abs(value - sheet.values[item.key]) > 1e-9:
+            parts.append(Part(item, "the same hot pressure as then", sheet.values[item.key], value, 0.0))
+    return parts
+
+
+def _pairs(effects: Iterable[StepEffect]) -> list[tuple[StepEffect, StepEffect]]:
+    found = list(effects)
+    return list(zip(found[::2], found[1::2], strict=True))
+
+
+def _near(down: StepEffect, up: StepEffect) -> float:
+    """Steps to the lowest lap time, within what a parabola through two neighbours can tell."""
+    return float(np.clip(lowest_steps(down, up), -30.0, 30.0))
+
+
+def _alone(setting: Setting, sheet: Sheet, part: Part, near: Lap) -> float:
+    return solve_lap(setting, Sheet(sheet.car_key, {**sheet.values, part.item.key: part.value}), near=near).time_s

@@ -1,0 +1,171 @@
+"""What the model says of one sheet, here and today."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ...circuit.line import CornerSpan
+from ...lap.assembly import lateral_transfer, rolling_share
+from ...lap.solver import Lap, Setting, solve_lap, top_speed_ms
+from ...quantities.text import format_number
+from ...vehicle.car import WHEEL_WORDS, WHEELS, Car
+from ...vehicle.heat import excess_lean_deg, tread_c
+from ...vehicle.sheet import Sheet, adjusted
+from ...vehicle.tyres import Four, four
+from ...vehicle.weights import weights
+from ..figures.bias import ideal_on_lap
+from ..figures.gearing import Shift, limit_speed_ms, shifts
+from .balance import CornerResult, balance_grid, read_corner
+from .ride import Clearance, RideEnd, clearances, ride_ends
+
+#: Pressure error at which a warning is worth reading [kPa], and the share of use at which a braking axle locks.
+_PRESSURE_WARNING_KPA = 12.0
+_BIAS_WARNING = 0.03
+
+
+@dataclass(frozen=True)
+class TyreAnswer:
+    """One wheel, modelled.
+
+    :param temperature_c: settled temperature of the tread's surface [degC]
+    :param carcass_c: settled temperature of the carcass [degC]
+    :param tread_c: inner, middle and outer third of the tread [degC]
+    :param hot_kpa: hot pressure [kPa]
+    :param best_kpa: best hot pressure at this wheel's mean load [kPa]
+    :param work_kj: sliding work per lap [kJ]
+    :param load_share: share of the lap's mean load [-]
+    """
+
+    wheel: str
+    temperature_c: float
+    carcass_c: float
+    tread_c: tuple[float, float, float]
+    hot_kpa: float
+    best_kpa: float
+    work_kj: float
+    load_share: float
+
+
+@dataclass(frozen=True)
+class Answer:
+    """The bench's answer to a sheet.
+
+    :param lap: the solved lap
+    :param corners: each corner read
+    :param grid: balance by (corner speed, phase) [%]
+    :param warnings: sentences about what is near or past a limit
+    :param top_ms: top speed on a level road, alone and right behind another car [m/s]
+    :param ride: both axles on their springs; empty for a car without
+    :param clearances: of both axles over the lap
+    """
+
+    lap: Lap
+    corners: tuple[CornerResult, ...]
+    grid: dict[tuple[str, str], float | None]
+    tyres: tuple[TyreAnswer, ...]
+    shifts: tuple[Shift, ...]
+    warnings: tuple[str, ...]
+    top_ms: tuple[float, float]
+    ride: tuple[RideEnd, ...]
+    clearances: tuple[Clearance, ...]
+
+
+def answer(
+    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, near: Lap | None = None, bumps: Sequence[tuple[float, float]] = ()
+) -> Answer:
+    """Solves the sheet and reads everything the bench shows.
+
+    :param bumps: distance along the lap [m] and height [mm] of each bump of the circuit
+    :param near: a lap of another sheet under the same setting, to begin at
+    :raises SolverError: if the car cannot take the circuit
+    """
+    lap = solve_lap(setting, sheet, near=near)
+    results = tuple(read_corner(lap, span, setting.line.s) for span in spans)
+    car = adjusted(setting.car, sheet)
+    tyres = tuple(_tyre(setting, car, lap, wheel) for wheel in range(4))
+    low = tuple(clearances(car, lap, setting.line, bumps))
+    warnings = tuple(_warnings(setting, car, lap, tyres) + _low_warnings(low))
+    alone, towed = (top_speed_ms(car, setting.conditions, tow) for tow in (0.0, 1.0))
+    return Answer(
+        lap, results, balance_grid(results), tyres, tuple(shifts(car)), warnings, (alone, towed), tuple(ride_ends(car)), low
+    )  # fmt: skip
+
+
+def _mean_loads_n(lap: Lap) -> Four:
+    """Mean load of each wheel over the lap's time [N]."""
+    dt = lap.column("time")
+    return four(float((lap.column(f"load_{wheel}") * dt).sum() / dt.sum()) for wheel in WHEELS)
+
+
+def best_hot_kpa(setting: Setting, lap: Lap) -> Four:
+    """Best hot pressure of each wheel at its mean load [kPa]."""
+    found = []
+    for wheel, load in enumerate(_mean_loads_n(lap)):
+        compound = setting.compounds[wheel // 2]
+        found.append(compound.pressure_opt_kpa + compound.pressure_opt_kpa_per_kn * (load - compound.load_ref_n) / 1000.0)
+    return four(found)
+
+
+def _tyre(setting: Setting, car: Car, lap: Lap, wheel: int) -> TyreAnswer:
+    loads = _mean_loads_n(lap)
+    load, total, best = loads[wheel], sum(loads), best_hot_kpa(setting, lap)[wheel]
+    tyres, hot = lap.tyres, lap.hot_kpa[wheel]
+    return TyreAnswer(
+        WHEELS[wheel], tyres.temperature_c[wheel], tyres.carcass_c[wheel], tread_readings(setting, car, lap, wheel, hot / best - 1.0),
+        hot, best, lap.slide_j[wheel] / 1000.0, load / total,
+    )  # fmt: skip
+
+
+def tread_readings(setting: Setting, car: Car, lap: Lap, wheel: int, pressure_error: float) -> tuple[float, float, float]:
+    """Inner, middle and outer temperature of a tread over a lap [degC].
+
+    :param car: the car as the sheet sets it
+    :param pressure_error: hot pressure over its best, less 1 [-]
+    """
+    left, front = wheel % 2 == 0, wheel < 2
+    axle = car.front if front else car.rear
+    roll = lateral_transfer(car, weights(car))[2] * (1.0 - axle.camber_recovery)
+    camber = car.tyres.camber_deg[wheel]
+    dt, speed = lap.column("time"), lap.column("speed")
+    rolling = rolling_share(car, lap.tyres.compound(wheel), wheel) * lap.column(f"load_{WHEELS[wheel]}") * speed
+    work = (car.tyres.heat_share * lap.column(f"slide_{WHEELS[wheel]}") + rolling) * dt
+    best = lap.tyres.compound(wheel).inclination_opt_deg
+    excess = excess_lean_deg(lap.column("lateral"), work, camber if left else -camber, roll, best, left)
+    return tread_c(lap.tyres.temperature_c[wheel], setting.conditions.around_c, excess, pressure_error)
+
+
+def _low_warnings(low: Sequence[Clearance]) -> list[str]:
+    found = []
+    for end in low:
+        if end.least_mm <= 0.0:
+            found.append(f"The floor touches at the {end.axle} axle, {end.at_m:.0f} m after the start line.")
+        elif end.touches:
+            places = ", ".join(f"{at:.0f} m" for at, _ in end.touches)
+            found.append(f"The floor touches at the {end.axle} axle over the bump at {places}.")
+    return found
+
+
+def _warnings(setting: Setting, car: Car, lap: Lap, tyres: Sequence[TyreAnswer]) -> list[str]:
+    found: list[str] = []
+    for tyre in tyres:
+        error = tyre.hot_kpa - tyre.best_kpa
+        if abs(error) > _PRESSURE_WARNING_KPA:
+            side = "above" if error > 0 else "below"
+            found.append(f"Hot pressure {WHEEL_WORDS[tyre.wheel]} {abs(error):.0f} kPa {side} its best for this load.")
+    ideal, _ = ideal_on_lap(lap)
+    share = car.brakes.front_share
+    movable = any(item.sets == "brakes.front_share" and not item.locked for item in car.items)
+    if movable and abs(share - ideal) > _BIAS_WARNING:
+        axle = "Rear" if share < ideal else "Front"
+        found.append(f"{axle} locks first in the hardest stop: bias {100 * share:.1f} % against an ideal {100 * ideal:.1f} %.")
+    last = len(car.powertrain.gears)
+    limit = limit_speed_ms(car, last)
+    if lap.top_speed_ms > 0.985 * limit:
+        found.append(f"On the rev limit in the last gear at {3.6 * limit:.0f} km/h: the final drive is short here.")
+    elif int(lap.column("gear").max()) < last:
+        found.append(f"Gear {last} is not used on this lap: the final drive is long here.")
+    lifted = min(float(lap.column(f"load_{w}").min()) for w in WHEELS)
+    if lifted < 50.0:
+        found.append("An inside wheel leaves the road in a corner.")
+    if car.fuel_l < lap.fuel_l:
+        found.append(f"Fuel does not last one lap: it burns {format_number(lap.fuel_l, 2)} l.")
+    return found

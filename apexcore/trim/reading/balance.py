@@ -1,0 +1,190 @@
+"""Balance of a lap by phase of the corner and by corner speed."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ...circuit.line import CornerSpan
+from ...lap.solver import Lap
+
+PHASES = ("entry", "mid", "exit")
+SPEEDS = ("slow", "medium", "fast")
+
+Phases = tuple[float | None, float | None, float | None]
+
+#: Apex speeds that part slow from medium and medium from fast corners [m/s] (about 100 and 145 km/h).
+SPEED_LIMITS_MS = (28.0, 40.0)
+
+#: A station counts as turning from the first to the second of these parts of the corner's peak lateral acceleration on,
+#: and as mid-corner likewise. They rise evenly: a hard edge would make the balance jump when a station changes sides.
+_TURNING = (0.2, 0.3)
+_MID = (0.8, 0.95)
+#: Less time than this is no phase [s].
+_LEAST_PHASE_S = 0.03
+#: Share of the greatest braking force below which a station does not count as braking.
+_BRAKING = 0.02
+#: Stations before a corner's slowest one in which its braking lies, the share of the hardest that counts as hard, and what
+#: is no braking at all, as a share of the greatest braking force.
+_BRAKING_STATIONS, _HARD, _BRAKED = 120, 0.6, 0.05
+#: A dip of speed smaller than this does not part one braking from the next [m/s].
+_DIP_MS = 0.7
+
+
+@dataclass(frozen=True)
+class CornerBalance:
+    """A corner's balance alone, quick to read.
+
+    :param number: of the corner
+    :param speed: its class, one of `SPEEDS`
+    :param balance: signed margin at entry, mid and exit [%]; None where the phase does not exist
+    """
+
+    number: int
+    speed: str
+    balance: Phases
+
+
+@dataclass(frozen=True)
+class CornerResult:
+    """What a lap does in one corner.
+
+    :param speed: its class, one of `SPEEDS`
+    :param apex_ms: least speed [m/s]
+    :param gear: gear there
+    :param brake_start_m: where braking starts, along the lap [m]; None if the corner is taken without
+    :param brake_length_m: length of the braking [m]
+    :param throttle_m: where the throttle is picked up, along the lap [m]
+    :param full_m: where it is wide open, along the lap [m]
+    :param balance: signed margin at entry, mid and exit [%]; None where the phase does not exist
+    :param limits: which axle is nearer its limit at the apex
+    :param use: that axle's use [-]
+    """
+
+    corner: CornerSpan
+    speed: str
+    apex_ms: float
+    gear: int
+    brake_start_m: float | None
+    brake_length_m: float
+    throttle_m: float
+    full_m: float
+    balance: Phases
+    limits: str
+    use: float
+
+
+def slowest_station(lap: Lap, span: CornerSpan) -> int:
+    """The station of a corner at which the lap is slowest."""
+    inside = np.arange(span.first, span.last + 1) % len(lap.data)
+    return int(inside[np.argmin(lap.column("speed")[inside])])
+
+
+def hard_braking(lap: Lap, apex: int) -> "np.ndarray[tuple[int], np.dtype[np.int64]]":
+    """Stations of the hardest part of the braking before a corner's slowest one; empty where it is not braked for."""
+    before = np.arange(apex - _BRAKING_STATIONS, apex + 1) % len(lap.data)
+    brake = lap.column("brake")[before]
+    return before[brake > max(_HARD * float(brake.max()), _BRAKED)]
+
+
+def read_corner(lap: Lap, span: CornerSpan, s: "np.ndarray[tuple[int], np.dtype[np.float64]]") -> CornerResult:
+    """Reads one corner from a lap.
+
+    :param s: distance of each station along the lap [m]
+    """
+    n = len(s)
+    length = float(s[-1] + (s[-1] - s[-2]))
+    speed, lateral = lap.column("speed"), np.abs(lap.column("lateral"))
+    brake, throttle = lap.column("brake"), lap.column("throttle")
+    inside = np.arange(span.first, span.last + 1) % n
+    apex = slowest_station(lap, span)
+    start, fastest = apex, 0.0
+    for k in range(1, n // 3):  # the braking of this corner lies in the run of falling speed before its slowest point
+        place = (apex - k) % n
+        if speed[place] < fastest - _DIP_MS:
+            break
+        fastest = max(fastest, float(speed[place]))
+        if brake[place] > _BRAKING:
+            start = place
+    braked = start != apex
+    pick = _first(throttle, apex, 0.2)
+    full = _first(throttle, apex, 0.98)
+    phases = _phases(lap, inside, apex, lateral)
+    front, rear = float(lap.column("use_front")[apex]), float(lap.column("use_rear")[apex])
+    apex_ms = float(speed[apex])
+    return CornerResult(
+        span,
+        SPEEDS[int(np.searchsorted(SPEED_LIMITS_MS, apex_ms))],
+        apex_ms,
+        int(lap.column("gear")[apex]),
+        float(s[start]) if braked else None,
+        float((s[apex] - s[start]) % length) if braked else 0.0,
+        float(s[pick]),
+        float(s[full]),
+        phases,
+        "front" if front >= rear else "rear",
+        max(front, rear),
+    )
+
+
+def _first(throttle: "np.ndarray[tuple[int], np.dtype[np.float64]]", start: int, share: float) -> int:
+    """First station from `start` on with at least this throttle; the one a quarter lap on if there is none."""
+    n = len(throttle)
+    for k in range(n // 4):
+        if throttle[(start + k) % n] >= share:
+            return (start + k) % n
+    return (start + n // 4) % n
+
+
+def _phases(
+    lap: Lap, inside: "np.ndarray[tuple[int], np.dtype[np.int64]]", apex: int, lateral: "np.ndarray[tuple[int], np.dtype[np.float64]]"
+) -> Phases:
+    part = lateral[inside] / max(float(lateral[inside].max()), 1e-9)
+    turning, middle = _rise(part, _TURNING), _rise(part, _MID)
+    before = np.arange(len(inside)) < int(np.flatnonzero(inside == apex)[0])
+    dt, balance = lap.column("time")[inside], lap.column("balance")[inside]
+    weights = [dt * share for share in (turning * (1 - middle) * before, middle, turning * (1 - middle) * ~before)]
+    found = [float((balance * w).sum() / w.sum()) if w.sum() > _LEAST_PHASE_S else None for w in weights]
+    return found[0], found[1], found[2]
+
+
+def _rise(
+    part: "np.ndarray[tuple[int], np.dtype[np.float64]]", edges: tuple[float, float]
+) -> "np.ndarray[tuple[int], np.dtype[np.float64]]":
+    """0 below the first edge, 1 above the second, even between."""
+    return np.clip((part - edges[0]) / (edges[1] - edges[0]), 0.0, 1.0)
+
+
+def corner_balance(lap: Lap, span: CornerSpan) -> CornerBalance:
+    """The balance of one corner of a lap, as `read_corner` has it."""
+    n = len(lap.data)
+    inside = np.arange(span.first, span.last + 1) % n
+    speed = lap.column("speed")
+    apex = slowest_station(lap, span)
+    kind = SPEEDS[int(np.searchsorted(SPEED_LIMITS_MS, float(speed[apex])))]
+    return CornerBalance(span.number, kind, _phases(lap, inside, apex, np.abs(lap.column("lateral"))))
+
+
+Balanced = CornerBalance | CornerResult
+
+
+def balance_changes(now: Sequence[Balanced], before: Sequence[Balanced]) -> dict[tuple[str, str], float | None]:
+    """Mean change of balance [%] of each (corner speed, phase), corner by corner: one that crosses from medium to fast
+    between two sheets must not look like a change of balance. None where no corner has that phase in both."""
+    changes: dict[tuple[str, str], float | None] = {}
+    for speed in SPEEDS:
+        for place, phase in enumerate(PHASES):
+            pairs = [(a.balance[place], b.balance[place]) for a, b in zip(now, before, strict=True) if a.speed == speed]
+            found = [after - earlier for after, earlier in pairs if after is not None and earlier is not None]
+            changes[speed, phase] = float(np.mean(found)) if found else None
+    return changes
+
+
+def balance_grid(results: Sequence[CornerResult]) -> dict[tuple[str, str], float | None]:
+    """Mean balance [%] of each (corner speed, phase); None where the circuit has no such corner."""
+    grid: dict[tuple[str, str], float | None] = {}
+    for speed in SPEEDS:
+        for place, phase in enumerate(PHASES):
+            cells = [r.balance[place] for r in results if r.speed == speed and r.balance[place] is not None]
+            grid[speed, phase] = float(np.mean([cell for cell in cells if cell is not None])) if cells else None
+    return grid

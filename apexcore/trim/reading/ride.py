@@ -1,0 +1,102 @@
+"""Ride: natural frequencies, damping ratios and clearance. None of it enters the lap time; it feeds advice and warnings."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ...circuit.conditions import GRAVITY
+from ...circuit.line import Line
+from ...lap.solver import Lap
+from ...vehicle.car import Axle, Car
+from ...vehicle.weights import weights
+
+
+@dataclass(frozen=True)
+class RideEnd:
+    """One axle on its springs.
+
+    :param wheel_n_per_mm: rate of springs at one wheel, the mean of both [N/mm]
+    :param ride_hz: natural frequency of the body over this axle, tyre in series [Hz]
+    :param hop_hz: natural frequency of the wheel between road and body [Hz]
+    :param ratios: damping ratio in slow bump, fast bump, slow rebound, fast rebound, the mean of both sides [-]
+    """
+
+    axle: str
+    wheel_n_per_mm: float
+    ride_hz: float
+    hop_hz: float
+    ratios: tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
+class Clearance:
+    """How near the floor comes to the road at one axle over a lap.
+
+    :param least_mm: least height of the floor above the road [mm]
+    :param at_m: where, along the lap [m]
+    :param pressed_mm: how far air, crests, dips and braking press it down there [mm]
+    :param touches: bumps of the circuit (distance along the lap [m], height [mm]) higher than what is left there
+    """
+
+    axle: str
+    least_mm: float
+    at_m: float
+    pressed_mm: float
+    touches: tuple[tuple[float, float], ...]
+
+
+def ride_ends(car: Car) -> list[RideEnd]:
+    """Both axles; empty for a car without springs.
+
+    f = sqrt(k/m)/(2 pi) with wheel rate k_w and tyre rate in series; zeta = c/(2 sqrt(k m)) with the damper's rate at the
+    wheel (Milliken & Milliken, Race Car Vehicle Dynamics, ch. 16 and 22).
+    """
+    weight = weights(car)
+    loads = weight.static_n[0] + weight.static_n[1], weight.static_n[2] + weight.static_n[3]
+    unsprung = car.mass.unsprung_front_kg, car.mass.unsprung_rear_kg
+    ends = []
+    for name, axle, load, hung in zip(("front", "rear"), (car.front, car.rear), loads, unsprung, strict=True):
+        if axle.rigid:
+            continue
+        mass = max(0.5 * (load / GRAVITY - hung), 1.0)
+        k, tyre = _wheel_rate(axle) * 1000.0, axle.tyre_n_per_mm * 1000.0
+        body = k * tyre / (k + tyre)
+        hop = math.sqrt((k + tyre) / max(0.5 * hung, 1.0)) / (2 * math.pi)
+        critical = 2.0 * math.sqrt(body * mass)
+        ratios = []
+        for field in ("bump_slow", "bump_fast", "rebound_slow", "rebound_fast"):
+            rate = 0.5 * sum(getattr(damper, field) for damper in axle.damper) * 1000.0 * axle.motion_ratio**2
+            ratios.append(rate / critical)
+        ends.append(RideEnd(name, k / 1000.0, math.sqrt(body / mass) / (2 * math.pi), hop, (ratios[0], ratios[1], ratios[2], ratios[3])))
+    return ends
+
+
+def _wheel_rate(axle: Axle) -> float:
+    return 0.5 * sum(axle.spring_n_per_mm) * axle.motion_ratio**2
+
+
+def clearances(car: Car, lap: Lap, line: Line, bumps: Sequence[tuple[float, float]] = ()) -> list[Clearance]:
+    """Clearance of both axles over a lap; empty for a car without springs.
+
+    The body sinks by what the axle carries beyond its static load over the rate of springs and tyres in series, as if it
+    had time to settle: over short bumps that is an estimate from the slow side.
+
+    :param bumps: distance along the lap [m] and height [mm] of each bump
+    """
+    static = weights(car).static_n
+    found = []
+    for name, axle, wheels, height in zip(
+        ("front", "rear"), (car.front, car.rear), (("fl", "fr"), ("rl", "rr")), (car.aero.ride_front_mm, car.aero.ride_rear_mm), strict=True
+    ):
+        if axle.rigid:
+            continue
+        rest = sum(static[:2]) if name == "front" else sum(static[2:])
+        load = lap.column(f"load_{wheels[0]}") + lap.column(f"load_{wheels[1]}")
+        rate = _wheel_rate(axle)
+        sunk = (load - rest) / (2.0 * rate * axle.tyre_n_per_mm / (rate + axle.tyre_n_per_mm))
+        lowest = int(np.argmax(sunk))
+        touches = [(at, high) for at, high in bumps if high > height - sunk[int(np.argmin(np.abs(line.s - at)))]]
+        found.append(Clearance(name, float(height - sunk[lowest]), float(line.s[lowest]), float(sunk[lowest]), tuple(touches)))
+    return found

@@ -1,0 +1,73 @@
+"""The lap bench: the circuit corner by corner."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from apexcore.errors import ApexError
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+from apextrim.library import circuit_actions, stored
+from apextrim.modelling import answers, cases
+from apextrim.sheets.queries import core_sheet_in_car
+from apextrim.ui.circuit_map import map_view, marker_words
+
+from . import presenters
+
+
+def _bench(
+    request: HttpRequest, event: Event, errors: list[str] | None = None, typed: dict[int, tuple[str, str]] | None = None
+) -> HttpResponse:
+    core = stored.parsed_circuit(event.circuit.data)
+    context: dict[str, Any] = {
+        "event": event,
+        "frame": frame(event, "lap"),
+        "circuit": core,
+        "errors": errors or [],
+    }
+    try:
+        line = cases.setting_of(event).line
+        context |= {"length_m": line.length_m, "height_m": float(line.z.max() - line.z.min())}
+        answer = answers.answer_of(event, core_sheet_in_car(event))
+        notes = {note.number: note for note in event.circuit.notes.all()}
+        rows = presenters.corner_rows(answer.corners, notes)
+        for row in rows:
+            number = row["result"].corner.number  # type: ignore[attr-defined]
+            if typed and number in typed:
+                row["qualifying"], row["race"] = typed[number]
+        context["rows"] = rows
+        context["lap"] = answer.lap
+        spans, lap = cases.spans_of(event), answer.lap
+        context["map"] = map_view(core, line, spans, lap.column("brake"), lap.column("throttle"))
+        context["marks"] = [marker_words(one) for one in sorted(core.markers, key=lambda one: one.at_m)]
+    except ApexError as error:
+        context["problem"] = str(error)
+    return render(request, "lap/bench.html", context, status=422 if errors else 200)
+
+
+@require_GET
+def bench(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Map, corner table and notes."""
+    return _bench(request, event_for(request.user, event_id))
+
+
+@require_POST
+def save_notes(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Sets the racer's notes."""
+    event = event_for(request.user, event_id)
+    typed: dict[int, tuple[str, str]] = {}
+    errors = []
+    for span in cases.spans_of(event):
+        pair = tuple(" ".join(request.POST.get(f"{kind}_{span.number}", "").split()) for kind in ("qualifying", "race"))
+        typed[span.number] = (pair[0], pair[1])
+        for kind, text in zip(("qualifying", "race"), pair, strict=True):
+            if len(text) > 400:
+                errors.append(f"Corner {span.number}, {kind}: the note has {len(text)} characters; expected at most 400.")
+    if errors:
+        return _bench(request, event, errors, typed)
+    changed = circuit_actions.save_notes(event.circuit, typed)
+    messages.success(request, f"{changed} corner note{'s' if changed != 1 else ''} saved." if changed else "Nothing changed.")
+    return redirect("lap_bench", event.pk)

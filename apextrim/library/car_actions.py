@@ -1,0 +1,57 @@
+"""Changes to cars: each one transaction."""
+
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from apexcore.errors import FileRejected
+from apexcore.formats.values_json import read_value, write_value
+from apexcore.vehicle.car import Car as CoreCar
+
+from .models import Car
+from .signals import car_changing
+from .stored import parsed_car
+
+
+@transaction.atomic
+def add_car(owner: User, data: bytes) -> tuple[Car, bool]:
+    """A car from its file; the same file again adds nothing.
+
+    :returns: the car, and whether it is new
+    :raises FileRejected: if the file is no car, or another car of this owner has its key
+    """
+    return keep_car(owner, read_value(data, CoreCar, "a car"))
+
+
+@transaction.atomic
+def keep_car(owner: User, core: CoreCar) -> tuple[Car, bool]:
+    """A car of the core as a row; see `add_car`."""
+    text = write_value(core)
+    there = Car.objects.filter(owner=owner, key=core.key).first()
+    if there is not None:
+        if there.data == text:
+            return there, False
+        raise FileRejected([f"key: “{core.key}” is taken by {there.name} in your garage; expected a key of its own."])
+    return Car.objects.create(owner=owner, key=core.key, name=core.name, data=text), True
+
+
+@transaction.atomic
+def change_car(row: Car, core: CoreCar) -> bool:
+    """Changes the values of a car; what was before can be brought back. Returns whether anything changed.
+
+    :raises ApexError: if something that builds on this car, such as a saved sheet, would no longer fit it
+    """
+    text = write_value(core)
+    if text == row.data:
+        return False
+    car_changing.send(sender=Car, row=row, core=core)
+    row.previous, row.data, row.name = row.data, text, core.name
+    row.save(update_fields=["previous", "data", "name"])
+    return True
+
+
+@transaction.atomic
+def undo_car(row: Car) -> bool:
+    """Brings back the values before the last change. Returns whether there were any."""
+    if not row.previous:
+        return False
+    return change_car(row, parsed_car(row.previous))

@@ -1,0 +1,115 @@
+"""A car's own page: every value, its torque curve, its figures; change it, or make another one from it."""
+
+import re
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_http_methods, require_POST
+
+from apexcore.errors import ApexError, FileRejected
+from apexcore.trim.figures.car_figures import car_figures, power_curve
+from apexcore.vehicle.car import Car as CoreCar
+from apextrim.accounts.owned import owned, owned_or_404
+from apextrim.ui.value_form import ValueForm, flat
+
+from . import car_actions as actions
+from . import presenters
+from .models import Car
+from .stored import parsed_car
+
+_TITLES = {
+    "": "The car", "mass": "Mass and where it sits", "ballast": "Places for ballast", "front": "Front axle", "rear": "Rear axle",
+    "aero": "Air", "powertrain": "Engine and drive", "brakes": "Brakes", "tyres": "Tyres", "items": "What can be adjusted",
+}  # fmt: skip
+
+
+def _page(request: HttpRequest, row: Car, form: ValueForm[CoreCar], fresh: bool, checked: bool = False) -> HttpResponse:
+    context: dict[str, Any] = {
+        "row": row, "form": form, "fresh": fresh, "sections": form.sections(_TITLES), "errors": form.all_problems(), "checked": checked,
+    }  # fmt: skip
+    if form.value is not None:
+        context["figures"] = car_figures(form.value)
+        context["curve"] = presenters.power_picture(*power_curve(form.value))
+    return render(request, "library/car.html", context, status=422 if context["errors"] else 200)
+
+
+def _typed(request: HttpRequest, fixed: dict[str, str] | None = None) -> ValueForm[CoreCar]:
+    """The form that was sent, checked: by its schema first, then as a car that can be."""
+    form = ValueForm(CoreCar, request.POST.dict(), fixed)
+    if form.check() is not None and form.value is not None:
+        try:
+            car_figures(form.value)
+        except FileRejected as error:
+            for problem in error.problems:
+                form.refuse(problem)
+        except ApexError as error:
+            form.refuse(str(error))
+    return form
+
+
+@require_http_methods(["GET", "POST"])
+def edit(request: HttpRequest, car_id: int) -> HttpResponse:
+    """Shows a car, checks what was typed, or changes it."""
+    row = owned_or_404(Car, request.user, pk=car_id)
+    fixed = {"key": row.key}
+    if request.method == "GET":
+        form = ValueForm(CoreCar, dict(flat(parsed_car(row.data).model_dump())), fixed)
+        form.check()
+        return _page(request, row, form, fresh=False)
+    form = _typed(request, fixed)
+    if form.value is None or request.POST.get("do") != "save":
+        return _page(request, row, form, fresh=False, checked=True)
+    try:
+        changed = actions.change_car(row, form.value)
+    except FileRejected as error:
+        form.refuse(error.problems[0])
+        return _page(request, row, form, fresh=False)
+    if changed:
+        messages.info(request, f"{row.name} is changed; every modelled number follows.", extra_tags=reverse("undo_car", args=[row.pk]))
+    else:
+        messages.success(request, "Nothing changed.")
+    return redirect("edit_car", row.pk)
+
+
+@require_http_methods(["GET", "POST"])
+def copy(request: HttpRequest, car_id: int) -> HttpResponse:
+    """Another car made from this one."""
+    row = owned_or_404(Car, request.user, pk=car_id)
+    if request.method == "GET":
+        core = parsed_car(row.data)
+        core = core.model_copy(update={"name": f"{core.name[:52]}, copy", "key": _free_key(request, core.key)})
+        form = ValueForm(CoreCar, dict(flat(core.model_dump())))
+        form.check()
+        return _page(request, row, form, fresh=True)
+    form = _typed(request)
+    if form.value is None or request.POST.get("do") != "save":
+        return _page(request, row, form, fresh=True, checked=True)
+    try:
+        made, new = actions.keep_car(request.user, form.value)  # type: ignore[arg-type]
+    except FileRejected as error:
+        form.refuse(error.problems[0])
+        return _page(request, row, form, fresh=True)
+    messages.success(request, f"{made.name} is in your garage." if new else f"{made.name} was there already; nothing was added.")
+    return redirect("edit_car", made.pk)
+
+
+def _free_key(request: HttpRequest, key: str) -> str:
+    taken = set(owned(Car, request.user).values_list("key", flat=True))
+    stem = re.sub(r"_\d+$", "", key)[:34]
+    return next(f"{stem}_{n}" for n in range(2, 1000) if f"{stem}_{n}" not in taken)
+
+
+@require_POST
+def undo(request: HttpRequest, car_id: int) -> HttpResponse:
+    """Brings back the values before the last change."""
+    row = owned_or_404(Car, request.user, pk=car_id)
+    try:
+        done = actions.undo_car(row)
+    except FileRejected as error:
+        messages.error(request, error.problems[0])
+        return redirect("edit_car", row.pk)
+    messages.success(request, f"{row.name} is as it was before." if done else "There is nothing to bring back.")
+    return redirect("edit_car", row.pk)

@@ -1,0 +1,137 @@
+"""A circuit's own page: built from straights and corners, named and marked on its map."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_http_methods, require_POST
+
+from apexcore.circuit.line import corners, racing_line
+from apexcore.circuit.track import Circuit as CoreCircuit
+from apexcore.circuit.track import Corner, Straight, centre_line, closed_segments
+from apexcore.errors import ApexError, FileRejected
+from apexcore.quantities import format_number
+from apextrim.accounts.owned import owned_or_404
+from apextrim.ui.circuit_map import map_view
+from apextrim.ui.value_form import ValueForm, flat
+
+from . import circuit_actions as actions
+from .models import Circuit
+from .stored import parsed_circuit
+
+_TITLES = {
+    "": "The circuit", "segments": "Straights and corners", "heights_m": "Heights", "sectors_m": "Sectors",
+    "markers": "Boards, kerbs, bumps and other marks", "strips": "Strips of other grip",
+}  # fmt: skip
+
+#: What a new circuit begins with: a lap that closes, to be changed.
+_BEGINNING = CoreCircuit(
+    key="my_circuit", name="My circuit", layout="full", width_m=11,
+    segments=(
+        Straight(length_m=400), Corner(angle_deg=-180, radius_m=60, name="First"), Straight(length_m=400),
+        Corner(angle_deg=-180, radius_m=60, name="Last"),
+    ),
+)  # fmt: skip
+
+
+def _form(texts: dict[str, str], core: CoreCircuit | None, fixed: dict[str, str]) -> ValueForm[CoreCircuit]:
+    """The form; the points of a survey stay what they are."""
+    beside = {"points_m": core.points_m, "segments": ()} if core is not None and core.points_m else {}
+    return ValueForm(CoreCircuit, texts, fixed, beside)
+
+
+def _page(request: HttpRequest, row: Circuit | None, form: ValueForm[CoreCircuit], checked: bool = False) -> HttpResponse:
+    titles = {path: title for path, title in _TITLES.items() if path not in form.beside}
+    context: dict[str, Any] = {
+        "row": row, "form": form, "sections": form.sections(titles), "errors": form.all_problems(), "checked": checked,
+    }  # fmt: skip
+    if "points_m" not in form.beside:  # corners of a list carry their own names
+        context["sections"][0].boxes = [box for box in context["sections"][0].boxes if box.path != "corner_names"]
+    if form.value is not None:
+        line = racing_line(form.value)
+        spans = corners(form.value, line)
+        context |= {
+            "map": map_view(form.value, line, spans), "circuit": form.value, "length_m": centre_line(form.value).length_m,
+            "corners": len(spans), "closing": _closing(form.value),
+        }  # fmt: skip
+    return render(request, "library/circuit.html", context, status=422 if context["errors"] else 200)
+
+
+def _closing(core: CoreCircuit) -> str:
+    """By how much the straights change so that the lap closes."""
+    if not core.closed or not core.segments:
+        return ""
+    pairs = zip(core.segments, closed_segments(core).segments, strict=True)
+    changes = [b.length_m - a.length_m for a, b in pairs if isinstance(a, Straight) and isinstance(b, Straight)]
+    most = max(changes, key=abs)
+    if abs(most) < 0.05:
+        return "The lap closes as it is written."
+    return f"To close the lap, its straights change by up to {format_number(most, 1, signed=True)} m."
+
+
+def _typed(request: HttpRequest, core: CoreCircuit | None, fixed: dict[str, str]) -> ValueForm[CoreCircuit]:
+    form = _form(request.POST.dict(), core, fixed)
+    if form.check() is not None and form.value is not None:
+        try:
+            racing_line(form.value)
+        except ApexError as error:
+            form.refuse(str(error))
+    return form
+
+
+@require_http_methods(["GET", "POST"])
+def new(request: HttpRequest) -> HttpResponse:
+    """A circuit from straights and corners."""
+    if request.method == "GET":
+        form = _form(dict(flat(_BEGINNING.model_dump())), None, {})
+        form.check()
+        return _page(request, None, form)
+    form = _typed(request, None, {})
+    if form.value is None or request.POST.get("do") != "save":
+        return _page(request, None, form, checked=True)
+    try:
+        made, fresh = actions.keep_circuit(request.user, form.value)  # type: ignore[arg-type]
+    except FileRejected as error:
+        form.refuse(error.problems[0])
+        return _page(request, None, form)
+    messages.success(request, f"{made} is in your garage." if fresh else f"{made} was there already; nothing was added.")
+    return redirect("edit_circuit", made.pk)
+
+
+@require_http_methods(["GET", "POST"])
+def edit(request: HttpRequest, circuit_id: int) -> HttpResponse:
+    """Shows a circuit, draws what was typed, or changes it."""
+    row = owned_or_404(Circuit, request.user, pk=circuit_id)
+    core, fixed = parsed_circuit(row.data), {"key": row.key}
+    if request.method == "GET":
+        form = _form(dict(flat(core.model_dump(exclude={"points_m"}))), core, fixed)
+        form.check()
+        return _page(request, row, form)
+    form = _typed(request, core, fixed)
+    if form.value is None or request.POST.get("do") != "save":
+        return _page(request, row, form, checked=True)
+    try:
+        changed = actions.change_circuit(row, form.value)
+    except ApexError as error:
+        form.refuse(str(error))
+        return _page(request, row, form)
+    if changed:
+        messages.info(request, f"{row} is changed; every modelled number follows.", extra_tags=reverse("undo_circuit", args=[row.pk]))
+    else:
+        messages.success(request, "Nothing changed.")
+    return redirect("edit_circuit", row.pk)
+
+
+@require_POST
+def undo(request: HttpRequest, circuit_id: int) -> HttpResponse:
+    """Brings back the circuit before its last change."""
+    row = owned_or_404(Circuit, request.user, pk=circuit_id)
+    try:
+        done = actions.undo_circuit(row)
+    except ApexError as error:
+        messages.error(request, str(error))
+        return redirect("edit_circuit", row.pk)
+    messages.success(request, f"{row} is as it was before." if done else "There is nothing to bring back.")
+    return redirect("edit_circuit", row.pk)

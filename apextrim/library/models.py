@@ -1,0 +1,61 @@
+"""Cars, circuits and the racer's notes on corners as rows."""
+
+from django.conf import settings
+from django.db import models
+
+
+class Car(models.Model):
+    """A car of one owner: the file of `apexcore.vehicle.car.Car`."""
+
+    OWNER = "owner"
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="cars")
+    key = models.CharField(max_length=40)
+    name = models.CharField(max_length=60)
+    data = models.TextField()
+    previous = models.TextField(blank=True, help_text="the file before the last change, for its undo")
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["owner", "key"], name="one_car_per_key")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Circuit(models.Model):
+    """A circuit of one owner: the file of `apexcore.circuit.track.Circuit`."""
+
+    OWNER = "owner"
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="circuits")
+    key = models.CharField(max_length=40)
+    name = models.CharField(max_length=60)
+    layout = models.CharField(max_length=60)
+    data = models.TextField()
+    previous = models.TextField(blank=True, help_text="the file before the last change, for its undo")
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["owner", "key"], name="one_circuit_per_key")]
+
+    def __str__(self) -> str:
+        return f"{self.name}, {self.layout}"
+
+
+class CornerNote(models.Model):
+    """What a racer does in a corner, in qualifying and in the race. It stays with the circuit for the next visit."""
+
+    OWNER = "circuit__owner"
+
+    circuit = models.ForeignKey(Circuit, models.CASCADE, related_name="notes")
+    number = models.PositiveIntegerField()
+    qualifying = models.CharField(max_length=400, blank=True)
+    race = models.CharField(max_length=400, blank=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["circuit", "number"], name="one_note_per_corner")]
+
+    def __str__(self) -> str:
+        return f"corner {self.number}"

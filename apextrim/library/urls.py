@@ -1,0 +1,18 @@
+from django.urls import path
+
+from . import car_views, circuit_views, views
+
+urlpatterns = [
+    path("", views.garage, name="garage"),
+    path("cars/import/", views.import_car, name="import_car"),
+    path("cars/<int:car_id>/file/", views.export_car, name="export_car"),
+    path("cars/<int:car_id>/", car_views.edit, name="edit_car"),
+    path("cars/<int:car_id>/copy/", car_views.copy, name="copy_car"),
+    path("cars/<int:car_id>/undo/", car_views.undo, name="undo_car"),
+    path("circuits/new/", circuit_views.new, name="new_circuit"),
+    path("circuits/import/", views.import_circuit, name="import_circuit"),
+    path("circuits/<int:circuit_id>/", circuit_views.edit, name="edit_circuit"),
+    path("circuits/<int:circuit_id>/undo/", circuit_views.undo, name="undo_circuit"),
+    path("circuits/<int:circuit_id>/reverse/", views.reverse_circuit, name="reverse_circuit"),
+    path("circuits/<int:circuit_id>/file/", views.export_circuit, name="export_circuit"),
+]

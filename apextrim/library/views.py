@@ -1,0 +1,91 @@
+"""The garage: cars and circuits of the racer, in and out as files."""
+
+from collections.abc import Callable
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from apexcore.errors import ApexError, FileRejected
+from apextrim.accounts.owned import owned, owned_or_404
+from apextrim.ui.uploads import uploaded
+
+from .car_actions import add_car
+from .circuit_actions import add_circuit, add_reversed
+from .forms import CircuitForm
+from .models import Car, Circuit
+from .stored import parsed_car
+
+
+def _garage(request: HttpRequest, errors: list[str] | None = None, form: CircuitForm | None = None) -> HttpResponse:
+    cars = [(row, parsed_car(row.data)) for row in owned(Car, request.user)]
+    context = {
+        "cars": cars,
+        "circuits": owned(Circuit, request.user),
+        "errors": errors or [],
+        "form": form or CircuitForm(initial={"width": 10.0}),
+    }
+    return render(request, "library/garage.html", context, status=422 if errors else 200)
+
+
+@require_GET
+def garage(request: HttpRequest) -> HttpResponse:
+    """Cars and circuits."""
+    return _garage(request)
+
+
+def _added(request: HttpRequest, add: Callable[[], tuple[Car | Circuit, bool]]) -> HttpResponse:
+    """Runs an action that adds to the garage, and says what came of it."""
+    try:
+        row, new = add()
+    except FileRejected as error:
+        return _garage(request, error.problems)
+    except ApexError as error:
+        return _garage(request, [str(error)])
+    messages.success(request, f"{row} is in your garage." if new else f"{row} was there already; nothing was added.")
+    return redirect("garage")
+
+
+@require_POST
+def import_car(request: HttpRequest) -> HttpResponse:
+    """A car from a JSON file."""
+    return _added(request, lambda: add_car(request.user, uploaded(request, "a car in JSON")))  # type: ignore[arg-type]
+
+
+@require_POST
+def import_circuit(request: HttpRequest) -> HttpResponse:
+    """A circuit from a file of any format that is read."""
+    form = CircuitForm(request.POST)
+    if not form.is_valid():
+        return _garage(request, [str(error) for errors in form.errors.values() for error in errors], form)
+    values = form.cleaned_data
+    name, width, closed = values["name"], values["width"], not values["open_course"]
+    what = "a circuit: JSON, GeoJSON, GPX or CSV of points"
+    return _added(request, lambda: add_circuit(request.user, uploaded(request, what), name, width, closed))  # type: ignore[arg-type]
+
+
+@require_POST
+def reverse_circuit(request: HttpRequest, circuit_id: int) -> HttpResponse:
+    """The other way round, as a circuit of its own."""
+    row = owned_or_404(Circuit, request.user, pk=circuit_id)
+    return _added(request, lambda: add_reversed(row))
+
+
+def _file(text: str, name: str) -> HttpResponse:
+    headers = {"Content-Disposition": f'attachment; filename="{name}.json"'}
+    return HttpResponse(text, content_type="application/json", headers=headers)
+
+
+@require_GET
+def export_car(request: HttpRequest, car_id: int) -> HttpResponse:
+    """A car as JSON."""
+    row = owned_or_404(Car, request.user, pk=car_id)
+    return _file(row.data, row.key)
+
+
+@require_GET
+def export_circuit(request: HttpRequest, circuit_id: int) -> HttpResponse:
+    """A circuit as JSON."""
+    row = owned_or_404(Circuit, request.user, pk=circuit_id)
+    return _file(row.data, row.key)

@@ -1,0 +1,1 @@
+"""Event, sheet and conditions to the core's answers, kept within bounds of memory."""

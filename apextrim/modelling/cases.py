@@ -1,0 +1,97 @@
+"""What a modelled result depends on besides the sheet: the car as the event leaves it, its line, conditions, tyres, driver."""
+
+from typing import NamedTuple
+
+from apexcore.circuit.conditions import Conditions
+from apexcore.circuit.line import CornerSpan
+from apexcore.errors import FileRejected
+from apexcore.judge.calibration import scaled
+from apexcore.lap.driver import LEVELS
+from apexcore.lap.solver import Setting
+from apexcore.vehicle.car import Car
+from apexcore.vehicle.ruled import ruled
+from apexcore.vehicle.sheet import Sheet
+from apextrim.events.facts import conditions_of
+from apextrim.events.models import Event
+from apextrim.library.caches import kept_within
+from apextrim.library.stored import driven_line, parsed_car, parsed_circuit
+
+_MB = 1_000_000
+
+
+@kept_within(2 * _MB)
+def _ruled_text(text: str, limits: tuple[tuple[str, float, float], ...]) -> str:
+    return ruled(parsed_car(text), {key: (low, high) for key, low, high in limits}).model_dump_json()
+
+
+@kept_within(2 * _MB)
+def _scaled_text(text: str, scales: tuple[tuple[str, float], ...]) -> str:
+    return scaled(parsed_car(text), dict(scales)).model_dump_json()
+
+
+def _car_text(event: Event, calibrated: bool = True) -> str:
+    """The file of an event's car as its rules leave the items and as it is calibrated; a rule that the car has outgrown is
+    passed over."""
+    text = event.car.data
+    if event.item_rules:
+        try:
+            text = _ruled_text(text, tuple((key, low, high) for key, (low, high) in sorted(event.item_rules.items())))
+        except FileRejected:
+            text = event.car.data
+    return _scaled_text(text, tuple(sorted(event.calibration.items()))) if event.calibration and calibrated else text
+
+
+def car_of(event: Event, calibrated: bool = True) -> Car:
+    """The car of an event, its items as the event's rules leave them.
+
+    :param calibrated: scaled as the racer applied it, else as its book says
+    """
+    return parsed_car(_car_text(event, calibrated))
+
+
+def setting_of(event: Event, front: str = "", rear: str = "", conditions: Conditions | None = None, calibrated: bool = True) -> Setting:
+    """What decides a lap of this event besides the sheet; the car's first compound where none is named."""
+    car = car_of(event, calibrated)
+    first = car.tyres.compounds[0]
+    pair = (car.tyres.compound(front) if front else first, car.tyres.compound(rear) if rear else first)
+    line, _ = driven_line(event.circuit.data, car.width_m)
+    return Setting(car, line, conditions or conditions_of(event), pair, driver=LEVELS[event.driver])
+
+
+def spans_of(event: Event) -> tuple[CornerSpan, ...]:
+    """The corners of an event's circuit."""
+    return driven_line(event.circuit.data, car_of(event).width_m)[1]
+
+
+def sectors_of(event: Event) -> tuple[float, ...]:
+    """Where the circuit's sectors end, as shares of the lap, without the finish."""
+    circuit = parsed_circuit(event.circuit.data)
+    length = setting_of(event).line.s[-1]
+    return tuple(min(at / float(length), 0.999) for at in circuit.sectors_m)
+
+
+class Case(NamedTuple):
+    """All that a modelled result depends on, as text and numbers that can be a key."""
+
+    car: str
+    circuit: str
+    conditions: str
+    driver: str
+    values: tuple[tuple[str, float], ...]
+
+    def setting(self) -> Setting:
+        """The core's setting, on the car's first compound."""
+        core = parsed_car(self.car)
+        first = core.tyres.compounds[0]
+        line, _ = driven_line(self.circuit, core.width_m)
+        return Setting(core, line, Conditions.model_validate_json(self.conditions), (first, first), driver=LEVELS[self.driver])
+
+    def sheet(self) -> Sheet:
+        """The core's sheet."""
+        return Sheet(parsed_car(self.car).key, dict(self.values))
+
+
+def case_of(event: Event, sheet: Sheet) -> Case:
+    """The case of an event with this sheet, here and today."""
+    conditions = conditions_of(event).model_dump_json()
+    return Case(_car_text(event), event.circuit.data, conditions, event.driver, tuple(sorted(sheet.values.items())))

@@ -1,0 +1,159 @@
+"""A run, read: what is left of its laps without fuel and tyre age, how the tyres fade, and which wheel sets the limit."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from apexcore.errors import ApexError
+from apexcore.judge.fade import Fade, fade
+from apexcore.judge.laps import DrivenLap
+from apexcore.judge.model import Observed, cleaned_times, fit
+from apexcore.lap.solver import Setting
+from apexcore.lap.stint import StintLap, solve_stint
+from apexcore.quantities import format_number
+from apexcore.trim.reading.drift import drift, limiting_wheel
+from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
+from apextrim.events import facts
+from apextrim.events.models import Event
+from apextrim.modelling import answers, cases
+from apextrim.runs.models import TyreReading
+from apextrim.sheets.queries import core_sheet
+
+from .models import Run
+from .queries import observed
+
+#: Laps after the pit exit from which on tyres count as warm, for their fade.
+_WARM_FROM = 3
+#: Laps of this run, and of the others on its sheet, that are looked at: the newest.
+_MOST_LAPS = 300
+#: Laps of the modelled stint that tells the wheels' wear.
+_STINT = 8
+
+
+@dataclass(frozen=True)
+class WheelLimit:
+    """The wheel that wears out first.
+
+    :param wheel: in words
+    :param left: laps until its cliff, from the end of the run
+    :param measured: whether the tread read at its end says so, else the model
+    :param lost: share of each tread lost over the run, in the car's order [-]
+    """
+
+    wheel: str
+    left: float
+    measured: bool
+    lost: tuple[tuple[str, float], ...]
+
+
+@dataclass(frozen=True)
+class RunReading:
+    """What a run says beyond its laps.
+
+    :param cleaned: timed laps with fuel, tyre age, cold tyres and the track taken out; empty without timed laps
+    :param fade: None with too few warm laps
+    :param limit: None where the model has no stint
+    :param heat: tread temperature of each wheel at the end [degC], and whether it was read; empty where nobody tells it
+    """
+
+    cleaned: tuple[DrivenLap, ...]
+    fade: Fade | None
+    limit: WheelLimit | None
+    heat: tuple[tuple[str, float], ...] = ()
+    heat_read: bool = False
+
+
+def read_run(event: Event, run: Run) -> RunReading:
+    """Reads a run; what takes fuel and age out is fitted to all laps on its sheet, beginning at the vehicle model's values."""
+    try:
+        book = answers.book_of(event, core_sheet(event, run.sheet))
+    except ApexError:
+        return RunReading((), None, None)
+    setting = cases.setting_of(event, run.front, run.rear, facts.parsed_conditions(run.conditions))
+    wheels = _Wheels(event, run, setting, run.readings.order_by("-pk").first())
+    runs = observed(event, {run.sheet_id: 0}, book.fuel_l_per_lap)
+    own = next((one for one in runs if one.run.pk == run.pk), None)
+    if own is None:
+        return RunReading((), None, _limit(wheels), *_heat(wheels))
+    own = replace(own, laps=own.laps[-_MOST_LAPS:], numbers=own.numbers[-_MOST_LAPS:])
+    everything = [*[lap for one in runs if one.run.pk != run.pk for lap in one.laps][-_MOST_LAPS:], *own.laps]
+    posterior = fit(everything, book.priors())
+    cleaned = [float(time) for time in cleaned_times(own.laps, posterior)]
+    laps = tuple(DrivenLap(number, time) for number, time in zip(own.numbers, cleaned, strict=True))
+    return RunReading(laps, _fade(own.laps, float(posterior.fuel.mean())), _limit(wheels), *_heat(wheels))
+
+
+@dataclass(frozen=True)
+class _Wheels:
+    """What is known of a run's wheels.
+
+    :param reading: the newest of it, None where nothing was read
+    """
+
+    event: Event
+    run: Run
+    setting: Setting
+    reading: TyreReading | None
+
+    @cached_property
+    def stint(self) -> list[StintLap] | None:
+        """The modelled stint of its beginning; None where the model has none. Solved only where something was not read."""
+        try:
+            return solve_stint(self.setting, core_sheet(self.event, self.run.sheet), self.run.fuel_l, _STINT)
+        except ApexError:
+            return None
+
+
+def _fade(laps: list[Observed], per_kg: float) -> Fade | None:
+    warm = [lap for lap in laps if lap.since_pit >= _WARM_FROM]
+    if len(warm) < 5:
+        return None
+    return fade([lap.tyre_age for lap in warm], [lap.time_s - per_kg * lap.fuel_kg for lap in warm])
+
+
+def _named(values: Iterable[float]) -> tuple[tuple[str, float], ...]:
+    """Each wheel in words with its value, in the car's order."""
+    return tuple((WHEEL_WORDS[wheel], value) for wheel, value in zip(WHEELS, values, strict=True))
+
+
+def _heat(wheels: _Wheels) -> tuple[tuple[tuple[str, float], ...], bool]:
+    """Tread temperatures at the end of a run: as the pyrometer read them, else as the model has them after a stint."""
+    values = {} if wheels.reading is None else wheels.reading.values
+    if all(f"inner_{wheel}" in values for wheel in WHEELS):
+        return _named(sum(values[f"{third}_{wheel}"] for third in ("inner", "middle", "outer")) / 3.0 for wheel in WHEELS), True
+    if wheels.stint is None:
+        return (), False
+    return _named(wheels.stint[-1].lap.tyres.temperature_c), False
+
+
+def _limit(wheels: _Wheels) -> WheelLimit | None:
+    run, setting = wheels.run, wheels.setting
+    cliff = setting.compounds[0].cliff_wear, setting.compounds[1].cliff_wear
+    count = max(len(run.laps.all()), 1)
+    values = {} if wheels.reading is None else wheels.reading.values
+    if all(f"left_{wheel}" in values for wheel in WHEELS):
+        worn = [1.0 - values[f"left_{wheel}"] / 100.0 for wheel in WHEELS]
+        age = run.tyre_age + count
+        laps_left = [cliff[w // 2] / max(worn[w] / age, 1e-9) - age for w in range(4)]
+        first = min(range(4), key=lambda w: laps_left[w])
+        lost = _named(share * count / age for share in worn)
+        return WheelLimit(WHEEL_WORDS[WHEELS[first]], max(laps_left[first], 0.0), True, lost)
+    if wheels.stint is None:
+        return None
+    laps = drift(wheels.stint, cases.spans_of(wheels.event), setting.line)
+    first, whole = limiting_wheel(laps, cliff)
+    lost = _named((laps[-1].wear[w] - laps[0].wear[w]) / (len(laps) - 1) * count for w in range(4))
+    return WheelLimit(WHEEL_WORDS[WHEELS[first]], max(whole - run.tyre_age - count, 0.0), False, lost)
+
+
+def words_of(fade: Fade | None) -> str:
+    """The fade in one sentence."""
+    if fade is None:
+        return "Too few warm laps to tell how the tyres fade; five are needed."
+    size, spread = fade.per_lap_s
+    middle, low_end, high_end = (format_number(1000 * value, 0, signed=True) for value in (size, size - spread, size + spread))
+    text = f"The tyres fade by {middle} ms a lap, {low_end} to {high_end}"
+    if fade.lap is None:
+        return f"{text}; no cliff in these laps."
+    best, low, high = fade.lap
+    return f"{text} before the cliff, which comes at {best:.0f} laps of age, {low:.0f} to {high:.0f}."

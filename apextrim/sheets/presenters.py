@@ -1,0 +1,176 @@
+"""The sheet bench in units, words and picture geometry."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from apexcore.quantities import format_number
+from apexcore.trim.moves.effects import difference_spread_s
+from apexcore.trim.reading.answer import Answer, TyreAnswer
+from apexcore.trim.reading.balance import PHASES, SPEEDS, balance_changes
+from apexcore.vehicle.car import WHEEL_WORDS, Car
+from apexcore.vehicle.items import Item
+from apexcore.vehicle.sheet import Difference
+
+#: Balance at which a bar of the picture is full [%].
+_FULL_BALANCE = 24.0
+
+#: Order of the groups on the picture of the car, and what they are called.
+PLACES = [
+    ("fl", "Front left"), ("front", "Front axle"), ("fr", "Front right"),
+    ("car", "Car"),
+    ("rl", "Rear left"), ("rear", "Rear axle"), ("rr", "Rear right"),
+]  # fmt: skip
+
+
+#: Kinds of items that fold where there are at least `_FOLD_FROM` of them in one place, by what they set.
+_FOLD_OF = [("powertrain.gears", "Gear ratios"), ("ballast", "Ballast"), ("powertrain.differential", "Differential")]
+_FOLDS = ("Differential", "Gear ratios", "Ballast", "Dampers")
+_FOLD_FROM = 2
+
+
+@dataclass(frozen=True)
+class ItemView:
+    """An item as a control.
+
+    :param label: its name within its group
+    :param text: the value as typed or saved
+    :param saved: the value on the saved sheet
+    :param name: what that step is called, where steps have names
+    """
+
+    item: Item
+    label: str
+    text: str
+    saved: str
+    name: str
+    error: str
+
+
+def item_groups(car: Car, saved: Mapping[str, float], typed: Mapping[str, str], errors: Mapping[str, str]) -> list[dict[str, object]]:
+    """The items in their places on the car."""
+    groups: list[dict[str, object]] = []
+    for place, title in PLACES:
+        views = [
+            ItemView(
+                item,
+                _label(item),
+                typed.get(item.key, item.number(saved[item.key])),
+                item.number(saved[item.key]),
+                item.name_of(saved[item.key]),
+                errors.get(item.key, ""),
+            )
+            for item in car.items
+            if item.place == place
+        ]
+        folds = [(words, [one for one in views if _fold(one.item) == words]) for words in _FOLDS]
+        folds = [(words, there) for words, there in folds if len(there) >= _FOLD_FROM]
+        folded = {one.item.key for _, there in folds for one in there}
+        shown = [one for one in views if one.item.key not in folded]
+        groups.append({"place": place, "title": title, "items": views, "shown": shown, "folds": [_folded(*fold) for fold in folds]})
+    return groups
+
+
+def _folded(words: str, views: list[ItemView]) -> dict[str, object]:
+    """A fold of items; open where something in it is wrong or differs from the saved sheet."""
+    return {"title": words, "items": views, "open": any(one.error or one.text != one.saved for one in views)}
+
+
+def _fold(item: Item) -> str:
+    """The fold that an item goes into where there are several of its kind, empty for none."""
+    if item.ride_only:
+        return "Dampers"
+    return next((words for start, words in _FOLD_OF if item.sets.startswith(start)), "")
+
+
+def _label(item: Item) -> str:
+    """The name without the words that its place says already."""
+    words = WHEEL_WORDS.get(item.place, item.place)
+    name = item.name.replace(words, "").replace(words.capitalize(), "").strip()
+    return (name or item.name)[0].upper() + (name or item.name)[1:]
+
+
+@dataclass(frozen=True)
+class BalanceCell:
+    """One cell of the balance picture, in a box 100 wide with its middle at 50.
+
+    :param value: [%], None where the circuit has no such corner
+    :param change: against the saved sheet [%]
+    :param words: what it means
+    """
+
+    value: float | None
+    change: float | None
+    x: float
+    width: float
+    words: str
+
+
+def balance_words(value: float) -> str:
+    """A signed margin in words."""
+    if abs(value) < 1.0:
+        return "even"
+    return "washes wide" if value > 0 else "steps out"
+
+
+def _cell(value: float | None, change: float | None) -> BalanceCell:
+    if value is None:
+        return BalanceCell(None, None, 50, 0, "no such corner")
+    length = 50 * min(abs(value) / _FULL_BALANCE, 1.0)
+    return BalanceCell(value, change, 50 if value > 0 else 50 - length, length, balance_words(value))
+
+
+@dataclass(frozen=True)
+class Pad:
+    """A wheel's pad: four figures and how far its pressure is off.
+
+    :param pressure_off: hot pressure minus its best [kPa]
+    :param share: share of the sliding work of all four, 0 to 1
+    """
+
+    words: str
+    tyre: TyreAnswer
+    pressure_off: float
+    share: float
+
+
+@dataclass(frozen=True)
+class AnswerView:
+    """All that the answer panel shows.
+
+    :param change_s: modelled lap against the saved sheet [s]
+    :param spread_s: half the width of its 95 % interval [s]
+    :param rows: (corner speed, three cells)
+    """
+
+    answer: Answer
+    change_s: float
+    spread_s: float
+    top_change_kmh: float
+    rows: list[tuple[str, list[BalanceCell]]]
+    pads: list[Pad]
+
+
+def answer_view(now: Answer, saved: Answer) -> AnswerView:
+    """The answer beside the saved sheet's."""
+    changes = balance_changes(now.corners, saved.corners)
+    rows = [(speed, [_cell(now.grid[speed, phase], changes[speed, phase]) for phase in PHASES]) for speed in SPEEDS]
+    total = sum(tyre.work_kj for tyre in now.tyres)
+    pads = [Pad(WHEEL_WORDS[t.wheel], t, t.hot_kpa - t.best_kpa, t.work_kj / total) for t in now.tyres]
+    change = now.lap.time_s - saved.lap.time_s
+    top = 3.6 * (now.lap.top_speed_ms - saved.lap.top_speed_ms)
+    return AnswerView(now, change, difference_spread_s(change), top, rows, pads)
+
+
+def difference_rows(found: list[Difference], effects: Mapping[str, float]) -> list[dict[str, object]]:
+    """Differences of two sheets with what the model says of each alone [s]."""
+    return [
+        {
+            "name": one.item.name,
+            "before": one.item.text(one.before),
+            "after": one.item.text(one.after),
+            "steps": format_number(one.steps, 0, signed=True),
+            "effect": effects[one.item.key],
+            "spread": difference_spread_s(effects[one.item.key]),
+        }
+        for one in found
+    ]

@@ -1,0 +1,99 @@
+"""Sheets of an event."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from apexcore.errors import InputError
+from apexcore.lap.driver import LEVELS
+from apexcore.lap.solver import solve_lap
+from apexcore.trim.moves.effects import lap_spread_s
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import base_sheet, differences, stands
+from apextrim.accounts.owned import Person, owned_or_404
+from apextrim.events.models import Event
+from apextrim.modelling import answers, cases
+
+from .models import Sheet
+
+
+def sheet_in_car(event: Event) -> Sheet | None:
+    """The sheet in the car; None before the first one is saved."""
+    return event.sheets.filter(in_car=True).first()
+
+
+def sheet_for(user: Person, event: Event, sheet_id: str | None) -> Sheet | None:
+    """The sheet asked for; without a question the one in the car.
+
+    :raises Http404: if there is no such sheet in this event
+    """
+    if not sheet_id:
+        return sheet_in_car(event)
+    return owned_or_404(Sheet, user, event=event, pk=sheet_id)
+
+
+def core_sheet(event: Event, row: Sheet | None) -> CoreSheet:
+    """The core's sheet of a row; the maker's where there is none."""
+    car = cases.car_of(event)
+    return base_sheet(car) if row is None else CoreSheet(car.key, row.values)
+
+
+def core_sheet_in_car(event: Event) -> CoreSheet:
+    """The core's sheet in the car; the base sheet where there is none."""
+    return core_sheet(event, sheet_in_car(event))
+
+
+def expected_times(event: Event) -> list[tuple[str, float, float]]:
+    """(who, modelled lap time [s], half its 95 % interval [s]) for the levels of driver, with the sheet in the car.
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    setting, sheet = cases.setting_of(event), core_sheet_in_car(event)
+    times = [(who, solve_lap(replace(setting, driver=driver), sheet).time_s) for who, driver in LEVELS.items()]
+    return [(who, time, lap_spread_s(time)) for who, time in times]
+
+
+def sheet_tree(event: Event) -> list[Sheet]:
+    """The event's sheets, each under the one it was made from, the newest branch first; `depth` tells how far in."""
+    rows = list(event.sheets.select_related("parent").order_by("-number"))
+    below: dict[int | None, list[Sheet]] = {}
+    for row in rows:
+        below.setdefault(row.parent_id, []).append(row)
+    found: list[Sheet] = []
+
+    def walk(parent: int | None, depth: int) -> None:
+        for row in below.get(parent, []):
+            row.depth = depth
+            found.append(row)
+            walk(row.pk, depth + 1)
+
+    walk(None, 0)
+    return found
+
+
+def asked_sheet(event: Event, row: Sheet, asked: Sequence[str]) -> CoreSheet:
+    """A saved sheet with unsaved values (`item:value`) on top; what is not on the car's list, or leaves a car that cannot
+    stand, is left out."""
+    car, values = cases.car_of(event), dict(row.values)
+    items = {item.key: item for item in car.items}
+    for one in asked:
+        key, _, text = one.partition(":")
+        try:
+            values[key] = items[key].check(float(text))
+        except (KeyError, ValueError, InputError):
+            continue
+    sheet = CoreSheet(car.key, values)
+    return sheet if stands(car, sheet) else core_sheet(event, row)
+
+
+def single_effects(event: Event, first: CoreSheet, second: CoreSheet) -> dict[str, float]:
+    """Modelled change of lap time by each difference alone, on top of the first sheet [s].
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    setting = cases.setting_of(event)
+    base = answers.answer_of(event, first).lap.time_s
+    found = {}
+    for one in differences(cases.car_of(event), first, second):
+        moved = CoreSheet(first.car_key, {**first.values, one.item.key: one.after})
+        found[one.item.key] = solve_lap(setting, moved).time_s - base
+    return found

@@ -1,0 +1,70 @@
+"""What sheets answer the library and the events."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from django.dispatch import receiver
+
+from apexcore.errors import ApexError, FileRejected
+from apexcore.vehicle.car import Car as CoreCar
+from apexcore.vehicle.ruled import outside
+from apexcore.vehicle.sheet import checked_sheet
+from apextrim.events.models import Event
+from apextrim.events.signals import Panel, Violation, facts_wanted, panels_wanted, sheet_names_wanted, violations_wanted
+from apextrim.library.models import Car
+from apextrim.library.signals import car_changing
+from apextrim.modelling import cases
+
+from .models import Sheet
+from .queries import core_sheet, expected_times, sheet_in_car
+
+#: Sheets that no longer fit and are told in full.
+_TOLD = 3
+
+
+@receiver(car_changing)
+def sheets_still_fit(row: Car, core: CoreCar, **_: Any) -> None:
+    """Every saved sheet of a car must stay on its list.
+
+    :raises FileRejected: naming the sheets that would not
+    """
+    problems = []
+    for sheet in Sheet.objects.filter(event__car=row).select_related("event"):
+        try:
+            checked_sheet(core, sheet.values)
+        except FileRejected as error:
+            problems.append(f"{sheet.name} of {sheet.event.name}: {error.problems[0]}")
+    if problems:
+        more = f" And {len(problems) - _TOLD} more sheets." if len(problems) > _TOLD else ""
+        why = "Saved sheets would no longer fit this car; make another car from it instead. "
+        raise FileRejected([why + " ".join(problems[:_TOLD]) + more])
+
+
+@receiver(facts_wanted)
+def in_car_fact(event: Event, **_: Any) -> str:
+    """Which sheet is in the car."""
+    row = sheet_in_car(event)
+    return f"{row.name} in the car" if row else "no sheet in the car"
+
+
+@receiver(sheet_names_wanted)
+def in_car_names(events: Sequence[Event], **_: Any) -> dict[int, str]:
+    """Names of the sheets in the cars of these events, in one query."""
+    return {row.event_id: row.name for row in Sheet.objects.filter(event__in=events, in_car=True)}
+
+
+@receiver(panels_wanted)
+def expected_panel(event: Event, **_: Any) -> Panel:
+    """Lap times to expect with the sheet in the car."""
+    try:
+        return Panel("sheets/_expected.html", {"expected": expected_times(event)})
+    except ApexError as error:
+        return Panel("sheets/_expected.html", {"problem": str(error)})
+
+
+@receiver(violations_wanted)
+def sheets_outside(event: Event, **_: Any) -> list[Violation]:
+    """Saved sheets that the item limits of their event do not allow."""
+    car = cases.car_of(event)
+    found = [(row.name, outside(car, core_sheet(event, row))) for row in event.sheets.all()]
+    return [Violation(name, tuple(words)) for name, words in found if words]

@@ -1,0 +1,201 @@
+"""The map of a circuit in picture geometry."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from apexcore.circuit.features import MARKER_WORDS, GripStrip
+from apexcore.circuit.features import Marker as FeatureMarker
+from apexcore.circuit.line import CornerSpan, Line
+from apexcore.circuit.track import CentreLine, centre_line
+from apexcore.circuit.track import Circuit as CoreCircuit
+from apexcore.quantities import format_number
+
+#: Size of the map's picture, and the margin for the numbers [px].
+WIDTH, HEIGHT, MARGIN = 760.0, 400.0, 34.0
+
+
+@dataclass(frozen=True)
+class Marker:
+    """A corner's number on the map: a spot beside the road and a line to its apex."""
+
+    number: int
+    name: str
+    x: float
+    y: float
+    apex_x: float
+    apex_y: float
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A line or a spot on the map with what it stands for."""
+
+    kind: str
+    words: str
+    x1: float
+    y1: float
+    x2: float
+    y2: float
+
+
+@dataclass(frozen=True)
+class StripView:
+    """:param path: outline of a strip of other grip
+    :param better: whether it has more grip than the rest"""
+
+    path: str
+    words: str
+    better: bool
+
+
+@dataclass(frozen=True)
+class MapView:
+    """The map in picture units.
+
+    :param road: outline of the road, one path
+    :param line: the line driven, one path per share of braking, driving and neither: (kind, path)
+    :param start: the start line: x1, y1, x2, y2
+    :param arrow: points of the arrow that tells the direction
+    :param scale_px: length of 100 m
+    :param picks: places of the road as "x,y,metres" for a click on it
+    """
+
+    road: str
+    line: list[tuple[str, str]]
+    start: tuple[float, float, float, float]
+    arrow: str
+    markers: list[Marker]
+    scale_px: float
+    sectors: list[Mark]
+    marks: list[Mark]
+    strips: list[StripView]
+    picks: str
+
+
+def _path(spots: np.ndarray, closed: bool) -> str:
+    points = " ".join(f"{x:.1f},{y:.1f}" for x, y in spots)
+    return f"M{points}{'Z' if closed else ''}"
+
+
+class _Sheet:
+    """The circuit turned so that its longer side lies across the picture, and scaled to fit."""
+
+    def __init__(self, core: CoreCircuit, centre: CentreLine) -> None:
+        self.core, self.centre = core, centre
+        points = np.column_stack([centre.x, centre.y])
+        self.middle = points.mean(axis=0)
+        _, _, axes = np.linalg.svd(points - self.middle, full_matrices=False)
+        along = axes[0] if axes[0, 0] > 0 else -axes[0]
+        self.turn = np.array([[along[0], along[1]], [along[1], -along[0]]])  # y downwards, as pictures have it; not mirrored
+        flat = (points - self.middle) @ self.turn.T
+        span = np.maximum(flat.max(axis=0) - flat.min(axis=0), 1.0)
+        self.scale = min((WIDTH - 2 * MARGIN) / span[0], (HEIGHT - 2 * MARGIN) / span[1])
+        self.shift = np.array([WIDTH, HEIGHT]) / 2 - self.scale * (flat.max(axis=0) + flat.min(axis=0)) / 2
+
+    def place(self, x: np.ndarray, y: np.ndarray) -> np.ndarray:
+        """Metres to the picture."""
+        return np.asarray(self.scale * ((np.column_stack([x, y]) - self.middle) @ self.turn.T) + self.shift)
+
+    def beside(self, stations: np.ndarray, left_m: float, more_px: float = 0.0) -> np.ndarray:
+        """Spots this far left of the centre line, and some pixels further."""
+        ahead_x, ahead_y = self.centre.ahead()
+        reach = left_m + more_px / self.scale
+        return self.place((self.centre.x - reach * ahead_y)[stations], (self.centre.y + reach * ahead_x)[stations])
+
+    def station(self, at_m: float) -> int:
+        """The station at a distance along the centre line."""
+        return min(round(at_m / self.centre.ds), len(self.centre.x) - 1)
+
+    def across(self, at_m: float, kind: str, words: str) -> Mark:
+        """A line across the road."""
+        here, half = np.array([self.station(at_m)]), 0.5 * self.core.width_m
+        a, b = self.beside(here, half, 5)[0], self.beside(here, -half, -5)[0]
+        return Mark(kind, words, float(a[0]), float(a[1]), float(b[0]), float(b[1]))
+
+    def mark(self, one: FeatureMarker) -> Mark:
+        """Something beside or on the road."""
+        sign = {"left": 1.0, "right": -1.0, "across": 0.0}[one.side]
+        spot = self.beside(np.array([self.station(one.at_m)]), sign * 0.5 * self.core.width_m, 8 * sign)[0]
+        return Mark(one.kind, marker_words(one), float(spot[0]), float(spot[1]), 0.0, 0.0)
+
+    def strip(self, one: GripStrip) -> StripView:
+        """A strip of other grip, cut off at the road's edges."""
+        half, s = 0.5 * self.core.width_m, self.centre.s
+        if one.from_m <= one.to_m:
+            there = np.flatnonzero((s >= one.from_m) & (s <= one.to_m))
+        else:
+            there = np.concatenate([np.flatnonzero(s >= one.from_m), np.flatnonzero(s <= one.to_m)])
+        left, right = self.beside(there, min(one.left_m, half)), self.beside(there, max(one.right_m, -half))
+        change = format_number(100 * (one.grip - 1), 1, signed=True)
+        return StripView(
+            _path(np.vstack([left, right[::-1]]), True), f"{one.from_m:.0f} to {one.to_m:.0f} m: grip {change} %", one.grip >= 1
+        )
+
+
+def marker_words(one: FeatureMarker) -> str:
+    """A marker in words."""
+    side = f", {one.side}" if one.side != "across" else ""
+    high = f", {one.height_mm:g} mm" if one.height_mm else ""
+    return f"{MARKER_WORDS[one.kind]} at {one.at_m:.0f} m{side}{high}{f': {one.name}' if one.name else ''}"
+
+
+def map_view(
+    core: CoreCircuit, line: Line, spans: Sequence[CornerSpan], brake: np.ndarray | None = None, throttle: np.ndarray | None = None
+) -> MapView:
+    """The circuit from its own geometry, with what stands beside it.
+
+    :param brake: brake share at each station of the line; without it the line is drawn plain [-]
+    :param throttle: throttle share at each station of the line [-]
+    """
+    centre = centre_line(core)
+    sheet = _Sheet(core, centre)
+    every, half = np.arange(len(centre.x)), 0.5 * core.width_m
+    left, right = sheet.beside(every, half), sheet.beside(every, -half)
+    road = _path(left, True) + " " + _path(right, True) if core.closed else _path(np.vstack([left, right[::-1]]), True)
+    driven = sheet.place(line.x, line.y)
+    start = (float(left[0][0]), float(left[0][1]), float(right[0][0]), float(right[0][1]))
+    if brake is None or throttle is None:
+        stretches = [("part", _path(driven, core.closed))]
+    else:
+        stretches = _stretches(driven, brake, throttle)
+    sectors = [sheet.across(at, "sector", f"end of sector {n}, {at:.0f} m") for n, at in enumerate(core.sectors_m, start=1)]
+    middle = sheet.place(centre.x, centre.y)
+    picks = ";".join(f"{middle[i, 0]:.0f},{middle[i, 1]:.0f},{centre.s[i]:.0f}" for i in every[:: max(len(every) // 400, 1)])
+    return MapView(
+        road, stretches, start, _arrow(driven), [_marker(one, driven, line) for one in spans], 100 * sheet.scale, sectors,
+        [sheet.mark(one) for one in core.markers], [sheet.strip(one) for one in core.strips], picks,
+    )  # fmt: skip
+
+
+def _arrow(driven: np.ndarray) -> str:
+    """The arrow beside the start line that tells the direction."""
+    ahead = driven[min(14, len(driven) - 1)] - driven[0]
+    ahead = ahead / np.linalg.norm(ahead)
+    side = np.array([-ahead[1], ahead[0]])
+    tip = driven[0] + 24 * ahead + 15 * side
+    return " ".join(f"{p[0]:.1f},{p[1]:.1f}" for p in (tip, tip - 13 * ahead + 5 * side, tip - 13 * ahead - 5 * side))
+
+
+def _stretches(driven: np.ndarray, brake: np.ndarray, throttle: np.ndarray) -> list[tuple[str, str]]:
+    kinds = np.where(brake > 0.02, "brake", np.where(throttle > 0.98, "full", "part"))
+    found = []
+    first = 0
+    for i in range(1, len(kinds) + 1):
+        if i == len(kinds) or kinds[i] != kinds[first]:
+            piece = driven[first : min(i + 1, len(driven))]
+            found.append((str(kinds[first]), _path(piece, False)))
+            first = i
+    return found
+
+
+def _marker(span: CornerSpan, driven: np.ndarray, line: Line) -> Marker:
+    i = span.apex
+    apex = driven[i]
+    ahead = driven[(i + 1) % len(driven)] - driven[i - 1]
+    side = np.array([-ahead[1], ahead[0]]) / np.linalg.norm(ahead)
+    # the number stands outside the bend, where the road leaves room
+    outside = side if line.road[i, 0] > 0 else -side
+    spot = apex + 25 * outside
+    return Marker(span.number, span.name, float(spot[0]), float(spot[1]), float(apex[0]), float(apex[1]))

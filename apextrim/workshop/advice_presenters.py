@@ -1,0 +1,57 @@
+"""Advice in units and words."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from apexcore.quantities import format_number
+from apexcore.trim.moves.advice import Candidate
+from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
+from apexcore.vehicle.items import Item
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apextrim.sheets.sheet_form import set_query
+
+
+@dataclass(frozen=True)
+class AdviceCard:
+    """A candidate as shown.
+
+    :param letter: the key that puts it on the sheet
+    :param query: what the address of the bench needs for it
+    :param words: the first one as a sentence
+    """
+
+    one: Candidate
+    letter: str
+    moves: str
+    school: str
+    elsewhere: str
+    tyres: str
+    query: str
+    words: str
+
+
+def advice_cards(found: Sequence[Candidate], sheet: CoreSheet, before: str = "") -> list[AdviceCard]:
+    """Candidates in words.
+
+    :param before: what the address of the bench needs for what is unsaved already
+    """
+    cards = []
+    for letter, one in zip("abcdef", found, strict=False):
+        parts = [_move(item, steps, sheet.values[item.key], value) for item, steps, value in one.moves]
+        school = "frees the end that slides" if one.frees else "tames the end that grips"
+        speed, phase = one.where
+        aside = "nothing that could be felt"
+        if speed and abs(one.elsewhere) >= 0.1:
+            sense = "wider" if one.elsewhere > 0 else "looser"
+            aside = f"{speed} {phase} {format_number(one.elsewhere, 1, signed=True)} %, {sense}"
+        share, wheel = one.work
+        tyres = f"work {WHEEL_WORDS[WHEELS[wheel]]} {format_number(100 * share, 1, signed=True)} %"
+        query = before + set_query((item, value) for item, _, value in one.moves)
+        words = f"{' and '.join(parts)}: {school} by {format_number(one.change, 1)} % of grip."
+        cards.append(AdviceCard(one, letter, "; ".join(parts), school, aside, tyres, query, words[0].upper() + words[1:]))
+    return cards
+
+
+def _move(item: Item, steps: int, before: float, after: float) -> str:
+    count = f"{abs(steps)} step{'s' if abs(steps) != 1 else ''} {'up' if steps > 0 else 'down'}"
+    return f"{item.name} {item.text(before)} to {item.text(after)} ({count})"

@@ -1,0 +1,71 @@
+"""Advice from what the driver feels."""
+
+from typing import Any
+
+from django import forms
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from apexcore.circuit.line import CornerSpan
+from apexcore.errors import ApexError
+from apexcore.trim.moves.advice import WANTED, Feeling, advise
+from apexcore.trim.reading.balance import SPEEDS
+from apextrim.events.queries import event_for, frame
+from apextrim.modelling import cases
+from apextrim.sheets import queries
+
+from . import advice_presenters as presenters
+from .unsaved import asked_on
+
+_PHASES = [("braking", "under braking"), ("entry", "on entry"), ("mid", "in mid-corner"), ("exit", "on exit")]
+_SLIDES = [("front", "the nose washes wide"), ("rear", "the rear steps out")]
+
+
+class FeelingForm(forms.Form):
+    """What the car does, in the racer's words."""
+
+    slides = forms.ChoiceField(choices=_SLIDES, label="What it does")
+    phase = forms.ChoiceField(choices=_PHASES, label="Where in the corner")
+    where = forms.ChoiceField(label="In which corners")
+    how = forms.ChoiceField(choices=[(words, words) for words in WANTED], label="How bad")
+    tyres = forms.ChoiceField(choices=[("warm", "warm tyres"), ("cold", "cold tyres, first lap out"), ("worn", "worn tyres")], label="On")
+
+    def __init__(self, spans: tuple[CornerSpan, ...], data: Any) -> None:
+        super().__init__(data)
+        field = self.fields["where"]
+        assert isinstance(field, forms.ChoiceField)
+        named = [(str(span.number), f"{span.number} {span.name}".strip()) for span in spans]
+        field.choices = [("", "all corners"), *[(speed, f"{speed} corners") for speed in SPEEDS], *named]
+        field.required = False
+
+    def feeling(self) -> Feeling:
+        """The core's feeling of a valid form."""
+        values = self.cleaned_data
+        where = values["where"]
+        corners = (int(where),) if where.isdigit() else ()
+        speed = where if where in SPEEDS else ""
+        return Feeling(values["phase"], values["slides"], values["how"], corners, speed, values["tyres"])
+
+
+@require_GET
+def advice(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
+    """Changes that answer what the driver feels."""
+    event = event_for(request.user, event_id)
+    row = queries.sheet_for(request.user, event, str(sheet_id))
+    assert row is not None
+    asked = bool(request.GET.get("slides"))
+    usual = {"slides": "front", "phase": "mid", "where": "", "how": "clearly", "tyres": "warm"}
+    form = FeelingForm(cases.spans_of(event), {**usual, **request.GET.dict()})
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "asked": asked}
+    sheet, more = asked_on(request, event, row)
+    context |= more
+    if asked and form.is_valid():
+        try:
+            found = advise(cases.setting_of(event), cases.spans_of(event), sheet, form.feeling(), cases.car_of(event).items)
+            context["cards"] = presenters.advice_cards(found, sheet, more["kept_query"])
+            context["wanted"] = WANTED[form.cleaned_data["how"]]
+        except ApexError as error:
+            context["errors"] = [str(error)]
+    wrong = bool(form.errors or context.get("errors"))
+    return render(request, "workshop/advice.html", context, status=422 if wrong else 200)

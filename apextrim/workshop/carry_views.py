@@ -1,0 +1,59 @@
+"""A sheet made for other weather: what today's weather changes about it."""
+
+from typing import Any
+
+from django import forms
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from apexcore.circuit.conditions import Conditions
+from apexcore.errors import ApexError
+from apexcore.trim.moves.carry import carry_over
+from apextrim.accounts.owned import owned_or_404
+from apextrim.events import facts
+from apextrim.events.queries import event_for, frame
+from apextrim.modelling import cases
+from apextrim.sheets import queries
+from apextrim.sheets.models import Sheet
+from apextrim.sheets.sheet_form import set_query
+from apextrim.ui.fields import quantity
+
+_FIELDS = ("air_c", "track_c", "humidity_pct", "pressure_hpa", "rubber_pct", "wet_pct")
+
+
+class ThenForm(forms.Form):
+    """The weather that a sheet was made for."""
+
+    air_c = quantity(Conditions, "air_c", "Air then", "°C")
+    track_c = quantity(Conditions, "track_c", "Track then", "°C")
+    humidity_pct = quantity(Conditions, "humidity_pct", "Humidity then", "%")
+    pressure_hpa = quantity(Conditions, "pressure_hpa", "Air pressure then", "hPa")
+    rubber_pct = quantity(Conditions, "rubber_pct", "Rubber then", "%")
+    wet_pct = quantity(Conditions, "wet_pct", "Wet then", "%")
+
+
+@require_GET
+def carry(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
+    """What to change of a sheet for today."""
+    event = event_for(request.user, event_id)
+    row = owned_or_404(Sheet, request.user, event=event, pk=sheet_id)
+    today = facts.conditions_of(event)
+    asked = "air_c" in request.GET
+    form = ThenForm(request.GET if asked else {name: f"{getattr(today, name):g}" for name in _FIELDS})
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "asked": asked, "today": today}
+    if asked and form.is_valid():
+        try:
+            then = today.model_copy(update=form.cleaned_data)
+            found = carry_over(cases.setting_of(event), queries.core_sheet(event, row), then)
+            context["found"] = found
+            context["shift"] = found.today_s - found.then_s
+            context["gain"] = found.after_s - found.today_s
+            context["query"] = set_query((part.item, part.value) for part in found.parts)
+            context["parts"] = [
+                (part, part.item.text(part.before), part.item.text(part.value), f"{part.item.key}:{part.value:g}") for part in found.parts
+            ]
+        except ApexError as error:
+            context["errors"] = [str(error)]
+    wrong = asked and bool(form.errors or context.get("errors"))
+    return render(request, "workshop/carry.html", context, status=422 if wrong else 200)

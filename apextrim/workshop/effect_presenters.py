@@ -1,0 +1,67 @@
+"""The effects of single steps in units and words."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from apexcore.quantities import format_number
+from apexcore.trim.moves.effects import StepEffect
+from apexcore.trim.reading.balance import PHASES, SPEEDS
+from apexcore.vehicle.car import WHEELS
+
+#: Head of the effects table as a file.
+EFFECT_HEAD = [
+    "item", "step", "value", "unit", "lap_s", "half_interval_s",
+    *[f"balance_{speed}_{phase}_pct" for speed in SPEEDS for phase in PHASES],
+    *[f"tread_{wheel}_k" for wheel in WHEELS], *[f"work_{wheel}_pct" for wheel in WHEELS], "top_kmh", "fuel_l",
+]  # fmt: skip
+
+#: A change of balance from here on stands out in the table [%].
+_STRONG = 0.3
+
+
+@dataclass(frozen=True)
+class BalanceChange:
+    """:param text: the change, a dash where the circuit has no such corner
+    :param strong: whether it stands out"""
+
+    value: float | None
+    text: str
+    strong: bool
+
+
+@dataclass(frozen=True)
+class EffectRow:
+    """A line of the effects table.
+
+    :param number: the value after the step as the bench takes it
+    :param balance: nine cells, by corner speed and phase
+    """
+
+    effect: StepEffect
+    number: str
+    balance: list[BalanceChange]
+
+    def cells(self) -> list[str]:
+        """The line as a file has it."""
+        one = self.effect
+        value = "" if one.value is None else f"{one.value:g}"
+        balance = ["" if cell.value is None else f"{cell.value:.3f}" for cell in self.balance]
+        return [
+            one.item.name, f"{one.steps:+d}", value, one.item.unit, f"{one.lap_s:.4f}", f"{one.spread_s:.4f}", *balance,
+            *[f"{k:.2f}" for k in one.tread_k], *[f"{100 * share:.2f}" for share in one.work],
+            f"{3.6 * one.top_ms:.2f}", f"{one.fuel_l:.4f}",
+        ]  # fmt: skip
+
+
+def effect_rows(effects: Sequence[StepEffect]) -> list[EffectRow]:
+    """The effects table in the order given."""
+    rows = []
+    for one in effects:
+        cells = []
+        for speed in SPEEDS:
+            for phase in PHASES:
+                value = one.balance.get((speed, phase))
+                text = "–" if value is None else format_number(value, 2, signed=True)
+                cells.append(BalanceChange(value, text, value is not None and abs(value) >= _STRONG))
+        rows.append(EffectRow(one, "" if one.value is None else f"{one.value:g}", cells))
+    return rows

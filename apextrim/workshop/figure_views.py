@@ -1,0 +1,114 @@
+"""Gears, brake bias and weights of a sheet, and the check of what is in the car against it."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from django import forms
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from apexcore.circuit.conditions import GRAVITY
+from apexcore.circuit.line import CornerSpan
+from apexcore.errors import ApexError
+from apexcore.lap.solver import Lap, Setting
+from apexcore.quantities import format_number
+from apexcore.trim.figures.bias import bias_cases, bias_over_race, locking, share_curve
+from apexcore.trim.figures.corner_gears import corner_gears
+from apexcore.trim.figures.gearing import final_drive_item, last_gear_words, ratio_sweep, shifts, thrust_curves
+from apexcore.trim.figures.scales import perches, read_scales
+from apexcore.trim.moves.effects import difference_spread_s
+from apexcore.trim.moves.placement import best_placement, driver_cost_s
+from apexcore.vehicle.car import WHEEL_WORDS, WHEELS, Car
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import adjusted
+from apexcore.vehicle.weights import weights
+from apextrim.accounts.owned import owned_or_404
+from apextrim.events import facts
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+from apextrim.modelling import answers, cases
+from apextrim.sheets import queries
+from apextrim.sheets.models import Sheet
+from apextrim.sheets.sheet_form import set_query
+from apextrim.ui.fields import QuantityField
+
+from . import figure_presenters as presenters
+
+#: Laps that a tank for qualifying holds: out, three timed, in.
+_QUALIFYING_LAPS = 5.0
+
+#: Weight by which the cost of a heavier driver is tried [kg].
+_DRIVER_KG = 10.0
+
+
+class ScalesForm(forms.Form):
+    """Four scales, the wanted cross weight and the perch."""
+
+    fl = QuantityField("kg", 1, 1500, label="Front left")
+    fr = QuantityField("kg", 1, 1500, label="Front right")
+    rl = QuantityField("kg", 1, 1500, label="Rear left")
+    rr = QuantityField("kg", 1, 1500, label="Rear right")
+    target = QuantityField("%", 35, 65, label="Cross weight wanted")
+    pitch = QuantityField("mm", 0.2, 5, label="Perch, one turn", decimals=2)
+
+
+def _gears(setting: Setting, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:
+    """Thrust, shifts, the gear of every corner and the sweep over the final drive."""
+    return {
+        "thrust": presenters.thrust_picture(*thrust_curves(car, setting.conditions)), "shifts": shifts(car),
+        "last_gear": last_gear_words(car, setting.conditions), "corner_gears": corner_gears(setting, sheet, lap, spans),
+        "sweep": presenters.sweep_rows(ratio_sweep(setting, sheet, lap), final_drive_item(setting.car), sheet),
+    }  # fmt: skip
+
+
+def _brakes(event: Event, setting: Setting, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:
+    """Where the bias should stand, in qualifying and over the race."""
+    rules = facts.rules_of(event)
+    race = (rules.laps + rules.formation_laps) * lap.fuel_l
+    start = min(race, car.tank_l)
+    laps = rules.laps * start / race
+    fuels = [
+        (f"qualifying, {format_number(_QUALIFYING_LAPS * lap.fuel_l, 0)} l", _QUALIFYING_LAPS * lap.fuel_l),
+        (f"race, {format_number(start, 0)} l on the grid", start), ("race, last lap", lap.fuel_l),
+    ]  # fmt: skip
+    cases = bias_cases(setting, sheet, lap, fuels)
+    item = next((one for one in setting.car.items if one.sets == "brakes.front_share" and not one.locked), None)
+    ends = cases[-2].ideal, cases[-1].ideal
+    most = 1.15 * max(one.deceleration_ms2 for one in cases)
+    curves = [share_curve(car, fuel, most) for fuel in (0.0, car.tank_l)]
+    return {
+        "cases": [(one, presenters.bias_link(item, one.ideal)) for one in cases], "share": car.brakes.front_share,
+        "locking": locking(lap, spans), "per_10_l": 10.0 * (cases[2].ideal - cases[1].ideal) / (0.95 * car.tank_l),
+        "bias_move": None if item is None else bias_over_race(item, *ends, laps), "bias_item": item,
+        "bias_picture": presenters.bias_picture(curves, cases, car.brakes.front_share),
+    }  # fmt: skip
+
+
+@require_GET
+def figures(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
+    """Gearing, brake bias and weights of a sheet, here and today."""
+    event = event_for(request.user, event_id)
+    row = owned_or_404(Sheet, request.user, event=event, pk=sheet_id)
+    setting, sheet = cases.setting_of(event), queries.core_sheet(event, row)
+    car = adjusted(setting.car, sheet)
+    static = [load / GRAVITY for load in weights(car).static_n]
+    usual = {wheel: f"{load:.1f}" for wheel, load in zip(WHEELS, static, strict=True)}
+    asked = {**usual, "target": "50", "pitch": "1.5", **request.GET.dict()}
+    form = ScalesForm(asked)
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "wheels": WHEEL_WORDS.values()}
+    try:
+        lap, spans = answers.answer_of(event, sheet).lap, cases.spans_of(event)
+        cost = driver_cost_s(setting, sheet, lap, _DRIVER_KG)
+        context |= {**_gears(setting, sheet, car, lap, spans), **_brakes(event, setting, sheet, car, lap, spans)}
+        context |= {"driver_kg": _DRIVER_KG, "driver_s": cost, "driver_spread": difference_spread_s(cost)}
+        context["placed"] = best_placement(setting, sheet, lap)
+        context["placed_query"] = set_query((item, after) for item, _, after in context["placed"].moves) if context["placed"] else ""
+        if form.is_valid():
+            values = form.cleaned_data
+            loads = (values["fl"], values["fr"], values["rl"], values["rr"])
+            context |= {"scales": read_scales(loads), "perches": perches(car, loads, values["target"] / 100.0, values["pitch"])}
+    except ApexError as error:
+        context["errors"] = [str(error)]
+    wrong = bool(context.get("errors") or form.errors)
+    return render(request, "workshop/figures.html", context, status=422 if wrong else 200)

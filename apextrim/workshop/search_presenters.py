@@ -1,0 +1,84 @@
+"""The result of a search in units, words and picture geometry."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from apexcore.quantities import format_lap, format_number
+from apexcore.trim.moves.effects import difference_spread_s
+from apexcore.vehicle.car import Car
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apextrim.ui.pictures import Axis, linear_axis
+
+
+@dataclass(frozen=True)
+class SearchRow:
+    """A change of a search's result.
+
+    :param gain: what it gains on top of those above, in the aim's unit
+    :param sum: all gains so far
+    :param query: what the address of the bench needs for all changes so far
+    """
+
+    name: str
+    values: str
+    steps: int
+    gain: float
+    sum: float
+    query: str
+
+
+@dataclass(frozen=True)
+class SearchView:
+    """A search's result.
+
+    :param unit: of the gains: seconds, or km/h for top speed
+    :param spots: the trade in picture units with words
+    :param now: the sheet it began with, in the same picture
+    """
+
+    sentence: str
+    unit: str
+    tried: int
+    rows: list[SearchRow]
+    x: Axis
+    y: Axis
+    spots: list[tuple[float, float, str]]
+    path: str
+    now: tuple[float, float]
+
+
+def search_view(result: Mapping[str, Any], aim: str, car: Car, sheet: CoreSheet) -> SearchView:
+    """The stored result of a search in words and picture geometry."""
+    factor, unit = (-3.6, "km/h") if aim == "top" else (1.0, "s")
+    rows: list[SearchRow] = []
+    total, query = 0.0, ""
+    for key, steps, value, gain in result["changes"]:
+        item = car.item(key)
+        total, query = total + gain, f"{query}&set={key}:{value:g}"
+        words = f"{item.text(sheet.values[key])} to {item.text(value)}"
+        rows.append(SearchRow(item.name, words, steps, factor * gain, factor * total, query))
+    before, after = result["before"], result["after"]
+    trade = [(lap, 3.6 * top) for lap, top in result["trade"]]
+    laps, tops = [*(lap for lap, _ in trade), before[1]], [*(top for _, top in trade), 3.6 * before[2]]
+    x = linear_axis(min(laps), max(laps), 76, 424, 4, lambda value: format_lap(value, 2))
+    y = linear_axis(min(tops), max(tops), 244, 26, 4, lambda value: format_number(value, 1))
+    spots = [(x.at(lap), y.at(top), f"{format_lap(lap, 2)} with {format_number(top, 1)} km/h") for lap, top in trade]
+    return SearchView(
+        _search_sentence(aim, rows, before, after, result["excess"]), unit, result["tried"], rows, x, y, spots if len(spots) > 1 else [],
+        "M" + " ".join(f"{a:.1f},{b:.1f}" for a, b, _ in spots), (x.at(before[1]), y.at(3.6 * before[2])),
+    )  # fmt: skip
+
+
+def _search_sentence(aim: str, rows: Sequence[SearchRow], before: Sequence[float], after: Sequence[float], excess: float) -> str:
+    if not rows:
+        return "Nothing better was found: no free step helps within the limits."
+    held = "" if excess <= 1e-6 else " The limits could not all be kept."
+    gain = after[1] - before[1]
+    spread = difference_spread_s(gain)
+    lap = f"{format_number(abs(gain), 2)} s a lap {'quicker' if gain < 0 else 'slower'}, ± {format_number(spread, 2)}"
+    top = f"{format_number(3.6 * (after[2] - before[2]), 1, signed=True)} km/h at the top"
+    main = {"lap": lap, "top": top}.get(aim, f"{format_number(before[0] - after[0], 2)} s better for its aim, {lap}")
+    half = sum(1 for row in rows if abs(row.sum) < 0.8 * abs(rows[-1].sum)) + 1
+    most = f" The first {half} of {len(rows)} changes bring four fifths of it." if len(rows) > 2 and half < len(rows) else ""
+    return f"{main[0].upper()}{main[1:]}, with {len(rows)} change{'s' if len(rows) != 1 else ''}.{most}{held}"

@@ -1,0 +1,71 @@
+"""A sheet over a stint: lap times, tyres and balance as fuel burns off and tyres warm up and wear."""
+
+from typing import Any
+
+from django import forms
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from apexcore.errors import ApexError
+from apexcore.lap.stint import solve_stint
+from apexcore.trim.moves.effects import lap_spread_s
+from apexcore.trim.reading.drift import balance_drift, drift, limiting_wheel
+from apexcore.vehicle.car import WHEEL_WORDS, WHEELS, Car
+from apexcore.vehicle.sheet import adjusted
+from apextrim.events.queries import event_for, frame
+from apextrim.modelling import cases
+from apextrim.sheets import queries
+from apextrim.ui.fields import QuantityField
+
+from . import stint_presenters as presenters
+
+MOST_LAPS = 80
+
+
+class StintForm(forms.Form):
+    """How long, on what, with how much fuel."""
+
+    laps = QuantityField("", 3, MOST_LAPS, whole=True, label="Laps")
+    fuel = QuantityField("l", 0, 500, label="Fuel at the start")
+    front = forms.ChoiceField(label="Front tyres")
+    rear = forms.ChoiceField(label="Rear tyres")
+
+    def __init__(self, car: Car, data: Any) -> None:
+        super().__init__(data)
+        choices = [(one.key, f"{one.name} ({one.letter})") for one in car.tyres.compounds]
+        for name in ("front", "rear"):
+            field = self.fields[name]
+            assert isinstance(field, forms.ChoiceField)
+            field.choices = choices
+        self.fields["fuel"].high = car.tank_l  # type: ignore[attr-defined]
+
+
+@require_GET
+def stint(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
+    """The modelled stint of a sheet."""
+    event = event_for(request.user, event_id)
+    row = queries.sheet_for(request.user, event, str(sheet_id))
+    car, sheet = cases.car_of(event), queries.core_sheet(event, row)
+    first = car.tyres.compounds[0].key
+    asked = {"laps": "20", "fuel": f"{adjusted(car, sheet).fuel_l:g}", "front": first, "rear": first, **request.GET.dict()}
+    form = StintForm(car, asked)
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "wheels": WHEELS}
+    if form.is_valid():
+        values = form.cleaned_data
+        setting = cases.setting_of(event, values["front"], values["rear"])
+        try:
+            laps = drift(solve_stint(setting, sheet, values["fuel"], values["laps"]), cases.spans_of(event), setting.line)
+        except ApexError as error:
+            context["errors"] = [str(error)]
+        else:
+            cliff = setting.compounds[0].cliff_wear, setting.compounds[1].cliff_wear
+            wheel, left = limiting_wheel(laps, cliff)
+            best = min(laps[1:], key=lambda lap: lap.time_s)
+            first_out = WHEEL_WORDS[WHEELS[wheel]]
+            context |= {
+                "laps": laps, "picture": presenters.stint_picture(laps, cliff), "drift": balance_drift(laps), "best": best,
+                "fade": laps[-1].time_s - best.time_s, "spread": lap_spread_s(best.time_s), "wheel": first_out, "left": left,
+            }  # fmt: skip
+    wrong = bool(form.errors or context.get("errors"))
+    return render(request, "workshop/stint.html", context, status=422 if wrong else 200)

@@ -1,0 +1,118 @@
+"""A whole event out of one installation and into another."""
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+from django.utils import timezone
+
+from apexcore.errors import FileRejected
+from apextrim.archive.actions import event_file, read_event, write_event
+from apextrim.events.actions import change_item_rules
+from apextrim.events.models import Event
+from apextrim.library.circuit_actions import save_notes
+from apextrim.race.actions import keep_plan
+from apextrim.race.queries import race_view
+from apextrim.runs import logger
+from apextrim.runs.actions import delete_run
+from apextrim.runs.models import Run
+from apextrim.sheets.models import Sheet
+from apextrim.sheets.queries import sheet_in_car
+from apextrim.verdicts.actions import keep_verdict
+from apextrim.verdicts.models import PlannedTest
+from apextrim.verdicts.queries import Judged, judged
+from apextrim.verdicts.record import apply_calibration, hold_against_laps
+from tests.apextrim.readings.test_readings import a_stop
+from tests.apextrim.runs.test_logger import stint
+
+
+@pytest.fixture
+def full(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run], client_in: Client) -> Event:
+    """An event with one of everything."""
+    event.refresh_from_db()
+    for seed in range(2):
+        drive(first, seed), drive(second, seed + 5)
+    delete_run(drive(first, 40))
+    tagged = event.runs.get(number=1)
+    tagged.tags, tagged.words, tagged.tyre_set, tagged.fuel_end_l = {"line": "late"}, {"entry": "even"}, "4", 12.5
+    tagged.save()
+    key, _ = logger.make_key(event, "box")
+    from apexcore.formats.logger import read_json_lines
+
+    logger.take(key, read_json_lines(stint().encode()))
+    client_in.post(f"/events/{event.pk}/sheet/{first.pk}/readings/?run={tagged.pk}", a_stop())
+    found = judged(event, first, second, 0.1)
+    assert isinstance(found, Judged)
+    keep_verdict(event, ((str(first.pk), "S1"), (str(second.pk), "S2")), found)
+    keep_plan(event, race_view(event).by_stops[0].plan)
+    save_notes(event.circuit, {1: ("late", "early")})
+    change_item_rules(event, {"wing": (1, 6)})
+    PlannedTest.objects.create(
+        event=event, differences=[["sheet", str(first.pk), "S1", str(second.pk), "S2"]], order=[[0], [1]], laps=4, difference_s=0.2,
+        power=0.8, made_at=timezone.now(),
+    )  # fmt: skip
+    apply_calibration(event, hold_against_laps(event))
+    event.refresh_from_db()
+    return event
+
+
+def test_another_installation_reads_it_back_without_loss(full: Event) -> None:
+    text = write_event(full)
+    other = User.objects.create_user("elsewhere", password="withy-bend-4")
+    there, new = read_event(other, text.encode())
+    assert new and there.owner == other and write_event(there) == text
+    assert there.readings.get().run == there.runs.get(number=1)
+    assert there.verdicts.get().key_a == str(there.sheets.get(number=1).pk)
+    assert there.runs.count() == full.runs.filter(deleted_at=None).count() and sheet_in_car(there) == there.sheets.get(number=1)
+    knot = there.knots.filter(kind="run").first()
+    assert knot is not None and there.runs.filter(pk=knot.target or 0).exists()
+    assert there.circuit.notes.get().qualifying == "late" and there.calibration == full.calibration
+
+
+def test_the_same_file_again_adds_nothing_and_a_changed_car_gets_a_key_of_its_own(full: Event) -> None:
+    text = write_event(full)
+    assert read_event(full.owner, text.encode()) == (full, False) and Event.objects.filter(owner=full.owner).count() == 1
+    content = json.loads(text)
+    content["name"], content["car"]["mass"]["dry_kg"] = "A copy", content["car"]["mass"]["dry_kg"] + 10
+    there, new = read_event(full.owner, json.dumps(content).encode())
+    assert new and there.car.key == f"{full.car.key}_2" and there.circuit == full.circuit
+
+
+@pytest.mark.parametrize(
+    ("spoil", "words"),
+    [
+        (lambda c: c["runs"][0].update(sheet=77), "its sheet 77 is not in the file"),
+        (lambda c: c["sheets"][0]["values"].pop("wing"), "the item “wing” is on only one"),
+        (lambda c: c["sheets"].append(c["sheets"][0]), "number 1 stands there twice"),
+        (lambda c: c["runs"][1].update(rear="soft"), "“soft” is no compound"),
+        (lambda c: c["runs"][0]["laps"][0].update(time_s=-3), "runs.0.laps.0.time_s"),
+        (lambda c: c.update(driver="ghost"), "driver: “ghost”"),
+        (lambda c: c["rules"].update(laps=-1), "rules, laps"),
+        (lambda c: c.update(format="apex-trim event 9"), "format"),
+        (lambda c: c["conditions"].update(air_c=400), "conditions.air_c"),
+    ],
+)
+def test_a_file_that_does_not_fit_together_is_refused_as_a_whole(full: Event, spoil: Callable[[Any], Any], words: str) -> None:
+    content = json.loads(write_event(full))
+    spoil(content)
+    other = User.objects.create_user("elsewhere", password="withy-bend-4")
+    with pytest.raises(FileRejected) as caught:
+        read_event(other, json.dumps(content).encode())
+    assert words in " ".join(caught.value.problems) and not Event.objects.filter(owner=other).exists() and not other.cars.exists()
+
+
+def test_an_event_goes_out_and_comes_in_through_the_pages(full: Event, stranger: Client) -> None:
+    owner = Client()
+    owner.force_login(full.owner)
+    response = owner.get(f"/events/{full.pk}/file/")
+    assert response["Content-Disposition"].endswith('.json"')
+    page = stranger.post("/events/bring-in/", {"file": SimpleUploadedFile("event.json", response.content)}, follow=True).content.decode()
+    assert "is brought in" in page and full.name in page.replace("&#x27;", "'")
+    assert "Nothing" not in page
+    wrong = stranger.post("/events/bring-in/", {"file": SimpleUploadedFile("event.json", b"{}")}, follow=True).content.decode()
+    assert "does not say its format" in wrong
+    assert event_file(full).name == full.name

@@ -1,0 +1,65 @@
+"""The sheet bench, and cars, circuits and sheets as files."""
+
+import json
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+from django.urls import reverse
+
+from apextrim.events.actions import create_event
+from apextrim.events.models import Event
+from apextrim.library.models import Car
+from tests.apexcore.formats.test_formats import EXAMPLES
+from tests.conftest import DEMO
+
+
+def file(data: bytes | str, name: str = "file.json") -> SimpleUploadedFile:
+    return SimpleUploadedFile(name, data.encode() if isinstance(data, str) else data)
+
+
+def test_cars_and_circuits_come_in_and_go_out_as_files(client_in: Client, event: Event) -> None:
+    out = client_in.get(reverse("export_car", args=[event.car.pk])).content
+    assert client_in.post(reverse("import_car"), {"file": file(out)}).status_code == 302
+    assert Car.objects.filter(owner=event.owner).count() == 5
+    changed = json.loads(out) | {"key": "gannet_light", "name": "Gannet light"}
+    client_in.post(reverse("import_car"), {"file": file(json.dumps(changed))})
+    assert Car.objects.filter(owner=event.owner).count() == 6
+    clash = client_in.post(reverse("import_car"), {"file": file(json.dumps(changed | {"name": "Another"}))})
+    assert clash.status_code == 422 and "is taken by Gannet light" in clash.content.decode()
+    broken = json.loads(out)
+    broken["mass"]["dry_kg"] = -5
+    assert "mass.dry_kg" in client_in.post(reverse("import_car"), {"file": file(json.dumps(broken))}).content.decode()
+
+
+def test_a_circuit_that_does_not_close_is_refused(client_in: Client, event: Event) -> None:
+    circuit = json.loads((DEMO / "circuits" / "sallowmere_fen.json").read_text())
+    circuit["key"] = "open"
+    circuit["segments"].pop(1)
+    response = client_in.post(reverse("import_circuit"), {"file": file(json.dumps(circuit)), "width": "10"})
+    assert response.status_code == 422
+    assert "corners that add up to 360" in response.content.decode()
+    assert client_in.get(reverse("export_circuit", args=[event.circuit.pk])).status_code == 200
+
+
+def test_a_survey_becomes_a_circuit_and_can_be_turned_round(client_in: Client, event: Event) -> None:
+    data = (EXAMPLES / "circuit.geojson").read_bytes()
+    before = event.owner.circuits.count()
+    page = client_in.post(reverse("import_circuit"), {"file": file(data), "name": "My field", "width": "8,5"}, follow=True)
+    assert "My field, imported is in your garage" in page.content.decode()
+    row = event.owner.circuits.get(name="My field")
+    again = client_in.post(reverse("import_circuit"), {"file": file(data), "name": "My field", "width": "8.5"}, follow=True)
+    assert "was there already" in again.content.decode()
+    client_in.post(reverse("reverse_circuit", args=[row.pk]))
+    assert event.owner.circuits.filter(layout="imported reversed").exists()
+    assert event.owner.circuits.count() == before + 2
+    other = create_event(event.owner, "On my field", event.car, row, False)
+    assert len(client_in.get(reverse("lap_bench", args=[other.pk])).context["rows"]) == 8
+
+
+@pytest.mark.parametrize(("width", "words"), [("0", "expected 3 to 40 m"), ("wide", "“wide”"), ("", "required")])
+def test_a_circuit_needs_a_possible_width(client_in: Client, event: Event, width: str, words: str) -> None:
+    data = (EXAMPLES / "circuit_points.csv").read_bytes()
+    response = client_in.post(reverse("import_circuit"), {"file": file(data), "name": "Narrow", "width": width})
+    assert response.status_code == 422 and words in response.content.decode()
+    assert not event.owner.circuits.filter(name="Narrow").exists()

@@ -1,0 +1,118 @@
+"""A database of the layout before this one, with a row of every kind, comes through the migrations whole."""
+
+import gzip
+import os
+import sqlite3
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[2]
+OLD = ROOT / "tests" / "data" / "database_of_0_1.sql.gz"
+MOVED = {
+    "garage_car": "library_car", "circuits_circuit": "library_circuit", "circuits_cornernote": "library_cornernote",
+    "garage_sheet": "sheets_sheet", "garage_search": "workshop_search", "garage_tyrereading": "runs_tyrereading",
+}  # fmt: skip
+#: What the migrations may change: their own log, and the permissions of models that have moved.
+CHANGES = {"django_migrations", "django_content_type", "auth_permission", "sqlite_sequence"}
+
+Rows = dict[str, list[dict[str, object]]]
+
+
+def manage(var: Path, *words: str) -> subprocess.CompletedProcess[str]:
+    env = {**os.environ, "APEX_VAR": str(var)}
+    return subprocess.run([sys.executable, "manage.py", *words], cwd=ROOT, env=env, capture_output=True, text=True)
+
+
+def old_database(var: Path) -> Path:
+    file = var / "apextrim.sqlite3"
+    with sqlite3.connect(file) as connection:
+        connection.executescript(gzip.decompress(OLD.read_bytes()).decode())
+    return file
+
+
+def rows_of(file: Path) -> Rows:
+    connection = sqlite3.connect(file)
+    connection.row_factory = sqlite3.Row
+    tables = [name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")]
+    return {name: [dict(row) for row in connection.execute(f'SELECT * FROM "{name}" ORDER BY 1')] for name in tables}
+
+
+def shape_of(file: Path) -> dict[str, object]:
+    """Columns, references and indexes of every table, whatever their names."""
+    connection = sqlite3.connect(file)
+    shape: dict[str, object] = {}
+    for table in rows_of(file):
+        columns = sorted((row[1], row[2], row[3]) for row in connection.execute(f'PRAGMA table_info("{table}")'))
+        references = sorted((row[2], row[3], row[4]) for row in connection.execute(f'PRAGMA foreign_key_list("{table}")'))
+        indexes = sorted(
+            (tuple(column[2] for column in connection.execute(f'PRAGMA index_info("{row[1]}")')), row[2], row[4])
+            for row in connection.execute(f'PRAGMA index_list("{table}")')
+        )
+        shape[table] = (columns, references, indexes)
+    return shape
+
+
+def test_every_row_of_before_is_there_with_every_value(tmp_path: Path) -> None:
+    file = old_database(tmp_path)
+    before = rows_of(file)
+    assert all(before[table] for table in before if table.split("_")[0] in ("garage", "circuits", "events", "runs", "verdicts", "race"))
+    done = manage(tmp_path, "migrate", "-v0")
+    assert done.returncode == 0, done.stderr
+    after = rows_of(file)
+    for table, rows in before.items():
+        if table in CHANGES:
+            continue
+        for old, new in zip(rows, after[MOVED.get(table, table)], strict=True):
+            old.pop("sheet_in_car_id", None)
+            assert {name: new[name] for name in old} == old, table
+    in_car = {row["sheet_in_car_id"] for row in rows_of(old_copy(tmp_path))["events_event"]} - {None}
+    assert {row["id"] for row in after["sheets_sheet"] if row["in_car"]} == in_car and in_car
+    assert not [name for name in after if name.startswith(("garage_", "circuits_"))]
+    assert sqlite3.connect(file).execute("PRAGMA foreign_key_check").fetchall() == []
+
+
+def old_copy(tmp_path: Path) -> Path:
+    folder = tmp_path / "again"
+    folder.mkdir()
+    return old_database(folder)
+
+
+def test_a_database_taken_over_has_the_shape_of_a_new_one(tmp_path: Path) -> None:
+    new = tmp_path / "new"
+    new.mkdir()
+    assert manage(new, "migrate", "-v0").returncode == 0
+    file = old_database(tmp_path)
+    assert manage(tmp_path, "migrate", "-v0").returncode == 0
+    assert shape_of(file) == shape_of(new / "apextrim.sqlite3")
+
+
+def test_the_pages_of_a_database_taken_over_open(tmp_path: Path) -> None:
+    old_database(tmp_path)
+    assert manage(tmp_path, "migrate", "-v0").returncode == 0
+    look = """
+from django.contrib.auth.models import User
+from django.test import Client
+client = Client(HTTP_HOST="localhost")
+client.force_login(User.objects.get(username="racer"))
+for page in ("", "lap/", "sheet/", "sheet/?sheet=1", "sheet/1/readings/", "sheet/search/1/", "runs/", "runs/1/", "verdicts/", "race/", "race/1/", "file/"):
+    print(client.get(f"/events/1/{page}").status_code, page)
+print(client.get("/garage/").status_code, client.get("/events/1/circuit/")["Location"])
+"""
+    done = manage(tmp_path, "shell", "-v0", "-c", look)
+    assert done.returncode == 0, done.stderr
+    lines = done.stdout.splitlines()
+    assert [line for line in lines if not line.startswith("200")] == [] and "200 /events/1/lap/" in lines
+
+
+@pytest.mark.parametrize("missing", ["0005_logbook", "0003_tests_and_calibrations"])
+def test_an_older_database_is_refused_and_stays_as_it_is(tmp_path: Path, missing: str) -> None:
+    file = old_database(tmp_path)
+    with sqlite3.connect(file) as connection:
+        connection.execute("DELETE FROM django_migrations WHERE name = ?", [missing])
+    before = rows_of(file)
+    done = manage(tmp_path, "migrate", "-v0")
+    assert done.returncode != 0 and "older than version 0.1" in done.stderr
+    assert rows_of(file) == before
