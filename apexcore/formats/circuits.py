@@ -12,7 +12,7 @@ from pydantic import ValidationError
 from ..circuit.points import Point, checked_points, from_degrees
 from ..circuit.track import Circuit, centre_line
 from ..errors import FileRejected, InputError
-from ..quantities.text import parse_number
+from ..quantities.text import read_number
 from .text import decoded, problem_of, rejected
 from .values_json import read_value
 
@@ -74,9 +74,9 @@ def _csv(text: str) -> list[Point]:
             wanted = f"{len(header)}; with a decimal comma, separate the columns by semicolons"
             raise InputError(f"Line {line}", f"{len(row)} columns", wanted)
         cells = dict(zip(header, row, strict=True))
-        x, y = (parse_number(cells[column], "", f"Line {line}, column {column}") for column in names)
+        x, y = (read_number(cells[column], "", f"Line {line}, column {column}", comma_is_decimal=True) for column in names)
         height = cells.get(_HEIGHT, "").strip()
-        points.append((x, y, parse_number(height, "", f"Line {line}, column {_HEIGHT}") if height else 0.0))
+        points.append((x, y, read_number(height, "", f"Line {line}, column {_HEIGHT}", comma_is_decimal=True) if height else 0.0))
     return points if names == _METRES else from_degrees(points, "CSV")
 
 
@@ -127,10 +127,10 @@ def _gpx(text: str, closed: bool) -> list[Point]:
         if node.tag.rsplit("}", 1)[-1] not in ("trkpt", "rtept"):
             continue
         place = f"GPX, point {len(points) + 1}"
-        longitude = parse_number(node.get("lon", ""), "", f"{place}, lon")
-        latitude = parse_number(node.get("lat", ""), "", f"{place}, lat")
+        longitude = read_number(node.get("lon", ""), "", f"{place}, lon")
+        latitude = read_number(node.get("lat", ""), "", f"{place}, lat")
         height = next((child.text or "" for child in node if child.tag.rsplit("}", 1)[-1] == "ele"), "")
-        points.append((longitude, latitude, parse_number(height, "", f"{place}, ele") if height.strip() else 0.0))
+        points.append((longitude, latitude, read_number(height, "", f"{place}, ele") if height.strip() else 0.0))
     if not points:
         raise InputError("GPX", "no track point", "a track of one lap")
     return from_degrees(_one_lap(points) if closed else points, "GPX")

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from ..errors import FileRejected, InputError
 from ..judge.laps import KINDS, DrivenLap, LapKind
-from ..quantities.text import format_lap, parse_lap, parse_number
+from ..quantities.text import format_lap, parse_lap, read_number
 from .text import decoded, rejected
 
 REQUIRED = ("lap", "lap_time")
@@ -170,7 +170,7 @@ def _sectors(cells: Mapping[str, str], line: int, time_s: float) -> tuple[float,
 def _sector(text: str, place: str) -> float:
     if ":" in text:
         return parse_lap(text, place)
-    seconds = parse_number(text, "s", place)
+    seconds = read_number(text, "s", place, comma_is_decimal=True)
     if not 1.0 <= seconds <= 900.0:
         raise InputError(place, text, "a time of 1 s to 15 min")
     return seconds
@@ -179,7 +179,7 @@ def _sector(text: str, place: str) -> float:
 def _top_ms(text: str, line: int) -> float | None:
     if not text:
         return None
-    kmh = parse_number(text, "km/h", f"Line {line}, column top_kmh")
+    kmh = read_number(text, "km/h", f"Line {line}, column top_kmh", comma_is_decimal=True)
     if not 10.0 <= kmh <= MOST_TOP_KMH:
         raise InputError(f"Line {line}, column top_kmh", text, f"10 to {MOST_TOP_KMH:.0f} km/h")
     return kmh / 3.6
@@ -197,7 +197,7 @@ def _kind(text: str, place: str) -> LapKind:
 def _fuel(text: str, place: str) -> float | None:
     if not text:
         return None
-    litres = parse_number(text, "l", place)
+    litres = read_number(text, "l", place, comma_is_decimal=True)
     if not 0 <= litres <= MOST_FUEL_L:
         raise InputError(place, text, f"litres burnt on this lap, 0 to {MOST_FUEL_L:.0f}")
     return litres

@@ -24,8 +24,15 @@ UNIT_WORDS: dict[str, str] = {
     "s": "s", "min": "min",
 }  # fmt: skip
 
-_NUMBER = re.compile(r"^\s*([+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+))\s*([^\d\s].*?)?\s*$")
-_LAP = re.compile(r"^\s*(?:(\d{1,3})\s*:\s*)?(\d{1,5}(?:[.,]\d{0,6})?)\s*s?\s*$")
+#: Longest text that is looked at; what is longer is no number that a person typed.
+MOST_LETTERS = 40
+
+_NUMBER = re.compile(r"([+-]?(?:[0-9]+(?:,[0-9]{3})*[.,]?[0-9]*|[.,][0-9]+))([^0-9.,].*)?", re.DOTALL)
+_THOUSANDS = re.compile(r"[+-]?[1-9][0-9]{0,2}(?:,[0-9]{3})+(?:[.][0-9]*)?")
+_LAP = re.compile(r"(?:([0-9]{1,3}) ?: ?)?([0-9]{1,5}(?:[.,][0-9]{0,6})?) ?s?")
+
+#: Signs that people and their keyboards put for a minus: the true minus sign and the en dash.
+_MINUS = str.maketrans({"\u2212": "-", "\u2013": "-"})
 
 #: A lap outside these bounds is a typing mistake on any circuit the product serves [s].
 LAP_BOUNDS_S = (5.0, 1800.0)
@@ -53,35 +60,74 @@ def linear(source: str, target: str) -> tuple[float, float]:
     return float(one - zero), float(zero)
 
 
-def parse_number(text: str, unit: str, place: str) -> float:
-    """A number in `unit` from what a person typed: `92.4`, `92,4`, `27.5psi`.
+def _parts(text: str, place: str, wanted: str, comma_is_decimal: bool) -> tuple[float, str]:
+    """The number and the unit of a text, both as typed.
+
+    :raises InputError: if it is no finite number, or could be two
+    """
+    bare = text.strip().translate(_MINUS) if len(text) <= MOST_LETTERS else ""
+    match = _NUMBER.fullmatch(bare)
+    if not match:
+        raise InputError(place, text, wanted)
+    digits = match.group(1)
+    if _THOUSANDS.fullmatch(digits) and not (comma_is_decimal and sum(map(digits.count, ",.")) == 1):
+        without, point = digits.replace(",", ""), digits.replace(",", ".", 1)
+        either = f"{without} or {point}" if sum(map(digits.count, ",.")) == 1 else without
+        raise InputError(place, text, f"{either}, with no comma for thousands: it could part thousands or be a decimal")
+    if sum(map(digits.count, ",.")) > 1:
+        raise InputError(place, text, wanted)
+    value = float(digits.replace(",", "."))
+    if not math.isfinite(value):
+        raise InputError(place, text, "a finite number")
+    return value, (match.group(2) or "").strip().lower()
+
+
+def read_number(
+    text: str, unit: str, place: str, low: float = -math.inf, high: float = math.inf, *, whole: bool = False, comma_is_decimal: bool = False
+) -> float:
+    """A number in `unit` from what a person typed: `92.4`, `92,4`, `−3`, `27.5psi`. The one reader of typed numbers.
+
+    A comma before three digits, as in `1,000`, is asked about, since it is a thousand to one reader and one to another.
 
     :param text: as typed
     :param unit: the unit wanted, a key of `UNIT_WORDS`; taken when none is typed
     :param place: the words for this field in an error
-    :raises InputError: if it is no finite number, or the typed unit does not fit
+    :param low: least value allowed, in `unit`
+    :param high: greatest value allowed, in `unit`
+    :param whole: whether only whole numbers are allowed
+    :param comma_is_decimal: if true, as in a file parted by semicolons, a comma never parts thousands
+    :raises InputError: naming place, text and what was expected
     """
-    match = _NUMBER.match(text)
     wanted = f"a number in {unit}" if unit else "a number"
-    if not match:
-        raise InputError(place, text, wanted)
-    value = float(match.group(1).replace(",", "."))
-    if not math.isfinite(value):
-        raise InputError(place, text, "a finite number")
-    typed = (match.group(2) or "").lower()
-    if not typed or typed == unit.lower():
-        return value
-    try:
-        scale, offset = linear(typed, unit)
-    except (ValueError, KeyError):
-        raise InputError(place, text, f"{wanted}; “{typed}” is no unit for it") from None
-    return value * scale + offset
+    value, typed = _parts(text, place, wanted, comma_is_decimal)
+    if typed and typed != unit.lower():
+        try:
+            scale, offset = linear(typed, unit)
+        except (ValueError, KeyError):
+            raise InputError(place, text, f"{wanted}; “{typed}” is no unit for it") from None
+        value = value * scale + offset
+    if not low <= value <= high or (whole and value != int(value)):
+        raise InputError(place, text, range_words(low, high, unit, whole))
+    return value
+
+
+def range_words(low: float, high: float, unit: str = "", whole: bool = False) -> str:
+    """The values allowed, in words."""
+    kind = "a whole number " if whole else ""
+    behind = f" {unit}" if unit else ""
+    if math.isinf(low) and math.isinf(high):
+        return f"{kind or 'a number'}{f' in {unit}' if unit else ''}".strip()
+    if math.isinf(high):
+        return f"{kind}of at least {low:g}{behind}"
+    if math.isinf(low):
+        return f"{kind}of at most {high:g}{behind}"
+    return f"{kind}{'from ' if whole else ''}{low:g} to {high:g}{behind}"
 
 
 def has_other_unit(text: str, unit: str) -> bool:
     """Whether a number was typed with a unit other than the one wanted, so that it was converted."""
-    match = _NUMBER.match(text)
-    typed = (match.group(2) or "").lower() if match else ""
+    match = _NUMBER.fullmatch(text.strip().translate(_MINUS)) if len(text) <= MOST_LETTERS else None
+    typed = (match.group(2) or "").strip().lower() if match else ""
     return typed not in ("", unit.lower())
 
 
@@ -90,7 +136,7 @@ def parse_lap(text: str, place: str) -> float:
 
     :raises InputError: if it is no lap time, or outside 5 s to 30 min
     """
-    match = _LAP.match(text)
+    match = _LAP.fullmatch(text.strip()) if len(text) <= MOST_LETTERS else None
     wanted = "a lap time such as 1:32.405 or 92.405"
     if not match:
         raise InputError(place, text, wanted)

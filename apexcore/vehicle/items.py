@@ -6,7 +6,7 @@ from typing import Literal, Self
 from pydantic import Field, model_validator
 
 from ..errors import InputError
-from ..quantities.text import format_number
+from ..quantities.text import format_number, has_other_unit, read_number
 from ..quantities.values import Value
 
 _DAMPER = ("bump_slow", "bump_fast", "rebound_slow", "rebound_fast")
@@ -107,6 +107,22 @@ class Item(Value):
         if self.locked and abs(value - self.base) > 1e-9:
             raise InputError(self.name, self.text(value), f"{self.text(self.base)}: this item is locked")
         return round(self.low + round((value - self.low) / self.step) * self.step, 9)
+
+    def typed(self, text: str) -> float:
+        """The value that a person typed, in the item's unit; one typed in another unit goes to the nearest step, since 20 psi
+        stand on no whole kPa. Range and steps are not checked.
+
+        :raises InputError: if it is no number of this unit
+        """
+        value = read_number(text, self.unit, self.name)
+        return self.nearest(value) if has_other_unit(text, self.unit) else value
+
+    def read(self, text: str) -> float:
+        """The value that a person typed, exactly on its step.
+
+        :raises InputError: as `typed` and `check`
+        """
+        return self.check(self.typed(text))
 
     def nearest(self, value: float) -> float:
         """The value on the nearest step; outside the range it stays as it is, for `check` to refuse."""

@@ -8,7 +8,6 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
 from apexcore.errors import FileRejected, InputError
-from apexcore.quantities.text import parse_number
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.ruled import Limit
 
@@ -22,9 +21,9 @@ def _typed(car: Car, data: Mapping[str, str]) -> tuple[dict[str, Limit], list[st
     for item in car.items:
         ends = []
         for name, usual in (("low", item.low), ("high", item.high)):
-            text = data.get(f"{name}-{item.key}", "").strip().replace("−", "-")
+            text = data.get(f"{name}-{item.key}", "").strip()
             try:
-                ends.append(parse_number(text, item.unit, item.name) if text else usual)
+                ends.append(item.typed(text) if text else usual)
             except InputError as error:
                 problems.append(str(error))
         if f"held-{item.key}" in data:

@@ -35,7 +35,7 @@ from apextrim.runs.reading_actions import keep_reading
 from apextrim.runs.reading_form import parsed_reading, reading_lines
 from apextrim.sheets import queries
 from apextrim.sheets.models import Sheet
-from apextrim.sheets.sheet_form import set_query
+from apextrim.sheets.proposed import set_query
 from apextrim.ui.fields import QuantityField, quantity
 
 

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from apexcore.errors import InputError
-from apexcore.quantities.text import parse_number
+from apexcore.quantities.text import read_number
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
 
 #: Rows of the form: key, words, unit, least, greatest.
@@ -25,10 +25,7 @@ def parsed_reading(data: Mapping[str, str]) -> tuple[dict[str, float], list[str]
         if not text:
             continue
         try:
-            number = parse_number(text.replace("−", "-"), unit, words)
-            if not low <= number <= high:
-                raise InputError(words, text, f"{low:g} to {high:g} {unit}")
-            values[name] = number
+            values[name] = read_number(text, unit, words, low, high)
         except InputError as error:
             problems.append(str(error))
     for wheel in WHEELS:

@@ -9,7 +9,6 @@ from django.views.decorators.http import require_http_methods
 
 from apexcore.errors import FileRejected, InputError
 from apexcore.formats.values_json import SheetFile, read_value
-from apexcore.quantities.text import has_other_unit, parse_number
 from apexcore.vehicle.car import Car
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.queries import event_for, frame
@@ -58,8 +57,7 @@ def check(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
         value = None
         if text:
             try:
-                number = parse_number(text.replace("−", "-"), item.unit, item.name)
-                value = item.nearest(number) if has_other_unit(text, item.unit) else number
+                value = item.typed(text)
             except InputError as problem:
                 error = str(problem)
                 wrong.append(error)

@@ -1,14 +1,12 @@
 """Sheets of an event."""
 
-from collections.abc import Sequence
 from dataclasses import replace
 
-from apexcore.errors import InputError
 from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import solve_lap
 from apexcore.trim.moves.effects import lap_spread_s
 from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apexcore.vehicle.sheet import base_sheet, differences, stands
+from apexcore.vehicle.sheet import base_sheet, differences
 from apextrim.accounts.owned import Person, owned_or_404
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases
@@ -68,21 +66,6 @@ def sheet_tree(event: Event) -> list[Sheet]:
 
     walk(None, 0)
     return found
-
-
-def asked_sheet(event: Event, row: Sheet, asked: Sequence[str]) -> CoreSheet:
-    """A saved sheet with unsaved values (`item:value`) on top; what is not on the car's list, or leaves a car that cannot
-    stand, is left out."""
-    car, values = cases.car_of(event), dict(row.values)
-    items = {item.key: item for item in car.items}
-    for one in asked:
-        key, _, text = one.partition(":")
-        try:
-            values[key] = items[key].check(float(text))
-        except (KeyError, ValueError, InputError):
-            continue
-    sheet = CoreSheet(car.key, values)
-    return sheet if stands(car, sheet) else core_sheet(event, row)
 
 
 def single_effects(event: Event, first: CoreSheet, second: CoreSheet) -> dict[str, float]:

@@ -1,12 +1,10 @@
 """The values typed on the sheet bench: read, checked item by item, kept as typed where they are wrong."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from apexcore.errors import InputError
-from apexcore.quantities.text import has_other_unit, parse_number
 from apexcore.vehicle.car import Car
-from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet, check_whole
 
 
@@ -29,10 +27,7 @@ class SheetForm:
             text = str(self.data.get(item.key, ""))
             self.typed[item.key] = text
             try:
-                text = text.replace("−", "-")
-                number = parse_number(text, item.unit, item.name)
-                # 20 psi stand on no whole kPa: what was converted goes to the nearest step
-                self.values[item.key] = item.check(item.nearest(number) if has_other_unit(text, item.unit) else number)
+                self.values[item.key] = item.read(text)
             except InputError as error:
                 self.errors[item.key] = str(error)
         if not self.errors:
@@ -45,11 +40,6 @@ class SheetForm:
     def sheet(self) -> Sheet | None:
         """The sheet typed, None while anything is wrong."""
         return None if self.errors else Sheet(self.car.key, self.values)
-
-
-def set_query(values: Iterable[tuple[Item, float]]) -> str:
-    """The part of the bench's address that puts these values on a sheet, unsaved."""
-    return "".join(f"&set={item.key}:{value:g}" for item, value in values)
 
 
 def reason_of(data: Mapping[str, str]) -> str:

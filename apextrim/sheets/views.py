@@ -1,6 +1,6 @@
 """The sheet bench."""
 
-import re
+from collections.abc import Sequence
 from typing import Any
 
 from django.contrib import messages
@@ -25,11 +25,9 @@ from apextrim.ui.uploads import uploaded
 
 from . import actions, presenters, queries
 from .models import Sheet
+from .proposed import read_proposed
 from .queries import sheet_in_car
 from .sheet_form import SheetForm, reason_of
-
-#: A number as this product writes it into its own addresses.
-_PLAIN = re.compile(r"-?\d{1,6}(\.\d{1,6})?")
 
 
 def _answered(event: Event, saved: CoreSheet, now: CoreSheet) -> presenters.AnswerView:
@@ -37,7 +35,12 @@ def _answered(event: Event, saved: CoreSheet, now: CoreSheet) -> presenters.Answ
 
 
 def _bench(
-    request: HttpRequest, event: Event, row: Sheet | None, form: SheetForm | None = None, errors: list[str] | None = None
+    request: HttpRequest,
+    event: Event,
+    row: Sheet | None,
+    form: SheetForm | None = None,
+    errors: list[str] | None = None,
+    refused: Sequence[str] = (),
 ) -> HttpResponse:
     """The bench; with what was typed where a form came back wrong."""
     car, saved = cases.car_of(event), queries.core_sheet(event, row)
@@ -52,6 +55,7 @@ def _bench(
         "reason": request.POST.get("reason", ""),
         "seen": request.POST.get("seen") or max((one.number for one in event.sheets.all()), default=0),
         "errors": errors or [],
+        "refused": refused,
         "phases": ("entry", "mid", "exit"),
         "aims": [(key, one.words) for key, one in AIMS.items()],
         "outside": outside(car, saved),
@@ -70,23 +74,21 @@ def bench(request: HttpRequest, event_id: int) -> HttpResponse:
     """The bench with one sheet on it."""
     event = event_for(request.user, event_id)
     row = queries.sheet_for(request.user, event, request.GET.get("sheet"))
-    return _bench(request, event, row, _proposed(event, row, request.GET.getlist("set")))
+    form, refused = _proposed(event, row, request.GET.getlist("set"))
+    return _bench(request, event, row, form, refused=refused)
 
 
-def _proposed(event: Event, row: Sheet | None, asked: list[str]) -> SheetForm | None:
-    """The sheet with values that an advice or the rules of the event propose, unsaved; None where nothing is proposed."""
+def _proposed(event: Event, row: Sheet | None, asked: list[str]) -> tuple[SheetForm | None, tuple[str, ...]]:
+    """The sheet with values that an advice or the item limits propose, unsaved, None where nothing is proposed; and what of
+    them was refused."""
     car, saved = cases.car_of(event), queries.core_sheet(event, row)
     if outside(car, saved):
         saved = within(car, saved)
     elif not asked:
-        return None
-    typed = {item.key: item.number(saved.values[item.key]) for item in car.items}
-    items = {item.key: item for item in car.items}
-    for one in asked:
-        key, _, value = one.partition(":")
-        if key in items:
-            typed[key] = items[key].number(float(value)) if _PLAIN.fullmatch(value) else value
-    return SheetForm(car, typed)
+        return None, ()
+    proposed = read_proposed(car, saved, asked)
+    unchanged = {item.key: item.number(saved.values[item.key]) for item in car.items}
+    return SheetForm(car, {**unchanged, **proposed.typed}), proposed.refused
 
 
 @require_POST

@@ -7,7 +7,8 @@ from django import forms
 from django.core.exceptions import ValidationError
 
 from apexcore.errors import InputError
-from apexcore.quantities import format_number, parse_number
+from apexcore.quantities import format_number, read_number
+from apexcore.quantities.text import range_words
 from apexcore.quantities.values import Value
 
 
@@ -43,9 +44,7 @@ class QuantityField(forms.CharField):
     @property
     def range_text(self) -> str:
         """The allowed range in words."""
-        unit = f" {self.unit}" if self.unit else ""
-        kind = "a whole number from " if self.whole else ""
-        return f"{kind}{self.low:g} to {self.high:g}{unit}"
+        return range_words(self.low, self.high, self.unit, self.whole)
 
     def prepare_value(self, value: Any) -> Any:
         return format_number(value, self.decimals).replace("−", "-") if isinstance(value, float | int) else value
@@ -54,11 +53,8 @@ class QuantityField(forms.CharField):
         text = super().clean(value)
         if not text and not self.required:
             return None  # type: ignore[return-value]
-        place = str(self.label or "value")
         try:
-            number = parse_number(text.replace("−", "-"), self.unit, place)
-            if not self.low <= number <= self.high or (self.whole and number != int(number)):
-                raise InputError(place, text, self.range_text)
+            number = read_number(text, self.unit, str(self.label or "value"), self.low, self.high, whole=self.whole)
         except InputError as error:
             raise ValidationError(str(error)) from None
         return int(number) if self.whole else number

@@ -12,7 +12,7 @@ from pydantic import ValidationError
 
 from apexcore.errors import InputError
 from apexcore.quantities.described import described
-from apexcore.quantities.text import UNIT_WORDS, parse_number
+from apexcore.quantities.text import UNIT_WORDS, read_number
 from apexcore.quantities.values import Value
 
 Kind = TypeVar("Kind", bound=Value)
@@ -195,7 +195,7 @@ class ValueForm(Generic[Kind]):
         if _is_text(bare):
             return text
         try:
-            return parse_number(text.replace("−", "-"), self._unit_of(path), self._words_of(path))
+            return read_number(text, self._unit_of(path), self._words_of(path))
         except InputError as error:
             self.errors[path] = str(error)
             return None

@@ -8,7 +8,7 @@ from apexcore.trim.moves.advice import Candidate
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apextrim.sheets.sheet_form import set_query
+from apextrim.sheets.proposed import set_query
 
 
 @dataclass(frozen=True)

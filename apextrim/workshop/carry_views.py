@@ -16,7 +16,7 @@ from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
 from apextrim.sheets import queries
 from apextrim.sheets.models import Sheet
-from apextrim.sheets.sheet_form import set_query
+from apextrim.sheets.proposed import set_query
 from apextrim.ui.fields import quantity
 
 _FIELDS = ("air_c", "track_c", "humidity_pct", "pressure_hpa", "rubber_pct", "wet_pct")

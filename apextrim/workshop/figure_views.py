@@ -30,7 +30,7 @@ from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers, cases
 from apextrim.sheets import queries
 from apextrim.sheets.models import Sheet
-from apextrim.sheets.sheet_form import set_query
+from apextrim.sheets.proposed import set_query
 from apextrim.ui.fields import QuantityField
 
 from . import figure_presenters as presenters

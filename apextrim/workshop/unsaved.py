@@ -10,12 +10,15 @@ from apextrim.events.models import Event
 from apextrim.modelling import cases
 from apextrim.sheets import queries
 from apextrim.sheets.models import Sheet
-from apextrim.sheets.sheet_form import set_query
+from apextrim.sheets.proposed import read_proposed, set_query
 
 
 def asked_on(request: HttpRequest, event: Event, row: Sheet) -> tuple[CoreSheet, dict[str, Any]]:
     """The sheet with what is unsaved on it, and what the page needs to say so and to keep it."""
     asked = request.GET.getlist("set")
-    sheet = queries.asked_sheet(event, row, asked)
-    unsaved = differences(cases.car_of(event), queries.core_sheet(event, row), sheet)
-    return sheet, {"unsaved": unsaved, "kept": asked, "kept_query": set_query((one.item, one.after) for one in unsaved)}
+    car, saved = cases.car_of(event), queries.core_sheet(event, row)
+    proposed = read_proposed(car, saved, asked)
+    unsaved = differences(car, saved, proposed.sheet)
+    return proposed.sheet, {
+        "unsaved": unsaved, "refused": proposed.refused, "kept": asked, "kept_query": set_query((one.item, one.after) for one in unsaved),
+    }  # fmt: skip

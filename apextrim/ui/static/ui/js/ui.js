@@ -1,6 +1,12 @@
 // Behaviour of the pages. Computation is the server's; here are only steps, drafts and keys.
 
-const parse = (text) => Number(String(text).trim().replace("−", "-").replace(",", "."));
+// A plain number as typed, for comparing and stepping; NaN for anything that the server must read, such as an inline unit or
+// a comma that could part thousands. What is sent is always what was typed.
+const parse = (text) => {
+  const bare = String(text).trim().replace(/[\u2212\u2013]/, "-");
+  if (!bare || /^[+-]?[1-9]\d{0,2}(,\d{3})+$/.test(bare)) return NaN;
+  return Number(bare.replace(",", "."));
+};
 
 document.addEventListener("alpine:init", () => {
   // Theme, keys, and the dialog that lists them.
@@ -126,7 +132,7 @@ document.addEventListener("alpine:init", () => {
       if (!link || !this.unsaved) return;
       const address = new URL(link.href);
       for (const input of this.inputs) {
-        if (parse(input.value) !== parse(input.closest(".item").dataset.saved)) address.searchParams.append("set", `${input.name}:${parse(input.value)}`);
+        if (parse(input.value) !== parse(input.closest(".item").dataset.saved)) address.searchParams.append("set", `${input.name}:${input.value.trim()}`);
       }
       link.href = address.href;
     },
