@@ -15,6 +15,7 @@ import numpy as np
 
 from ..lap.solver import Setting
 from ..lap.stint import aged, solve_stint
+from ..quantities.spread import Z95
 from ..vehicle.car import Car
 from ..vehicle.sheet import Sheet
 from .laps import DrivenLap
@@ -146,7 +147,7 @@ def _calibrated(runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor) -> Cal
         theta, covariance = _solved(rows, theta, prior)
     scales, driver = _split(theta)
     after = list(pool.map(partial(predicted, scales=scales, driver=driver), runs))
-    spread = 1.96 * np.sqrt(np.diag(covariance))
+    spread = Z95 * np.sqrt(np.diag(covariance))
     (before_s, level_before), (after_s, level_after) = _left(runs, book), _left(runs, after)
     return Calibration(
         scales, {name: float(value) for name, value in zip(SCALES, spread[:-1], strict=True)}, (driver, float(spread[-1])),

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..quantities.spread import half_interval
 from .model import TAILS, Floats, information_of
 
 #: Laps before and after a cliff without which it cannot be told, and the chance from which on it is said.
@@ -57,12 +58,12 @@ def fade(age: Sequence[float] | Floats, time_s: Sequence[float] | Floats) -> Fad
     weights = np.exp(np.array(scores) - top)
     chance = float(weights.sum() / (weights.sum() + math.exp(line - top)))
     if chance < _SAID:
-        return Fade((float(slope[1]), 1.96 * float(slope_sd[1])), chance, None)
+        return Fade((float(slope[1]), half_interval(float(slope_sd[1]))), chance, None)
     order = np.cumsum(weights) / weights.sum()
     low, high = (float(knots[int(np.searchsorted(order, share))]) for share in (0.025, 0.975))
     best = float(knots[int(np.argmax(weights))])
     _, bent, bent_sd = _fitted(np.column_stack([straight, np.maximum(x - best, 0.0) ** 2]), y)
-    return Fade((float(bent[1]), 1.96 * float(bent_sd[1])), chance, (best, low, high))
+    return Fade((float(bent[1]), half_interval(float(bent_sd[1]))), chance, (best, low, high))
 
 
 def _fitted(x: Floats, y: Floats) -> tuple[float, Floats, Floats]:

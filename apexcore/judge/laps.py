@@ -6,6 +6,7 @@ from typing import Literal
 
 import numpy as np
 
+from ..quantities.spread import half_interval
 from ..quantities.text import format_lap
 
 LapKind = Literal["timed", "out", "in", "spoiled"]
@@ -60,6 +61,11 @@ class RunFigures:
     stretch: int = 0
     sectors_s: float | None = None
     fuel_l: tuple[float, float] | None = None
+
+    @property
+    def fuel_half_l(self) -> float | None:
+        """Half the width of the 95 % interval within which a lap's fuel lies [l]; None where it was not measured."""
+        return None if self.fuel_l is None else half_interval(self.fuel_l[1])
 
     @property
     def left_s(self) -> float | None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ..quantities.spread import half_interval
 from ..quantities.text import format_number
 from .model import (
     Floats,
@@ -25,7 +26,6 @@ from .model import (
 #: How many further runs a racer could still drive; beyond it the answer is "not with the laps of a weekend".
 _MOST_RUNS = 12
 #: Normal quantile of a two-sided 95 % interval.
-_Z95 = 1.959964
 
 
 @dataclass(frozen=True)
@@ -166,7 +166,7 @@ def _more_runs(laps: Sequence[Observed], posterior: Posterior, draws: Floats, pr
         alike = [replace(one, fuel_kg=one.fuel_kg - k, tyre_age=one.tyre_age + k, since_pit=1 + k) for k in range(length)]
         further += _known_from(design(alike, levels, len(priors.fade), reference), information, shift)
     for extra in range(1, _MOST_RUNS + 1):
-        if _Z95 * _sd_of(precision + extra * further, place, bool(laps[0].marks)) < size:
+        if half_interval(_sd_of(precision + extra * further, place, bool(laps[0].marks))) < size:
             return extra
     return None
 

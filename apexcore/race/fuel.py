@@ -43,3 +43,16 @@ def margin_l(use: FuelUse, laps: float) -> float:
     The sum of n laps has variance n s2 from lap to lap plus (n e)2 from the error of the mean.
     """
     return _Z99 * math.sqrt(laps * use.spread_l**2 + (laps * use.error_l) ** 2)
+
+
+#: Fuel that a sheet made for a number of laps carries beyond them, over the modelled use [-]. Source: a choice of this product; the
+#: race plan works its reserve out from measured laps (`margin_l`).
+SHEET_RESERVE = 0.03
+
+
+def sheet_fuel_l(use_l: float, laps: float) -> float:
+    """Fuel of a sheet for this many laps at the modelled use [l].
+
+    :param use_l: fuel burnt in one lap [l]
+    """
+    return (1.0 + SHEET_RESERVE) * laps * use_l

@@ -10,6 +10,7 @@ from pydantic import Field, field_validator, model_validator
 
 from ..quantities.values import Value
 from .items import Item
+from .levers import leaves, missing, refusal
 
 WHEELS = ("fl", "fr", "rl", "rr")
 WHEEL_WORDS = {"fl": "front left", "fr": "front right", "rl": "rear left", "rr": "rear right"}
@@ -384,6 +385,36 @@ class Car(Value):
         doubled = sorted({key for key in keys if keys.count(key) > 1})
         if doubled:
             raise ValueError(f"items: {', '.join(doubled)} stands there more than once")
+        return self
+
+    @model_validator(mode="after")
+    def _items_can_move_what_they_say(self) -> Self:
+        moved_by: dict[str, Item] = {}
+        for item in self.items:
+            lacking = missing(self, item.sets)
+            if lacking:
+                raise ValueError(f"{item.name}: it sets {item.sets}, but the car does not have {lacking}")
+            for leaf in leaves(item.sets):
+                other = moved_by.setdefault(leaf, item)
+                if other is not item:
+                    raise ValueError(f"{item.name}: {leaf} is set by {other.name} already; expected one item for each value")
+            for value in (item.low, item.high):
+                why = refusal(Car, item.sets, item.physical(value))
+                if why:
+                    raise ValueError(f"{item.name}: at {item.text(value)} it sets {item.sets} to {item.physical(value):g}; {why}")
+            if item.sets == "powertrain.map_position" and item.physical(item.high) > len(self.powertrain.maps):
+                raise ValueError(f"{item.name}: its highest value is map {item.physical(item.high):g} of {len(self.powertrain.maps)}")
+        return self
+
+    @model_validator(mode="after")
+    def _base_gears_fall(self) -> Self:
+        ratios = list(self.powertrain.gears)
+        for item in self.items:
+            if item.sets.startswith("powertrain.gears."):
+                ratios[int(item.sets.rsplit(".", 1)[1])] = item.physical(item.base)
+        for number, (before, after) in enumerate(itertools.pairwise(ratios), start=2):
+            if after >= before:
+                raise ValueError(f"gears: gear {number} is {after:g} on the base sheet; expected less than gear {number - 1}, {before:g}")
         return self
 
     def item(self, key: str) -> Item:

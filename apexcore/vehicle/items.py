@@ -6,30 +6,16 @@ from typing import Literal, Self
 from pydantic import Field, model_validator
 
 from ..errors import InputError
-from ..quantities.text import format_number, has_other_unit, read_number
+from ..quantities.text import UNIT_WORDS, format_number, has_other_unit, read_number
 from ..quantities.values import Value
-
-_DAMPER = ("bump_slow", "bump_fast", "rebound_slow", "rebound_fast")
-
-#: Physical values of `Car` that an item may set, as a path into it. A number picks one of several; a path to a pair of
-#: springs without one sets both.
-LEVERS: frozenset[str] = frozenset(
-    [f"tyres.cold_kpa.{wheel}" for wheel in range(4)]
-    + [f"tyres.camber_deg.{wheel}" for wheel in range(4)]
-    + [f"{axle}.{field}" for axle in ("front", "rear") for field in ("spring_n_per_mm", "bar_n_per_mm", "toe_deg", "chassis_n_per_mm")]
-    + [f"{axle}.spring_n_per_mm.{side}" for axle in ("front", "rear") for side in range(2)]
-    + [f"{axle}.track_m" for axle in ("front", "rear")]
-    + [f"{axle}.damper.{side}{field}" for axle in ("front", "rear") for side in ("", "0.", "1.") for field in _DAMPER]
-    + [f"powertrain.gears.{gear}" for gear in range(10)]
-    + [f"ballast.{place}.kg" for place in range(8)]
-    + ["aero.wing_position", "aero.front_wing_position", "aero.ride_front_mm", "aero.ride_rear_mm"]
-    + ["brakes.front_share", "fuel_l", "mass.cross_shift", "mass.driver_kg"]
-    + ["powertrain.final_drive", "powertrain.restrictor", "powertrain.map_position", "powertrain.front_drive_share"]
-    + [f"powertrain.differential.{field}" for field in ("preload_nm", "power", "coast")]
-)
+from .levers import LEVERS
 
 #: Slack with which a typed value still counts as standing on a step, in steps.
 _ON_STEP = 1e-6
+
+
+def _known_units() -> str:
+    return ", ".join(unit for unit in UNIT_WORDS if unit)
 
 
 class Item(Value):
@@ -76,6 +62,11 @@ class Item(Value):
             raise ValueError(f"{self.name}: base {self.base} lies outside {self.low} to {self.high}")
         if self.names and len(self.names) != round((self.high - self.low) / self.step) + 1:
             raise ValueError(f"{self.name}: {len(self.names)} names for {round((self.high - self.low) / self.step) + 1} steps")
+        if self.unit.lower() not in UNIT_WORDS:
+            raise ValueError(f"{self.name}: “{self.unit}” is no unit that the product knows; expected one of {_known_units()}")
+        for words, value in (("step", self.step), ("low", self.low)):
+            if abs(round(value, self.decimals) - value) > _ON_STEP * self.step:
+                raise ValueError(f"{self.name}: {self.decimals} decimals cannot show the {words} {value:g}")
         if not self._on_step(self.base):
             raise ValueError(f"{self.name}: base {self.base} does not stand on a step of {self.step}")
         return self
@@ -134,6 +125,11 @@ class Item(Value):
         """The nearest value that stands on a step within the range."""
         last = math.floor((self.high - self.low) / self.step + _ON_STEP)
         return self.check(self.low + min(max(round((value - self.low) / self.step), 0), last) * self.step)
+
+    def at_least(self, value: float) -> float:
+        """The lowest step at or above a value; the ends where it lies outside the range."""
+        steps = math.ceil((max(value, self.low) - self.low) / self.step - 1e-9)
+        return self.held(self.low + steps * self.step)
 
     def stepped(self, value: float, steps: int) -> float | None:
         """The value that many steps away, or None where the range ends or the item is locked."""

@@ -6,6 +6,7 @@ from django.db import transaction
 from apexcore.errors import FileRejected
 from apexcore.formats.values_json import read_value, write_value
 from apexcore.vehicle.car import Car as CoreCar
+from apexcore.vehicle.sheet import base_sheet, check_whole
 
 from .models import Car
 from .signals import car_changing
@@ -24,7 +25,11 @@ def add_car(owner: User, data: bytes) -> tuple[Car, bool]:
 
 @transaction.atomic
 def keep_car(owner: User, core: CoreCar) -> tuple[Car, bool]:
-    """A car of the core as a row; see `add_car`."""
+    """A car of the core as a row; see `add_car`.
+
+    :raises InputError: if the car cannot stand on its base sheet
+    """
+    check_whole(core, base_sheet(core))
     text = write_value(core)
     there = Car.objects.filter(owner=owner, key=core.key).first()
     if there is not None:

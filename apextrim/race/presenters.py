@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from apexcore.quantities import format_number
+from apexcore.quantities.spread import half_interval
 from apexcore.vehicle.car import Car
 from apextrim.ui.pictures import Axis, linear_axis
 
@@ -83,21 +84,23 @@ def estimate_rows(view: RaceView, car: Car) -> list[dict[str, str]]:
     """What the plans are computed from: what, value, spread, source."""
     pace = view.pace
     rows = [
-        _row("Fuel per lap", f"{pace.fuel.mean_l:.2f} l", f"± {2 * pace.fuel.error_l:.2f} l", pace.fuel.laps),
+        _row("Fuel per lap", f"{pace.fuel.mean_l:.2f} l", f"± {half_interval(pace.fuel.error_l):.2f} l", pace.fuel.laps),
         _row(
             "Weight of a litre",
             f"{1000 * pace.fuel_s_per_l.mean:.0f} ms a lap",
-            f"± {2000 * pace.fuel_s_per_l.sd:.0f} ms",
+            f"± {1000 * half_interval(pace.fuel_s_per_l.sd):.0f} ms",
             pace.fuel_s_per_l.laps,
         ),
     ]
     for place, compound in enumerate(car.tyres.compounds):
         fade, offset, tyre = pace.fade[place], pace.offset[place], pace.pace.tyres[place]
-        rows.append(_row(f"{compound.name}: fade", f"{1000 * fade.mean:.0f} ms a lap", f"± {2000 * fade.sd:.0f} ms", fade.laps))
+        rows.append(
+            _row(f"{compound.name}: fade", f"{1000 * fade.mean:.0f} ms a lap", f"± {1000 * half_interval(fade.sd):.0f} ms", fade.laps)
+        )
         if place:
             first = car.tyres.compounds[0].name
             value = f"{format_number(offset.mean, 2, signed=True)} s against {first}"
-            rows.append(_row(f"{compound.name}: new", value, f"± {2 * offset.sd:.2f} s", offset.laps))
+            rows.append(_row(f"{compound.name}: new", value, f"± {half_interval(offset.sd):.2f} s", offset.laps))
         rows.append(_row(f"{compound.name}: falls off", f"after {tyre.cliff_age:.0f} laps", f"± {0.3 * tyre.cliff_age:.0f} laps", 0))
     return rows
 

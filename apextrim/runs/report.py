@@ -11,8 +11,10 @@ from apexcore.judge.model import Observed, cleaned_times, fit
 from apexcore.lap.solver import Setting
 from apexcore.lap.stint import StintLap, solve_stint
 from apexcore.quantities import format_number
-from apexcore.trim.reading.drift import drift, limiting_wheel
+from apexcore.trim.reading.drift import drift
+from apexcore.trim.reading.life import life_from_stint, life_from_tread
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
+from apexcore.vehicle.tyres import four
 from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases
@@ -127,23 +129,20 @@ def _heat(wheels: _Wheels) -> tuple[tuple[tuple[str, float], ...], bool]:
 
 
 def _limit(wheels: _Wheels) -> WheelLimit | None:
+    """The wheel that wears out first: from the treads as they were read, else from the modelled stint."""
     run, setting = wheels.run, wheels.setting
     cliff = setting.compounds[0].cliff_wear, setting.compounds[1].cliff_wear
     count = max(len(run.laps.all()), 1)
     values = {} if wheels.reading is None else wheels.reading.values
-    if all(f"left_{wheel}" in values for wheel in WHEELS):
-        worn = [1.0 - values[f"left_{wheel}"] / 100.0 for wheel in WHEELS]
-        age = run.tyre_age + count
-        laps_left = [cliff[w // 2] / max(worn[w] / age, 1e-9) - age for w in range(4)]
-        first = min(range(4), key=lambda w: laps_left[w])
-        lost = _named(share * count / age for share in worn)
-        return WheelLimit(WHEEL_WORDS[WHEELS[first]], max(laps_left[first], 0.0), True, lost)
-    if wheels.stint is None:
+    measured = all(f"left_{wheel}" in values for wheel in WHEELS)
+    if measured:
+        worn = four(1.0 - values[f"left_{wheel}"] / 100.0 for wheel in WHEELS)
+        life = life_from_tread(worn, run.tyre_age + count, count, cliff)
+    elif wheels.stint is None:
         return None
-    laps = drift(wheels.stint, cases.spans_of(wheels.event), setting.line)
-    first, whole = limiting_wheel(laps, cliff)
-    lost = _named((laps[-1].wear[w] - laps[0].wear[w]) / (len(laps) - 1) * count for w in range(4))
-    return WheelLimit(WHEEL_WORDS[WHEELS[first]], max(whole - run.tyre_age - count, 0.0), False, lost)
+    else:
+        life = life_from_stint(drift(wheels.stint, cases.spans_of(wheels.event), setting.line), run.tyre_age, count, cliff)
+    return WheelLimit(WHEEL_WORDS[WHEELS[life.wheel]], life.laps, measured, _named(life.lost))
 
 
 def words_of(fade: Fade | None) -> str:

@@ -1,6 +1,5 @@
 """Changes to sheets: each one transaction with its knot."""
 
-import math
 from datetime import datetime
 
 from django.db import transaction
@@ -9,6 +8,7 @@ from django.utils import timezone
 
 from apexcore.errors import ApexError, InputError
 from apexcore.formats.values_json import read_sheet
+from apexcore.race.fuel import sheet_fuel_l
 from apexcore.vehicle.ruled import within
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.events.facts import rules_of
@@ -66,13 +66,12 @@ def fork_sheet(event: Event, row: Sheet, purpose: str) -> Sheet:
     item = next((one for one in car.items if one.sets == "fuel_l" and not one.locked), None)
     values, words = dict(within(car, sheet).values), f"fuel for {laps:g} laps at {use:.2f} l"
     if item is not None:
-        wanted = laps * use * 1.03
+        wanted = sheet_fuel_l(use, laps)
         if wanted > item.high:
             if purpose != "race" or not rules.refuelling:
                 raise InputError("fuel", f"{wanted:.1f} l", f"at most {item.text(item.high)}, for {laps:g} laps of {use:.2f} l")
             wanted, words = item.high, "a full tank, to be refuelled"
-        steps = math.ceil((max(wanted, item.low) - item.low) / item.step - 1e-9)
-        values[item.key] = item.held(item.low + steps * item.step)
+        values[item.key] = item.at_least(wanted)
     return save_sheet(event, CoreSheet(car.key, values), row, f"{purpose.capitalize()}, from {row.name}: {words}")
 
 

@@ -9,6 +9,7 @@ from django.utils import timezone
 from apexcore.errors import ApexError, InputError
 from apexcore.judge.calibration import SCALES, CalibrationRun, calibrate
 from apexcore.quantities import format_number
+from apexcore.quantities.spread import sd_of_interval
 from apexcore.trim.moves.effects import difference_spread_s
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.events import facts
@@ -72,7 +73,7 @@ def track_record(event: Event) -> Record:
         found.append(Recorded(sheet, sheet.parent, sheet.modelled_s, spread, (one.mean_s, one.low_s, one.high_s), agrees))
     if len(found) < 2:
         return Record(found, None)
-    square = [(one.measured_s[0] - one.modelled_s) ** 2 - ((one.measured_s[2] - one.measured_s[1]) / 3.92) ** 2 for one in found]
+    square = [(one.measured_s[0] - one.modelled_s) ** 2 - sd_of_interval(one.measured_s[1], one.measured_s[2]) ** 2 for one in found]
     return Record(found, math.sqrt(max(sum(square) / len(square), 0.0)))
 
 

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
 from apexcore.judge.calibration import PRIOR_SD, SCALES
+from apexcore.quantities.spread import half_interval
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, events_of, frame
@@ -26,7 +27,7 @@ def _page(request: HttpRequest, event: Event, problem: str = "") -> HttpResponse
         context["problem"] = problem or str(error)
     if newest is not None:
         context["scales"] = [
-            (words, newest.scales[name] - 1.0, newest.spread[name], 1.96 * PRIOR_SD[name]) for name, words in SCALES.items()
+            (words, newest.scales[name] - 1.0, newest.spread[name], half_interval(PRIOR_SD[name])) for name, words in SCALES.items()
         ]
         context["applied"] = event.calibration == {name: newest.scales[name] for name in SCALES}
     return render(request, "verdicts/record.html", context, status=422 if problem else 200)

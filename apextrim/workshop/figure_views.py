@@ -12,8 +12,7 @@ from apexcore.circuit.conditions import GRAVITY
 from apexcore.circuit.line import CornerSpan
 from apexcore.errors import ApexError
 from apexcore.lap.solver import Lap, Setting
-from apexcore.quantities import format_number
-from apexcore.trim.figures.bias import bias_cases, bias_over_race, locking, share_curve
+from apexcore.trim.figures.bias import bias_item, bias_plan, locking
 from apexcore.trim.figures.corner_gears import corner_gears
 from apexcore.trim.figures.gearing import final_drive_item, last_gear_words, ratio_sweep, shifts, thrust_curves
 from apexcore.trim.figures.scales import perches, read_scales
@@ -34,9 +33,6 @@ from apextrim.sheets.proposed import set_query
 from apextrim.ui.fields import QuantityField
 
 from . import figure_presenters as presenters
-
-#: Laps that a tank for qualifying holds: out, three timed, in.
-_QUALIFYING_LAPS = 5.0
 
 #: Weight by which the cost of a heavier driver is tried [kg].
 _DRIVER_KG = 10.0
@@ -65,23 +61,11 @@ def _gears(setting: Setting, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequen
 def _brakes(event: Event, setting: Setting, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:
     """Where the bias should stand, in qualifying and over the race."""
     rules = facts.rules_of(event)
-    race = (rules.laps + rules.formation_laps) * lap.fuel_l
-    start = min(race, car.tank_l)
-    laps = rules.laps * start / race
-    fuels = [
-        (f"qualifying, {format_number(_QUALIFYING_LAPS * lap.fuel_l, 0)} l", _QUALIFYING_LAPS * lap.fuel_l),
-        (f"race, {format_number(start, 0)} l on the grid", start), ("race, last lap", lap.fuel_l),
-    ]  # fmt: skip
-    cases = bias_cases(setting, sheet, lap, fuels)
-    item = next((one for one in setting.car.items if one.sets == "brakes.front_share" and not one.locked), None)
-    ends = cases[-2].ideal, cases[-1].ideal
-    most = 1.15 * max(one.deceleration_ms2 for one in cases)
-    curves = [share_curve(car, fuel, most) for fuel in (0.0, car.tank_l)]
+    plan, item = bias_plan(setting, sheet, lap, rules.laps, rules.formation_laps), bias_item(setting.car)
     return {
-        "cases": [(one, presenters.bias_link(item, one.ideal)) for one in cases], "share": car.brakes.front_share,
-        "locking": locking(lap, spans), "per_10_l": 10.0 * (cases[2].ideal - cases[1].ideal) / (0.95 * car.tank_l),
-        "bias_move": None if item is None else bias_over_race(item, *ends, laps), "bias_item": item,
-        "bias_picture": presenters.bias_picture(curves, cases, car.brakes.front_share),
+        "cases": [(case, presenters.bias_link(item, case.ideal)) for case in plan.cases], "share": car.brakes.front_share,
+        "locking": locking(lap, spans), "per_10_l": 10.0 * plan.per_litre, "bias_move": plan.move, "bias_item": item,
+        "bias_picture": presenters.bias_picture(plan.curves, plan.cases, car.brakes.front_share),
     }  # fmt: skip
 
 

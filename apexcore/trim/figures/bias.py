@@ -38,11 +38,13 @@ class BiasCase:
     """Where the brakes should stand in one state of the car.
 
     :param words: the state
+    :param fuel_l: fuel on board in it [l]
     :param ideal: front share at which neither axle locks first in the hardest stop of the lap [-]
     :param deceleration_ms2: that stop's deceleration [m/s2]
     """
 
     words: str
+    fuel_l: float
     ideal: float
     deceleration_ms2: float
 
@@ -76,6 +78,13 @@ def ideal_on_lap(lap: Lap) -> tuple[float, float]:
     return (loads[0] + loads[1]) / sum(loads), -float(lap.column("accel")[hardest])
 
 
+#: Fuel on board of a car that is almost empty, as a share of its tank [-].
+_ALMOST_EMPTY = 0.05
+
+#: Laps that a tank for qualifying holds: out, three timed, in.
+QUALIFYING_LAPS = 5.0
+
+
 def bias_cases(setting: Setting, sheet: Sheet, near: Lap, fuels: Sequence[tuple[str, float]] = ()) -> list[BiasCase]:
     """The ideal share with the fuel on the sheet, an almost empty and a full tank, on a soaked track, and with further fuels.
 
@@ -87,7 +96,7 @@ def bias_cases(setting: Setting, sheet: Sheet, near: Lap, fuels: Sequence[tuple[
     wet = replace(setting, conditions=setting.conditions.model_copy(update={"wet_pct": 100.0}))
     states = [
         (f"fuel of the sheet, {format_number(car.fuel_l, 0)} l", setting, car.fuel_l),
-        ("almost empty", setting, 0.05 * car.tank_l),
+        ("almost empty", setting, _ALMOST_EMPTY * car.tank_l),
         ("full tank", setting, car.tank_l),
         ("soaked track, fuel of the sheet", wet, car.fuel_l),
         *[(words, setting, fuel) for words, fuel in fuels],
@@ -97,7 +106,7 @@ def bias_cases(setting: Setting, sheet: Sheet, near: Lap, fuels: Sequence[tuple[
         lap = (
             near if here is setting and fuel == car.fuel_l else solve_lap(here, sheet, fuel_l=fuel, near=near if here is setting else None)
         )
-        cases.append(BiasCase(words, *ideal_on_lap(lap)))
+        cases.append(BiasCase(words, fuel, *ideal_on_lap(lap)))
     return cases
 
 
@@ -124,6 +133,56 @@ def bias_over_race(item: Item, start: float, end: float, laps: float) -> BiasMov
     """
     steps = (end - start) / (item.scale * item.step)
     return BiasMove(start, end, laps / abs(steps) if abs(steps) >= 0.5 else None, round(steps))
+
+
+@dataclass(frozen=True)
+class BiasPlan:
+    """Brake bias through a weekend.
+
+    :param cases: the states of `bias_cases`, then qualifying, the grid and the flag
+    :param per_litre: change of the ideal front share with one litre more on board [1/l]
+    :param move: how it goes over the race; None where the bias cannot be moved
+    :param curves: deceleration [m/s2] and ideal share [-], without fuel and with a full tank
+    """
+
+    cases: tuple[BiasCase, ...]
+    per_litre: float
+    move: BiasMove | None
+    curves: tuple[list[tuple[float, float]], list[tuple[float, float]]]
+
+
+def bias_item(car: Car) -> Item | None:
+    """The item that sets the front share; None where none may be moved."""
+    return next((item for item in car.items if item.sets == "brakes.front_share" and not item.locked), None)
+
+
+def bias_plan(setting: Setting, sheet: Sheet, lap: Lap, race_laps: float, formation_laps: float) -> BiasPlan:
+    """Where the bias should stand in every state of a weekend, and when to move it in the race.
+
+    :param lap: a lap of the sheet under this setting
+    :raises SolverError: if the car cannot take the circuit
+    """
+    car, use = adjusted(setting.car, sheet), lap.fuel_l
+    race_l = (race_laps + formation_laps) * use
+    start_l = min(race_l, car.tank_l)
+    qualifying_l = QUALIFYING_LAPS * use
+    *states, qualifying, grid, flag = bias_cases(
+        setting,
+        sheet,
+        lap,
+        [
+            (f"qualifying, {format_number(qualifying_l, 0)} l", qualifying_l),
+            (f"race, {format_number(start_l, 0)} l on the grid", start_l),
+            ("race, last lap", use),
+        ],
+    )
+    _, empty, full, _ = states
+    cases = (*states, qualifying, grid, flag)
+    item = bias_item(setting.car)
+    move = None if item is None else bias_over_race(item, grid.ideal, flag.ideal, race_laps * start_l / race_l)
+    hardest = 1.15 * max(case.deceleration_ms2 for case in cases)
+    curves = share_curve(car, 0.0, hardest), share_curve(car, car.tank_l, hardest)
+    return BiasPlan(cases, (full.ideal - empty.ideal) / (full.fuel_l - empty.fuel_l), move, curves)
 
 
 def share_curve(car: Car, fuel_l: float, most_ms2: float, points: int = 25) -> list[tuple[float, float]]:

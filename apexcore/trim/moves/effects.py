@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from ...circuit.line import CornerSpan
 from ...lap.solver import Lap, Setting, solve_lap
+from ...quantities.spread import half_interval
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, stands
 from ...vehicle.tyres import Four, four
@@ -18,12 +19,11 @@ from ..reading.balance import CornerBalance, Phases, balance_changes, corner_bal
 #: "How sure"; a test keeps it true).
 MODEL_SPREAD = 0.42
 MODEL_REST_S = 0.005
-_Z95 = 1.959964
 
 
 def difference_spread_s(change_s: float) -> float:
     """Half the width of the 95 % interval of a modelled difference of lap time [s]."""
-    return _Z95 * math.hypot(MODEL_SPREAD * change_s, MODEL_REST_S)
+    return half_interval(math.hypot(MODEL_SPREAD * change_s, MODEL_REST_S))
 
 
 #: Half the width of the 95 % interval of a book car's lap time, over the lap time: two standard deviations over the virtual

@@ -8,6 +8,7 @@ import numpy as np
 
 from ...circuit.conditions import KELVIN, Conditions
 from ...lap.solver import Lap, Setting, solve_lap
+from ...quantities.spread import half_interval
 from ...vehicle.car import WHEEL_WORDS, WHEELS, Car
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted
@@ -152,7 +153,7 @@ def next_pressures(setting: Setting, lap: Lap, readings: Sequence[Reading], targ
         hot = setting.conditions.around_c + rise
         cold = cold_pressure_kpa(targets_kpa[wheel], cold_c, hot)
         per_kelvin = (cold + ATMOSPHERE_KPA) / (hot + KELVIN)
-        spread = 1.96 * math.hypot(1.0 / math.sqrt(total), GAUGE_SD_K) * per_kelvin
+        spread = half_interval(math.hypot(1.0 / math.sqrt(total), GAUGE_SD_K)) * per_kelvin
         advice.append(PressureAdvice(WHEELS[wheel], targets_kpa[wheel], cold, spread, rise, weight / total))
     return tuple(advice)
 
@@ -178,7 +179,7 @@ def next_cambers(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Re
         found = float(np.mean(seen))
         exact = (wanted - found) / per_step if abs(per_step) > 1e-6 else 0.0
         steps = round(min(max(exact, -_MOST_STEPS), _MOST_STEPS))
-        unsure = 1.96 * PYROMETER_SD_K / math.sqrt(len(seen)) / max(abs(per_step), 1e-6)
+        unsure = half_interval(PYROMETER_SD_K) / math.sqrt(len(seen)) / max(abs(per_step), 1e-6)
         advice.append(
             CamberAdvice(WHEELS[wheel], item, found, wanted, steps, item.held(sheet.values[item.key] + steps * item.step), unsure)
         )

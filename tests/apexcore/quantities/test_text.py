@@ -116,9 +116,10 @@ def test_whatever_is_typed_is_a_number_or_an_error_with_its_place(text: str) -> 
 
 @pytest.mark.parametrize("text", ["4" + " " * 200_000 + "4", "1" * 200_000, " " * 200_000, "1:" * 100_000])
 def test_no_text_is_looked_at_for_longer_than_a_number_is(text: str) -> None:
-    for read in (lambda: read_number(text, "s", "x"), lambda: parse_lap(text, "x")):
-        with pytest.raises(InputError):
-            read()
+    with pytest.raises(InputError):
+        read_number(text, "s", "x")
+    with pytest.raises(InputError):
+        parse_lap(text, "x")
 
 
 def test_numbers_have_a_true_minus_and_no_negative_zero() -> None:

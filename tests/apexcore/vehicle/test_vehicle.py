@@ -5,7 +5,7 @@ from pydantic import ValidationError
 
 from apexcore.errors import FileRejected, InputError
 from apexcore.vehicle.car import Car, Powertrain
-from apexcore.vehicle.items import LEVERS
+from apexcore.vehicle.levers import LEVERS
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet, checked_sheet, differences
 from apexcore.vehicle.tyres import cold_pressure_kpa, hot_pressure_kpa, temperature_grip, wear_grip
 

@@ -38,11 +38,11 @@ def test_what_cannot_be_taken_is_told(car: Car, asked: str, words: str) -> None:
 
 
 def test_a_unit_typed_on_the_bench_counts_wherever_the_sheet_is_asked_about(client_in: Client, event: Event, first: Sheet) -> None:
-    asked = {"set": "pressure_fl:21psi"}
+    asked: dict[str, str] = {"set": "pressure_fl:21psi"}
     for page in ("effects", "advice"):
         response = client_in.get(f"/events/{event.pk}/sheet/{first.pk}/{page}/", asked)
         assert [(one.item.key, one.after) for one in response.context["unsaved"]] == [("pressure_fl", 145)]
-    assert 'value="21psi"' in client_in.get(f"/events/{event.pk}/sheet/", {"sheet": first.pk, **asked}).content.decode()
+    assert 'value="21psi"' in client_in.get(f"/events/{event.pk}/sheet/", {"sheet": str(first.pk), **asked}).content.decode()
 
 
 def test_a_value_that_cannot_be_taken_is_told_on_every_page(client_in: Client, event: Event, first: Sheet) -> None:
