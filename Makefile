@@ -42,7 +42,7 @@ test: .installed-dev
 	$(BIN)/ruff format --check .
 	$(BIN)/python manage.py makemigrations --check --dry-run
 	$(BIN)/lint-imports --no-logo
-	$(BIN)/mypy apexcore apextrim demo tests scripts
+	$(BIN)/mypy --cache-dir $(CACHE)/mypy apexcore apextrim demo tests scripts
 	$(BIN)/python manage.py warm
 	$(BIN)/python -m pytest -n 2 --dist loadgroup
 	scripts/check_assets

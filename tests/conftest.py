@@ -25,7 +25,7 @@ DEMO = Path(__file__).parents[1] / "demo"
 
 @pytest.fixture(scope="session")
 def car() -> Car:
-    return Car.model_validate_json((DEMO / "cars" / "brackendale_gt.json").read_text())
+    return demo_car("brackendale_gt")
 
 
 def demo_files(folder: str) -> list[str]:
@@ -38,9 +38,14 @@ def demo_car(key: str) -> Car:
 
 
 @cache
+def demo_circuit(key: str) -> Circuit:
+    return Circuit.model_validate_json((DEMO / "circuits" / f"{key}.json").read_text())
+
+
+@cache
 def demo_setting(car_key: str, circuit_key: str) -> tuple[Setting, tuple[CornerSpan, ...]]:
     """A demo car on a demo circuit, on its first compound."""
-    circuit = Circuit.model_validate_json((DEMO / "circuits" / f"{circuit_key}.json").read_text())
+    circuit = demo_circuit(circuit_key)
     car = demo_car(car_key)
     line = racing_line(circuit, car_width_m=car.width_m)
     first = car.tyres.compounds[0]
@@ -49,7 +54,7 @@ def demo_setting(car_key: str, circuit_key: str) -> tuple[Setting, tuple[CornerS
 
 @pytest.fixture(scope="session")
 def circuit() -> Circuit:
-    return Circuit.model_validate_json((DEMO / "circuits" / "sallowmere_fen.json").read_text())
+    return demo_circuit("sallowmere_fen")
 
 
 @pytest.fixture(scope="session")

@@ -1,27 +1,48 @@
 """A racer with a garage and an event, and a stranger with the same."""
 
 from collections.abc import Callable
+from functools import cache
 from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
+from apexcore.formats.values_json import write_value
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet
 from apextrim.events.actions import create_event
 from apextrim.events.models import Event
+from apextrim.library.models import Car, Circuit
 from apextrim.modelling import cases
 from apextrim.runs.actions import send_virtual_driver
 from apextrim.runs.models import Run
 from apextrim.sheets.actions import save_sheet
 from apextrim.sheets.models import Sheet
-from demo.loader import load_files
+from tests.conftest import demo_car, demo_circuit, demo_files
+
+
+@cache
+def garage_rows() -> tuple[list[dict[str, str]], list[dict[str, str]]]:
+    """The demo's cars and circuits as rows have them, parsed once a session."""
+    cars = [demo_car(key) for key in demo_files("cars")]
+    circuits = [demo_circuit(key) for key in demo_files("circuits")]
+    return (
+        [{"key": core.key, "name": core.name, "data": write_value(core)} for core in cars],
+        [{"key": core.key, "name": core.name, "layout": core.layout, "data": write_value(core)} for core in circuits],
+    )
+
+
+def fill_garage(user: User) -> None:
+    """What `demo.loader.load_files` does, without reading the files anew for every test (test_ui holds that it is the same)."""
+    cars, circuits = garage_rows()
+    Car.objects.bulk_create(Car(owner=user, **values) for values in cars)
+    Circuit.objects.bulk_create(Circuit(owner=user, **values) for values in circuits)
 
 
 def owner_with_event(name: str) -> tuple[User, Event]:
     user = User.objects.create_user(name, password="withy-bend-4")
-    load_files(user)
+    fill_garage(user)
     event = create_event(user, f"{name}'s weekend", user.cars.get(key="brackendale_gt"), user.circuits.get(key="sallowmere_fen"), False)
     return user, event
 

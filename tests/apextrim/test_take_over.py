@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from django.db import connection
 
 ROOT = Path(__file__).parents[2]
 OLD = ROOT / "tests" / "data" / "database_of_0_1.sql.gz"
@@ -55,43 +56,38 @@ def shape_of(file: Path) -> dict[str, object]:
     return shape
 
 
-def test_every_row_of_before_is_there_with_every_value(tmp_path: Path) -> None:
-    file = old_database(tmp_path)
-    before = rows_of(file)
-    assert all(before[table] for table in before if table.split("_")[0] in ("garage", "circuits", "events", "runs", "verdicts", "race"))
-    done = manage(tmp_path, "migrate", "-v0")
+@pytest.fixture(scope="module")
+def taken_over(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The folder of a database of before, migrated."""
+    var = tmp_path_factory.mktemp("old")
+    old_database(var)
+    done = manage(var, "migrate", "-v0")
     assert done.returncode == 0, done.stderr
-    after = rows_of(file)
+    return var
+
+
+def test_every_row_of_before_is_there_with_every_value(taken_over: Path, tmp_path: Path) -> None:
+    before, after = rows_of(old_database(tmp_path)), rows_of(taken_over / "apextrim.sqlite3")
+    assert all(before[table] for table in before if table.split("_")[0] in ("garage", "circuits", "events", "runs", "verdicts", "race"))
+    in_car = {row["sheet_in_car_id"] for row in before["events_event"]} - {None}
     for table, rows in before.items():
         if table in CHANGES:
             continue
         for old, new in zip(rows, after[MOVED.get(table, table)], strict=True):
             old.pop("sheet_in_car_id", None)
             assert {name: new[name] for name in old} == old, table
-    in_car = {row["sheet_in_car_id"] for row in rows_of(old_copy(tmp_path))["events_event"]} - {None}
     assert {row["id"] for row in after["sheets_sheet"] if row["in_car"]} == in_car and in_car
     assert not [name for name in after if name.startswith(("garage_", "circuits_"))]
-    assert sqlite3.connect(file).execute("PRAGMA foreign_key_check").fetchall() == []
+    assert sqlite3.connect(taken_over / "apextrim.sqlite3").execute("PRAGMA foreign_key_check").fetchall() == []
 
 
-def old_copy(tmp_path: Path) -> Path:
-    folder = tmp_path / "again"
-    folder.mkdir()
-    return old_database(folder)
+@pytest.mark.django_db
+def test_a_database_taken_over_has_the_shape_of_a_new_one(taken_over: Path) -> None:
+    new = Path(connection.settings_dict["NAME"])  # the tests' own database, made by the same migrations
+    assert shape_of(taken_over / "apextrim.sqlite3") == shape_of(new)
 
 
-def test_a_database_taken_over_has_the_shape_of_a_new_one(tmp_path: Path) -> None:
-    new = tmp_path / "new"
-    new.mkdir()
-    assert manage(new, "migrate", "-v0").returncode == 0
-    file = old_database(tmp_path)
-    assert manage(tmp_path, "migrate", "-v0").returncode == 0
-    assert shape_of(file) == shape_of(new / "apextrim.sqlite3")
-
-
-def test_the_pages_of_a_database_taken_over_open(tmp_path: Path) -> None:
-    old_database(tmp_path)
-    assert manage(tmp_path, "migrate", "-v0").returncode == 0
+def test_the_pages_of_a_database_taken_over_open(taken_over: Path) -> None:
     look = """
 from django.contrib.auth.models import User
 from django.test import Client
@@ -101,7 +97,7 @@ for page in ("", "lap/", "sheet/", "sheet/?sheet=1", "sheet/1/readings/", "sheet
     print(client.get(f"/events/1/{page}").status_code, page)
 print(client.get("/garage/").status_code, client.get("/events/1/circuit/")["Location"])
 """
-    done = manage(tmp_path, "shell", "-v0", "-c", look)
+    done = manage(taken_over, "shell", "-v0", "-c", look)
     assert done.returncode == 0, done.stderr
     lines = done.stdout.splitlines()
     assert [line for line in lines if not line.startswith("200")] == [] and "200 /events/1/lap/" in lines

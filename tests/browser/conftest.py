@@ -1,6 +1,8 @@
 """The product as a racer starts it: its own server on its own data, driven by Debian's Chromium."""
 
+import fcntl
 import os
+import shutil
 import socket
 import subprocess
 import sys
@@ -10,7 +12,7 @@ from pathlib import Path
 from urllib.request import urlopen
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 ROOT = Path(__file__).parents[2]
 FLAGS = [
@@ -24,35 +26,56 @@ FLAGS = [
 ]
 
 
+expect.set_options(timeout=30_000)
+
+
 def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])
 
 
+def demo_folder(shared: Path) -> Path:
+    """A folder with the demo's database, loaded once for all workers of a test run."""
+    folder = shared / "demo"
+    with (shared / "demo.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not folder.exists():
+            part = shared / "demo.part"
+            part.mkdir()
+            env = {**os.environ, "APEX_VAR": str(part), "APEX_DEMO": "1"}
+            for command in (["migrate", "-v0"], ["load_demo"]):
+                subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
+            part.rename(folder)
+    return folder
+
+
 @pytest.fixture(scope="session")
 def site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """Address of a running product with the demo scenario."""
+    """Address of a running product with the demo scenario, a worker's own."""
+    base = tmp_path_factory.getbasetemp()
+    folder = base / "site"
+    shutil.copytree(demo_folder(base.parent if "PYTEST_XDIST_WORKER" in os.environ else base), folder)
     port = free_port()
-    env = {**os.environ, "APEX_VAR": str(tmp_path_factory.mktemp("site")), "APEX_DEMO": "1"}
-    for command in (["migrate", "-v0"], ["load_demo"]):
-        subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
+    env = {**os.environ, "APEX_VAR": str(folder), "APEX_DEMO": "1"}
     server = subprocess.Popen(
         [sys.executable, "manage.py", "serve", "--port", str(port)], cwd=ROOT, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
     )
     address = f"http://127.0.0.1:{port}"
     try:
-        for _ in range(120):
+        deadline = time.monotonic() + 180
+        while True:
             assert server.poll() is None, "the server ended"
             try:
-                urlopen(f"{address}/sign-in/", timeout=2)
+                urlopen(f"{address}/sign-in/", timeout=30)
                 break
             except OSError:
-                time.sleep(0.25)
+                assert time.monotonic() < deadline, "the server does not answer"
+                time.sleep(0.1)
         yield address
     finally:
         server.terminate()
-        server.wait(20)
+        server.wait(30)
 
 
 @pytest.fixture(scope="session")
@@ -67,6 +90,7 @@ def browser() -> Iterator[Browser]:
 def page(browser: Browser, site: str) -> Iterator[Page]:
     """A signed-in page; any console error, failed script or request to elsewhere fails the test."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=site, accept_downloads=True)
+    context.set_default_timeout(45_000)  # how long a wait may last on a busy machine; nothing waits longer than it must
     page = context.new_page()
     wrong: list[str] = []
     expected = "the server responded with a status of 422"  # a form that was sent back, on purpose

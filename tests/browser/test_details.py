@@ -83,7 +83,7 @@ def test_a_real_car_shows_the_cautions_beside_the_task(page: Page) -> None:
     page.get_by_label("Driven on").select_option(label="real car")
     page.get_by_role("button", name="Set").click()
     expect(page.get_by_role("complementary", name="Cautions")).to_contain_text("scrutineers")
-    bench(page, "Circuit")
+    bench(page, "Lap")
     expect(page.get_by_text("an estimate, not an instruction")).to_be_visible()
 
 

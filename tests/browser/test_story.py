@@ -69,7 +69,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     expect(page.get_by_role("status")).to_contain_text("Race rules saved")
 
     # the circuit: every corner, and a note
-    bench(page, "Circuit")
+    bench(page, "Lap")
     expect(page.get_by_role("img", name="Map of the circuit with 9 numbered corners")).to_be_visible()
     expect(page.get_by_role("row", name=re.compile("Heron Hook"))).to_contain_text("left")
     page.get_by_label("Corner 3, qualifying").fill("late, use the exit kerb")

@@ -7,13 +7,16 @@ from django.core.management.base import BaseCommand
 from apexcore.judge import model
 from apexcore.lap import kernel
 from apexcore.race import plans
+from apextrim.management import kernel_store
 
 
 def warm_all() -> None:
-    """Every compiled part of the core."""
+    """Every compiled part of the core; from the store where another clone of the same sources compiled it already."""
+    kernel_store.restore()
     kernel.warm()
     model.warm()
     plans.warm()
+    kernel_store.save()
 
 
 class Command(BaseCommand):

@@ -29,6 +29,8 @@ from apextrim.verdicts.record import apply_calibration, hold_against_laps
 from tests.apextrim.readings.test_readings import a_stop
 from tests.apextrim.runs.test_logger import stint
 
+_TEXTS: list[str] = []
+
 
 @pytest.fixture
 def full(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run], client_in: Client) -> Event:
@@ -58,6 +60,14 @@ def full(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run], c
     apply_calibration(event, hold_against_laps(event))
     event.refresh_from_db()
     return event
+
+
+@pytest.fixture
+def full_text(request: pytest.FixtureRequest) -> str:
+    """The file of that event; made once a session, since the tests that spoil it only read it."""
+    if not _TEXTS:
+        _TEXTS.append(write_event(request.getfixturevalue("full")))
+    return _TEXTS[0]
 
 
 def test_another_installation_reads_it_back_without_loss(full: Event) -> None:
@@ -96,8 +106,8 @@ def test_the_same_file_again_adds_nothing_and_a_changed_car_gets_a_key_of_its_ow
         (lambda c: c["conditions"].update(air_c=400), "conditions.air_c"),
     ],
 )
-def test_a_file_that_does_not_fit_together_is_refused_as_a_whole(full: Event, spoil: Callable[[Any], Any], words: str) -> None:
-    content = json.loads(write_event(full))
+def test_a_file_that_does_not_fit_together_is_refused_as_a_whole(full_text: str, db: None, spoil: Callable[[Any], Any], words: str) -> None:
+    content = json.loads(full_text)
     spoil(content)
     other = User.objects.create_user("elsewhere", password="withy-bend-4")
     with pytest.raises(FileRejected) as caught:
