@@ -50,7 +50,7 @@ class Conditions(Value):
         return air_density(self.air_c, self.pressure_hpa, self.humidity_pct)
 
     @property
-    def around_c(self) -> float:
+    def ambient_c(self) -> float:
         """What a tyre's surface cools to: the mean of air and track [degC]."""
         return 0.5 * (self.air_c + self.track_c)
 

@@ -8,10 +8,10 @@ from .conditions import GRAVITY
 Floats = NDArray[np.float64]
 
 #: Columns of `places`. With k the curvature, b the banking, s the slope and v the speed, in the road's plane:
-#: lateral demand v2 ACROSS - LEAN, pressing acceleration PRESS + v2 SQUEEZE.
+#: lateral demand v2 ACROSS - BANK_PULL, pressing acceleration PRESS + v2 SQUEEZE.
 BEND = 0  #: k [1/m]
 ACROSS = 1  #: k cos b [1/m]
-LEAN = 2  #: g sin b cos s [m/s2]
+BANK_PULL = 2  #: g sin b cos s [m/s2]
 PRESS = 3  #: g cos b cos s [m/s2]
 SQUEEZE = 4  #: k sin b + vertical curvature [1/m]
 CLIMB = 5  #: g sin s [m/s2]

@@ -15,8 +15,35 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from ..circuit.places import ACROSS, BEND, CLIMB, EAST, GRIP, LEAN, NORTH, PRESS, SQUEEZE, places
-from .record import CAR, COLUMNS, SPEED_POINTS
+from ..circuit.places import ACROSS, BANK_PULL, BEND, CLIMB, EAST, GRIP, NORTH, PRESS, SQUEEZE, places
+from .record import (
+    ACCEL,
+    BALANCE,
+    BRAKE,
+    BRAKE_W,
+    CAR,
+    COLUMNS,
+    DRAG_W,
+    ENGINE_W,
+    FUEL_L,
+    GEAR,
+    LATERAL,
+    LOAD_FL,
+    LOAD_FR,
+    LOAD_RL,
+    LOAD_RR,
+    ROLLING_W,
+    SLIDE_FL,
+    SLIDE_FR,
+    SLIDE_RL,
+    SLIDE_RR,
+    SPEED,
+    SPEED_POINTS,
+    THROTTLE,
+    TIME,
+    USE_FRONT,
+    USE_REAR,
+)
 
 Floats = NDArray[np.float64]
 _Four = tuple[float, float, float, float]
@@ -67,12 +94,12 @@ def _wheel_grip(c: Any, w: int, load: float, turn: float, roll: float, surface: 
     force = surface * c.mu[w] * max(c.mu_level[w] - c.mu_fall[w] * load, 0.2) * load
     best = c.best_kpa_unloaded[w] + c.best_kpa_per_n[w] * load
     off = c.hot_kpa[w] - best
-    lean = c.lean[w] * turn - roll - c.lean_opt[w]
-    # 1/(1 + loss x2) of pressure and of lean, by one division
-    lean_part = 1.0 + c.lean_loss[w] * lean * lean
+    off_camber = c.camber[w] * turn - roll - c.camber_opt[w]
+    # 1/(1 + loss x2) of pressure and of camber, by one division
+    camber_part = 1.0 + c.camber_loss[w] * off_camber * off_camber
     square = best * best
-    shared = force * square / ((square + c.kpa_loss[w] * off * off) * lean_part)
-    return shared, shared * lean_part * c.mu_long[w]
+    shared = force * square / ((square + c.kpa_loss[w] * off * off) * camber_part)
+    return shared, shared * camber_part * c.mu_long[w]
 
 
 @_compiled
@@ -83,7 +110,7 @@ def axle_grip(c: Any, loads: _Four, lateral: float, surface: float) -> tuple[_Fo
     """
     turn = 1.0 if lateral >= 0.0 else -1.0
     roll = c.roll_deg * abs(lateral)
-    front, rear = roll * c.lean_roll_front, roll * c.lean_roll_rear
+    front, rear = roll * c.camber_roll_front, roll * c.camber_roll_rear
     fl, fl_long = _wheel_grip(c, 0, loads[0], turn, front, surface)
     fr, fr_long = _wheel_grip(c, 1, loads[1], turn, front, surface)
     rl, rl_long = _wheel_grip(c, 2, loads[2], turn, rear, surface)
@@ -133,7 +160,7 @@ def _locked(c: Any, axle: int, left: float, right: float, along: float, force: f
 
 
 @_compiled
-def _twist(c: Any, loads: _Four, along: _Four, force: float, v: float, bend: float) -> tuple[float, float, float]:
+def _differential_yaw(c: Any, loads: _Four, along: _Four, force: float, v: float, bend: float) -> tuple[float, float, float]:
     """What the differentials do to a corner: side force they take from the rear and ask of the front [N], and the drag of
     each axle's wheels against each other [N]."""
     turn, drag_front, drag_rear = 0.0, 0.0, 0.0
@@ -186,7 +213,7 @@ def _demand(c: Any, p: Floats, v: float) -> tuple[float, float, float, float, fl
     """What speed v asks for at a place: lateral and pressing acceleration [m/s2], speed through the air along the car
     [m/s], force of the wind from the side, left positive [N], drag [N]."""
     square = v * v
-    lateral = square * p[ACROSS] - p[LEAN]
+    lateral = square * p[ACROSS] - p[BANK_PULL]
     normal = p[PRESS] + square * p[SQUEEZE]
     if c.wind_east == 0.0 and c.wind_north == 0.0:
         return lateral, normal, v, 0.0, 0.5 * c.density * square * c.drag_area
@@ -197,13 +224,13 @@ def _demand(c: Any, p: Floats, v: float) -> tuple[float, float, float, float, fl
 
 
 @_compiled
-def _corner_forces(c: Any, lateral: float, push: float) -> tuple[float, float, float]:
+def _corner_forces(c: Any, lateral: float, side_wind: float) -> tuple[float, float, float]:
     """Lateral force that front and rear tyres must give [N], positive into the turn, and the lateral acceleration that
     all of them give [m/s2], left positive. A wind from the side acts at its own place behind the front axle."""
     total = c.mass * lateral
     behind = c.cg_behind / c.wheelbase
-    front = total * (1.0 - behind) - push * c.wind_front
-    rear = total * behind - push * (1.0 - c.wind_front)
+    front = total * (1.0 - behind) - side_wind * c.wind_front
+    rear = total * behind - side_wind * (1.0 - c.wind_front)
     turn = 1.0 if front + rear >= 0.0 else -1.0
     return turn * front, turn * rear, (front + rear) / c.mass
 
@@ -211,15 +238,15 @@ def _corner_forces(c: Any, lateral: float, push: float) -> tuple[float, float, f
 @_compiled
 def corner_use(c: Any, p: Floats, v: float) -> float:
     """Share of the weaker axle's lateral capacity that speed v needs [-]; infinite where the car would fly."""
-    lateral, normal, air, push, _ = _demand(c, p, v)
+    lateral, normal, air, side_wind, _ = _demand(c, p, v)
     if normal <= 0.0:
         return math.inf
-    front, rear, lateral = _corner_forces(c, lateral, push)
+    front, rear, lateral = _corner_forces(c, lateral, side_wind)
     loads = wheel_loads(c, air, 0.0, lateral, normal)
     grip, along = axle_grip(c, loads, lateral, p[GRIP])
-    twist, _, _ = _twist(c, loads, along, 0.0, v, p[BEND])
-    front = abs(front + twist) / max(grip[0] + grip[1], 1e-9)
-    rear = max(rear - twist, 0.0) / max(grip[2] + grip[3], 1e-9)
+    yaw, _, _ = _differential_yaw(c, loads, along, 0.0, v, p[BEND])
+    front = abs(front + yaw) / max(grip[0] + grip[1], 1e-9)
+    rear = max(rear - yaw, 0.0) / max(grip[2] + grip[3], 1e-9)
     return max(front, rear) / c.ability
 
 
@@ -233,8 +260,8 @@ def corner_speed(c: Any, p: Floats, top: float, guess: float) -> float:
     if abs(p[BEND]) < 1e-7 and p[SQUEEZE] > -1e-7:
         return top
     low = 0.0
-    if p[ACROSS] * p[LEAN] > 0.0:
-        low = math.sqrt(p[LEAN] / p[ACROSS])
+    if p[ACROSS] * p[BANK_PULL] > 0.0:
+        low = math.sqrt(p[BANK_PULL] / p[ACROSS])
         if low >= top:
             return top
     high = top
@@ -263,8 +290,8 @@ def corner_speed(c: Any, p: Floats, top: float, guess: float) -> float:
 
 
 @_compiled
-def _past(side: float, asked: float, across: float, along: float, moved: float, x: float) -> tuple[float, float]:
-    """How far an axle is past its friction ellipse at a force x of all tyres, and that per force [1/N].
+def _ellipse_excess(side: float, asked: float, across: float, along: float, moved: float, x: float) -> tuple[float, float]:
+    """How far an axle is excess its friction ellipse at a force x of all tyres, and that per force [1/N].
 
     :param side: lateral force [N]
     :param asked: longitudinal force [N]
@@ -285,8 +312,8 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tup
 
     :param guess: the force over what engine or brakes can give, to begin at [-]
     """
-    lateral, normal, air, push, _ = _demand(c, p, v)
-    front, rear, lateral = _corner_forces(c, lateral, push)
+    lateral, normal, air, side_wind, _ = _demand(c, p, v)
+    front, rear, lateral = _corner_forces(c, lateral, side_wind)
     normal = max(normal, 0.1)
     loads = (0.0, 0.0, 0.0, 0.0)
     grip_front = grip_rear = along_front = along_rear = stiff_front = stiff_rear = 0.0
@@ -296,7 +323,7 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tup
     tilt = sign * c.cg_height / c.wheelbase
     low, high = 0.0, ceiling
     x = min(max(guess, 0.02), 1.0) * ceiling
-    x_old, past_old = -1.0, 0.0
+    x_old, excess_old = -1.0, 0.0
     side_front = side_rear = rub_front = rub_rear = 0.0
     for _ in range(30):
         loads = wheel_loads(c, air, sign * x, lateral, normal)
@@ -304,40 +331,40 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tup
         grip_front, grip_rear = grip[0] + grip[1], grip[2] + grip[3]
         along_front, along_rear = along[0] + along[1], along[2] + along[3]
         stiff_front, stiff_rear = _stiff(c, loads)
-        twist, rub_front, rub_rear = _twist(c, loads, along, 0.0 if braking else x, v, p[BEND])
-        side_front, side_rear = abs(front + twist), max(rear - twist, 0.0)
+        yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, 0.0 if braking else x, v, p[BEND])
+        side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
         asked_front, asked_rear = share * x, (1.0 - share) * x
-        past, slope = x / ceiling - 1.0, 1.0 / ceiling
+        excess, slope = x / ceiling - 1.0, 1.0 / ceiling
         if not braking:
-            if past > -0.7:
+            if excess > -0.7:
                 # the wheels turn faster than the road passes: that part of the engine's power only heats the tyres
                 slip = 0.0
                 if share > 1e-9:
                     slip += share * _scrub(grip_front, along_front, side_front, asked_front, stiff_front)[2]
                 if share < 1.0 - 1e-9:
                     slip += (1.0 - share) * _scrub(grip_rear, along_rear, side_rear, asked_rear, stiff_rear)[2]
-                past, slope = x * (1.0 + slip) / ceiling - 1.0, (1.0 + 2.0 * slip) / ceiling
+                excess, slope = x * (1.0 + slip) / ceiling - 1.0, (1.0 + 2.0 * slip) / ceiling
             asked_front, asked_rear = _asked(c, loads[0], loads[1], asked_front), _asked(c, loads[2], loads[3], asked_rear)
         moved_front, moved_rear = tilt / max(loads[0] + loads[1], 1.0), -tilt / max(loads[2] + loads[3], 1.0)
-        end, steep = _past(side_front, asked_front, ability * grip_front, ability * along_front, moved_front, x)
-        if end > past:
-            past, slope = end, steep
-        end, steep = _past(side_rear, asked_rear, ability * grip_rear, ability * along_rear, moved_rear, x)
-        if end > past:
-            past, slope = end, steep
-        if past > 0.0:
+        over, steep = _ellipse_excess(side_front, asked_front, ability * grip_front, ability * along_front, moved_front, x)
+        if over > excess:
+            excess, slope = over, steep
+        over, steep = _ellipse_excess(side_rear, asked_rear, ability * grip_rear, ability * along_rear, moved_rear, x)
+        if over > excess:
+            excess, slope = over, steep
+        if excess > 0.0:
             high = x
         else:
             low = x
         # far from the root, where a lifted axle has no grip at all, a secant would take tiny steps for the end
-        if x_old >= 0.0 and abs(past) < 0.5 and abs(past_old) < 0.5 and (past - past_old) * (x - x_old) > 0.0:
-            slope = (past - past_old) / (x - x_old)
-        new = x - past / slope if past < 3.0 and slope > 1e-12 else 0.5 * (low + high)
+        if x_old >= 0.0 and abs(excess) < 0.5 and abs(excess_old) < 0.5 and (excess - excess_old) * (x - x_old) > 0.0:
+            slope = (excess - excess_old) / (x - x_old)
+        new = x - excess / slope if excess < 3.0 and slope > 1e-12 else 0.5 * (low + high)
         if not low <= new <= high:
             new = low if new < low else high
             if new in (x_old, x) and high - low > _FORCE_TOLERANCE:
                 new = 0.5 * (low + high)
-        x_old, past_old, last = x, past, x
+        x_old, excess_old, last = x, excess, x
         x = new
         if abs(x - last) < _FORCE_TOLERANCE or high - low < _FORCE_TOLERANCE:
             break
@@ -382,8 +409,8 @@ def _pass_forward(c: Any, between: Floats, ds: Floats, cap: Floats, v: Floats, s
 @_compiled
 def _coasting(c: Any, p: Floats, v: float) -> float:
     """Loss of speed off the throttle and off the brakes [m/s2], positive."""
-    lateral, normal, air, push, drag = _demand(c, p, v)
-    front, rear, lateral = _corner_forces(c, lateral, push)
+    lateral, normal, air, side_wind, drag = _demand(c, p, v)
+    front, rear, lateral = _corner_forces(c, lateral, side_wind)
     loads = wheel_loads(c, air, 0.0, lateral, max(normal, 0.1))
     grip, along = axle_grip(c, loads, lateral, p[GRIP])
     stiff_front, stiff_rear = _stiff(c, loads)
@@ -492,13 +519,13 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Flo
         accel = (v[j] * v[j] - speed * speed) / (2.0 * step)
         mid = 0.5 * (speed + v[j])
         dt = step / max(mid, 0.05)
-        lateral, normal, air, push, drag = _demand(c, p, mid)
-        front, rear, lateral = _corner_forces(c, lateral, push)
+        lateral, normal, air, side_wind, drag = _demand(c, p, mid)
+        front, rear, lateral = _corner_forces(c, lateral, side_wind)
         normal = max(normal, 0.1)
         need = c.mass * (accel + p[CLIMB]) + drag
         side_front, side_rear = front, rear
         rub_front = rub_rear = 0.0
-        force, roll = need + resist, 0.0
+        force, rolling = need + resist, 0.0
         use_front = use_rear = cross_front = cross_rear = along_front = along_rear = 0.0
         share = c.drive_front
         loads = grip = (0.0, 0.0, 0.0, 0.0)
@@ -507,14 +534,14 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Flo
             share = c.drive_front if force >= 0.0 else c.brake_front
             loads = wheel_loads(c, air, force, lateral, normal)
             grip, along = axle_grip(c, loads, lateral, p[GRIP])
-            twist, rub_front, rub_rear = _twist(c, loads, along, max(force, 0.0), mid, p[BEND])
-            side_front, side_rear = abs(front + twist), max(rear - twist, 0.0)
+            yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, max(force, 0.0), mid, p[BEND])
+            side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
             stiff_front, stiff_rear = _stiff(c, loads)
-            push_front, push_rear = abs(force) * share, abs(force) * (1.0 - share)
-            use_front, cross_front, along_front = _scrub(grip[0] + grip[1], along[0] + along[1], side_front, push_front, stiff_front)
-            use_rear, cross_rear, along_rear = _scrub(grip[2] + grip[3], along[2] + along[3], side_rear, push_rear, stiff_rear)
-            roll = _rolling(c, loads)
-            last, resist = force, roll + side_front * cross_front + side_rear * cross_rear + rub_front + rub_rear
+            effort_front, effort_rear = abs(force) * share, abs(force) * (1.0 - share)
+            use_front, cross_front, along_front = _scrub(grip[0] + grip[1], along[0] + along[1], side_front, effort_front, stiff_front)
+            use_rear, cross_rear, along_rear = _scrub(grip[2] + grip[3], along[2] + along[3], side_rear, effort_rear, stiff_rear)
+            rolling = _rolling(c, loads)
+            last, resist = force, rolling + side_front * cross_front + side_rear * cross_rear + rub_front + rub_rear
             missed = need + resist - force
             if abs(missed) < _FORCE_TOLERANCE:
                 break
@@ -526,28 +553,28 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Flo
         slide_front = (side_front * cross_front + front_force * along_front + rub_front) * mid
         slide_rear = (side_rear * cross_rear + rear_force * along_rear + rub_rear) * mid
         row = out[i]
-        row[0], row[1], row[2] = speed, accel, lateral
-        row[3] = gear_at(c, speed)
+        row[SPEED], row[ACCEL], row[LATERAL] = speed, accel, lateral
+        row[GEAR] = gear_at(c, speed)
         engine = 0.0
         if force > 0.0:
             engine = force * mid + (front_force * along_front + rear_force * along_rear) * mid
-            row[4] = min(engine / max(mid * thrust_at(c, mid), 1e-9), 1.0)
-            row[5] = 0.0
-            row[21] = 0.0
+            row[THROTTLE] = min(engine / max(mid * thrust_at(c, mid), 1e-9), 1.0)
+            row[BRAKE] = 0.0
+            row[BRAKE_W] = 0.0
         else:
-            row[4] = 0.0
-            row[5] = min(-force / c.brake_max, 1.0)
-            row[21] = -force * mid - (front_force * along_front + rear_force * along_rear) * mid
-        row[6], row[7], row[8], row[9] = loads
+            row[THROTTLE] = 0.0
+            row[BRAKE] = min(-force / c.brake_max, 1.0)
+            row[BRAKE_W] = -force * mid - (front_force * along_front + rear_force * along_rear) * mid
+        row[LOAD_FL], row[LOAD_FR], row[LOAD_RL], row[LOAD_RR] = loads
         slide_front /= max(grip[0] + grip[1], 1e-9)
         slide_rear /= max(grip[2] + grip[3], 1e-9)
-        row[13], row[14] = slide_front * grip[0], slide_front * grip[1]
-        row[15], row[16] = slide_rear * grip[2], slide_rear * grip[3]
-        row[10], row[11] = use_front, use_rear
-        row[12] = 100.0 * (use_front - use_rear)
-        row[17] = engine / c.efficiency * c.fuel_l_per_j * dt
-        row[18], row[19], row[20] = engine, drag * mid, roll * mid
-        row[22] = dt if closed or i < n - 1 else 0.0
+        row[SLIDE_FL], row[SLIDE_FR] = slide_front * grip[0], slide_front * grip[1]
+        row[SLIDE_RL], row[SLIDE_RR] = slide_rear * grip[2], slide_rear * grip[3]
+        row[USE_FRONT], row[USE_REAR] = use_front, use_rear
+        row[BALANCE] = 100.0 * (use_front - use_rear)
+        row[FUEL_L] = engine / c.efficiency * c.fuel_l_per_j * dt
+        row[ENGINE_W], row[DRAG_W], row[ROLLING_W] = engine, drag * mid, rolling * mid
+        row[TIME] = dt if closed or i < n - 1 else 0.0
 
 
 def warm() -> None:

@@ -20,9 +20,9 @@ CAR = np.dtype(
         ("track_front", "f8"),  # [m]
         ("track_rear", "f8"),  # [m]
         ("roll_deg", "f8"),  # body roll per lateral acceleration [deg/(m/s2)]
-        ("lean_roll_front", "f8"),  # lean that the wheels lose per degree of roll [-]
-        ("lean_roll_rear", "f8"),
-        ("lean", "f8", (4,)),  # static lean of each wheel to the left [deg]
+        ("camber_roll_front", "f8"),  # camber that the wheels lose per degree of roll [-]
+        ("camber_roll_rear", "f8"),
+        ("camber", "f8", (4,)),  # static camber of each wheel, its top to the left positive [deg]
         ("density", "f8"),  # of the air [kg/m3]
         ("drag_area", "f8"),  # [m2]
         ("side_area", "f8"),  # side force coefficient times area [m2]
@@ -45,8 +45,8 @@ CAR = np.dtype(
         ("mu_long", "f8", (4,)),  # longitudinal over lateral [-]
         ("mu_level", "f8", (4,)),  # share of the friction at vanishing load [-]
         ("mu_fall", "f8", (4,)),  # its loss per load [1/N]
-        ("lean_opt", "f8", (4,)),  # best lean into the corner [deg]
-        ("lean_loss", "f8", (4,)),  # [1/deg2]
+        ("camber_opt", "f8", (4,)),  # best camber into the corner [deg]
+        ("camber_loss", "f8", (4,)),  # [1/deg2]
         ("hot_kpa", "f8", (4,)),
         ("best_kpa_unloaded", "f8", (4,)),  # best pressure at vanishing load [kPa]
         ("best_kpa_per_n", "f8", (4,)),
@@ -59,7 +59,7 @@ CAR = np.dtype(
     ]
 )
 
-#: Columns of the lap's result.
+#: Columns of the lap's result, and the place of each; SI units, shares without one.
 COLUMNS = (
     "speed", "accel", "lateral", "gear", "throttle", "brake",
     "load_fl", "load_fr", "load_rl", "load_rr",
@@ -67,3 +67,8 @@ COLUMNS = (
     "slide_fl", "slide_fr", "slide_rl", "slide_rr",
     "fuel_l", "engine_w", "drag_w", "rolling_w", "brake_w", "time",
 )  # fmt: skip
+SPEED, ACCEL, LATERAL, GEAR, THROTTLE, BRAKE = range(6)
+LOAD_FL, LOAD_FR, LOAD_RL, LOAD_RR = range(6, 10)
+USE_FRONT, USE_REAR, BALANCE = range(10, 13)
+SLIDE_FL, SLIDE_FR, SLIDE_RL, SLIDE_RR = range(13, 17)
+FUEL_L, ENGINE_W, DRAG_W, ROLLING_W, BRAKE_W, TIME = range(17, len(COLUMNS))

@@ -51,7 +51,7 @@ def solve_stint(setting: Setting, sheet: Sheet, fuel_l: float, laps: int) -> lis
 
 def out_lap_c(setting: Setting) -> Four:
     """Temperature of each tyre as it comes out of the out-lap [degC]."""
-    around = setting.conditions.around_c
+    around = setting.conditions.ambient_c
     aim = [setting.compounds[w // 2].temperature_opt_c for w in range(4)]
     return four(around + _OUT_LAP_START * (aim[w] - around) for w in range(4))
 

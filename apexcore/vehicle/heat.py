@@ -8,9 +8,9 @@ import numpy as np
 from ..circuit.conditions import Conditions
 from .car import Compound, Tyres
 
-#: What one degree of lean that a tyre has too much or too little, and a whole excess of pressure, move between the thirds
+#: What one degree of camber that a tyre has too much or too little, and a whole excess of pressure, move between the thirds
 #: of the tread, as a share of its heat over its surroundings. Source: assumptions of this product (docs/model.md).
-LEAN_SPREAD, PRESSURE_SPREAD = 0.045, 0.5
+CAMBER_SPREAD, PRESSURE_SPREAD = 0.045, 0.5
 
 #: Share of the rolling loss that warms the tread; the rest warms the carcass. Source: an assumption of this product.
 _FLEX_IN_TREAD = 0.7
@@ -25,7 +25,7 @@ class Flow:
     :param cooling: from the surface to air and track [W/K]
     :param conduction: between surface and carcass [W/K]
     :param loss: from the carcass to rim and air [W/K]
-    :param around_c: what the surface cools to, the mean of air and track [degC]
+    :param ambient_c: what the surface cools to, the mean of air and track [degC]
     :param air_c: what the carcass cools to [degC]
     """
 
@@ -34,7 +34,7 @@ class Flow:
     cooling: float
     conduction: float
     loss: float
-    around_c: float
+    ambient_c: float
     air_c: float
 
     def carcass_c(self, surface_c: float) -> float:
@@ -45,7 +45,7 @@ class Flow:
     def settled_c(self) -> tuple[float, float]:
         """Temperatures of surface and carcass at which heat in and out are equal [degC]."""
         through = self.conduction / (self.conduction + self.loss)
-        inside = self.surface_w + self.cooling * self.around_c + through * (self.carcass_w + self.loss * self.air_c)
+        inside = self.surface_w + self.cooling * self.ambient_c + through * (self.carcass_w + self.loss * self.air_c)
         surface = inside / (self.cooling + self.conduction - through * self.conduction)
         return surface, self.carcass_c(surface)
 
@@ -79,10 +79,10 @@ def flow(tyres: Tyres, conditions: Conditions, slide_w: float, rolling_w: float,
     :param speed_ms: mean speed [m/s]
     """
     cooling = tyres.cooling_w_per_k + tyres.cooling_w_per_k_ms * speed_ms
-    around = conditions.around_c
+    ambient = conditions.ambient_c
     surface = tyres.heat_share * slide_w + _FLEX_IN_TREAD * rolling_w
     carcass = (1.0 - _FLEX_IN_TREAD) * rolling_w
-    return Flow(surface, carcass, cooling, tyres.conduction_w_per_k, tyres.carcass_w_per_k, around, conditions.air_c)
+    return Flow(surface, carcass, cooling, tyres.conduction_w_per_k, tyres.carcass_w_per_k, ambient, conditions.air_c)
 
 
 def capacities(tyres: Tyres, compound: Compound) -> tuple[float, float]:
@@ -91,38 +91,38 @@ def capacities(tyres: Tyres, compound: Compound) -> tuple[float, float]:
     return surface / compound.warm_up, tyres.heat_capacity_j_per_k - surface
 
 
-def tread_c(surface_c: float, around_c: float, excess_deg: float, pressure_error: float) -> tuple[float, float, float]:
+def tread_c(surface_c: float, ambient_c: float, excess_deg: float, pressure_error: float) -> tuple[float, float, float]:
     """Temperatures of the inner, middle and outer third of a tread [degC]; their mean is the surface's.
 
-    What leans in too much works its inner shoulder, what holds too much pressure its middle (Milliken & Milliken, Race
+    Too much camber works its inner shoulder, too much pressure its middle (Milliken & Milliken, Race
     Car Vehicle Dynamics, ch. 2; the sizes are this product's own).
 
-    :param excess_deg: mean lean beyond what the tyre wants, top inwards positive [deg]
+    :param excess_deg: mean camber beyond what the tyre wants, top inwards positive [deg]
     :param pressure_error: hot pressure over its best, less 1 [-]
     """
-    heat = surface_c - around_c
-    lean = heat * LEAN_SPREAD * min(max(excess_deg, -8.0), 8.0)
+    heat = surface_c - ambient_c
+    across = heat * CAMBER_SPREAD * min(max(excess_deg, -8.0), 8.0)
     fill = heat * PRESSURE_SPREAD * min(max(pressure_error, -0.5), 0.5)
-    return surface_c + lean - 0.5 * fill, surface_c + fill, surface_c - lean - 0.5 * fill
+    return surface_c + across - 0.5 * fill, surface_c + fill, surface_c - across - 0.5 * fill
 
 
-def excess_lean_deg(lateral: np.ndarray, weight: np.ndarray, lean: float, roll_deg: float, best: float, left: bool) -> float:
-    """Mean lean of a wheel beyond what it wants, top inwards positive [deg].
+def excess_camber_deg(lateral: np.ndarray, weight: np.ndarray, camber_left: float, roll_deg: float, best: float, left: bool) -> float:
+    """Mean camber of a wheel beyond what it wants, top inwards positive [deg].
 
-    In a corner the outer wheel wants to lean in by `best`, the inner one out by it; on a straight any lean is too much. A
+    In a corner the outer wheel wants to lean in by `best`, the inner one out by it; on a straight any camber is too much. A
     place counts as corner by its lateral acceleration over 3 m/s2.
 
     :param lateral: lateral acceleration, left positive [m/s2]
     :param weight: heat at each station [J]
-    :param lean: static lean to the left [deg]
-    :param roll_deg: lean that the wheel loses per lateral acceleration [deg/(m/s2)]
+    :param camber_left: static camber, its top to the left positive [deg]
+    :param roll_deg: camber that the wheel loses per lateral acceleration [deg/(m/s2)]
     """
     turn = np.where(lateral >= 0, 1.0, -1.0)
-    into = lean * turn - roll_deg * np.abs(lateral)
+    into = camber_left * turn - roll_deg * np.abs(lateral)
     outer = np.where(turn > 0, -1.0, 1.0) if left else np.where(turn > 0, 1.0, -1.0)
     bent = np.clip(np.abs(lateral) / 3.0, 0.0, 1.0)
     # the top of a left wheel leans inwards when it leans to the right
-    inwards = -lean if left else lean
+    inwards = -camber_left if left else camber_left
     excess = bent * outer * (into - best) + (1.0 - bent) * inwards
     total = float(weight.sum())
     return float((excess * weight).sum()) / total if total > 0 else math.copysign(abs(inwards), inwards)

@@ -15,7 +15,7 @@ from ..vehicle.sheet import Sheet
 #: Standard deviations by which a virtual car's true values differ from its book (relative unless named).
 _GRIP, _DRAG, _DOWNFORCE, _POWER, _FUEL, _WEAR = 0.010, 0.025, 0.04, 0.012, 0.025, 0.12
 _BEST_PRESSURE_KPA = 4.0
-_BEST_LEAN_DEG = 0.25
+_BEST_CAMBER_DEG = 0.25
 
 #: Scatter of a measured top speed [m/s].
 _TOP_SD_MS = 0.3
@@ -46,14 +46,14 @@ def true_car(book: Car, seed: int) -> Car:
     """The car as it really is: the same items, other physical values behind them."""
     rng = np.random.default_rng([seed, 1])
     grip, drag, lift, power, fuel, wear = 1.0 + rng.normal(0, (_GRIP, _DRAG, _DOWNFORCE, _POWER, _FUEL, _WEAR))
-    pressure, lean = rng.normal(0, _BEST_PRESSURE_KPA), rng.normal(0, _BEST_LEAN_DEG)
+    pressure, camber = rng.normal(0, _BEST_PRESSURE_KPA), rng.normal(0, _BEST_CAMBER_DEG)
     compounds = tuple(
         c.model_copy(
             update={
                 "mu": c.mu * grip,
                 "wear_per_mj": c.wear_per_mj * max(wear, 0.5),
                 "pressure_opt_kpa": c.pressure_opt_kpa + pressure,
-                "inclination_opt_deg": c.inclination_opt_deg + lean,
+                "inclination_opt_deg": c.inclination_opt_deg + camber,
             }
         )
         for c in book.tyres.compounds

@@ -27,9 +27,9 @@ def ideal_front_share(car: Car, deceleration_ms2: float, front_over_rear: float 
     """
     weight = weights(car)
     length = car.wheelbase_m
-    lean = deceleration_ms2 * weight.cg_height_m / GRAVITY
-    front = (length - weight.cg_from_front_m + lean) * front_over_rear
-    rear = weight.cg_from_front_m - lean
+    load_shift_m = deceleration_ms2 * weight.cg_height_m / GRAVITY
+    front = (length - weight.cg_from_front_m + load_shift_m) * front_over_rear
+    rear = weight.cg_from_front_m - load_shift_m
     return front / (front + max(rear, 0.0))
 
 

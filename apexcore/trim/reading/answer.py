@@ -8,7 +8,7 @@ from ...lap.assembly import lateral_transfer, rolling_share
 from ...lap.solver import Lap, Setting, solve_lap, top_speed_ms
 from ...quantities.text import format_number
 from ...vehicle.car import WHEEL_WORDS, WHEELS, Car
-from ...vehicle.heat import excess_lean_deg, tread_c
+from ...vehicle.heat import excess_camber_deg, tread_c
 from ...vehicle.sheet import Sheet, adjusted
 from ...vehicle.tyres import Four, four
 from ...vehicle.weights import weights
@@ -129,8 +129,8 @@ def tread_readings(setting: Setting, car: Car, lap: Lap, wheel: int, pressure_er
     rolling = rolling_share(car, lap.tyres.compound(wheel), wheel) * lap.column(f"load_{WHEELS[wheel]}") * speed
     work = (car.tyres.heat_share * lap.column(f"slide_{WHEELS[wheel]}") + rolling) * dt
     best = lap.tyres.compound(wheel).inclination_opt_deg
-    excess = excess_lean_deg(lap.column("lateral"), work, camber if left else -camber, roll, best, left)
-    return tread_c(lap.tyres.temperature_c[wheel], setting.conditions.around_c, excess, pressure_error)
+    excess = excess_camber_deg(lap.column("lateral"), work, camber if left else -camber, roll, best, left)
+    return tread_c(lap.tyres.temperature_c[wheel], setting.conditions.ambient_c, excess, pressure_error)
 
 
 def _low_warnings(low: Sequence[Clearance]) -> list[str]:

@@ -142,15 +142,15 @@ def next_pressures(setting: Setting, lap: Lap, readings: Sequence[Reading], targ
     advice = []
     for wheel in range(4):
         seen = [
-            gas_c(one.wheels[wheel].cold_kpa, one.cold_c, hot) - one.conditions.around_c
+            gas_c(one.wheels[wheel].cold_kpa, one.cold_c, hot) - one.conditions.ambient_c
             for one in readings
             if (hot := one.wheels[wheel].hot_kpa) is not None
         ]
-        prior = lap.tyres.carcass_c[wheel] - setting.conditions.around_c
+        prior = lap.tyres.carcass_c[wheel] - setting.conditions.ambient_c
         weight = len(seen) / GAUGE_SD_K**2
         total = 1.0 / MODEL_SD_K**2 + weight
         rise = (prior / MODEL_SD_K**2 + weight * (float(np.mean(seen)) if seen else 0.0)) / total
-        hot = setting.conditions.around_c + rise
+        hot = setting.conditions.ambient_c + rise
         cold = cold_pressure_kpa(targets_kpa[wheel], cold_c, hot)
         per_kelvin = (cold + ATMOSPHERE_KPA) / (hot + KELVIN)
         spread = half_interval(math.hypot(1.0 / math.sqrt(total), GAUGE_SD_K)) * per_kelvin

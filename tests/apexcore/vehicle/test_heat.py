@@ -11,17 +11,17 @@ from apexcore.lap.solver import Setting, solve_lap
 from apexcore.lap.stint import solve_stint
 from apexcore.trim.reading.answer import answer
 from apexcore.vehicle.car import Car
-from apexcore.vehicle.heat import Flow, capacities, excess_lean_deg, flow, tread_c
+from apexcore.vehicle.heat import Flow, capacities, excess_camber_deg, flow, tread_c
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from apexcore.vehicle.tyres import hot_pressure_kpa
 from tests.conftest import demo_setting
 
-FLOW = Flow(surface_w=4200.0, carcass_w=600.0, cooling=55.0, conduction=110.0, loss=4.0, around_c=26.0, air_c=22.0)
+FLOW = Flow(surface_w=4200.0, carcass_w=600.0, cooling=55.0, conduction=110.0, loss=4.0, ambient_c=26.0, air_c=22.0)
 
 
 def test_settled_temperatures_balance_heat_in_and_out() -> None:
     surface, carcass = FLOW.settled_c()
-    out = FLOW.cooling * (surface - FLOW.around_c) + FLOW.loss * (carcass - FLOW.air_c)
+    out = FLOW.cooling * (surface - FLOW.ambient_c) + FLOW.loss * (carcass - FLOW.air_c)
     assert out == pytest.approx(FLOW.surface_w + FLOW.carcass_w, rel=1e-12)
     assert FLOW.carcass_w + FLOW.conduction * (surface - carcass) == pytest.approx(FLOW.loss * (carcass - FLOW.air_c), rel=1e-9)
     assert FLOW.carcass_c(surface) == pytest.approx(carcass)
@@ -34,7 +34,7 @@ def test_warming_up_is_what_a_plain_integration_gives(surface: float, carcass: f
     def rate(_: float, now: np.ndarray) -> list[float]:
         through = FLOW.conduction * (now[0] - now[1])
         return [
-            (FLOW.surface_w - FLOW.cooling * (now[0] - FLOW.around_c) - through) / capacity[0],
+            (FLOW.surface_w - FLOW.cooling * (now[0] - FLOW.ambient_c) - through) / capacity[0],
             (FLOW.carcass_w + through - FLOW.loss * (now[1] - FLOW.air_c)) / capacity[1],
         ]
 
@@ -64,11 +64,11 @@ def test_the_surface_leads_and_the_carcass_makes_the_pressure(setting: Setting, 
         assert stint[5].lap.hot_kpa[w] == pytest.approx(hot_pressure_kpa(filled, setting.car.tyres.cold_at_c, carcass[5]), rel=1e-9)
 
 
-@given(surface=st.floats(40, 120), lean=st.floats(-4, 4), error=st.floats(-0.3, 0.3))
-def test_the_thirds_of_a_tread_have_its_mean(surface: float, lean: float, error: float) -> None:
-    thirds = tread_c(surface, 25.0, lean, error)
+@given(surface=st.floats(40, 120), camber=st.floats(-4, 4), error=st.floats(-0.3, 0.3))
+def test_the_thirds_of_a_tread_have_its_mean(surface: float, camber: float, error: float) -> None:
+    thirds = tread_c(surface, 25.0, camber, error)
     assert sum(thirds) / 3 == pytest.approx(surface, rel=1e-12)
-    assert (thirds[0] - thirds[2]) * lean >= 0
+    assert (thirds[0] - thirds[2]) * camber >= 0
     assert (thirds[1] - 0.5 * (thirds[0] + thirds[2])) * error >= 0
 
 
@@ -78,10 +78,10 @@ def test_the_outer_wheel_that_leans_in_too_much_works_its_inner_shoulder(left: b
     lateral = np.full(10, -9.0 if left else 9.0)
     inwards = -3.0 if left else 3.0  # lean to the left that is top inwards
     heat = np.ones(10)
-    assert excess_lean_deg(lateral, heat, inwards, 0.0, 2.0, left) == pytest.approx(1.0)
-    assert excess_lean_deg(lateral, heat, inwards, 0.2, 2.0, left) == pytest.approx(1.0 - 0.2 * 9.0)
-    assert excess_lean_deg(-lateral, heat, inwards, 0.0, 2.0, left) == pytest.approx(3.0 + 2.0)  # inner wheel: it wants to lean out
-    assert excess_lean_deg(np.zeros(10), heat, inwards, 0.2, 2.0, left) == pytest.approx(3.0)
+    assert excess_camber_deg(lateral, heat, inwards, 0.0, 2.0, left) == pytest.approx(1.0)
+    assert excess_camber_deg(lateral, heat, inwards, 0.2, 2.0, left) == pytest.approx(1.0 - 0.2 * 9.0)
+    assert excess_camber_deg(-lateral, heat, inwards, 0.0, 2.0, left) == pytest.approx(3.0 + 2.0)  # inner wheel: it wants to lean out
+    assert excess_camber_deg(np.zeros(10), heat, inwards, 0.2, 2.0, left) == pytest.approx(3.0)
 
 
 @pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "thistledown")])
