@@ -3,6 +3,7 @@
 from functools import cache
 from pathlib import Path
 
+import hypothesis
 import numpy as np
 import pytest
 
@@ -12,6 +13,9 @@ from apexcore.circuit.track import Circuit
 from apexcore.lap.solver import Setting
 from apexcore.vehicle.car import Car, Differential
 from apexcore.vehicle.sheet import Sheet, base_sheet
+
+hypothesis.settings.register_profile("any machine", deadline=None)  # a busy machine is no failure
+hypothesis.settings.load_profile("any machine")
 
 
 def pytest_configure() -> None:

@@ -135,10 +135,10 @@ def test_grip_of_a_wheel_falls_with_load_lean_and_wrong_pressure(car: Car) -> No
 
     c = record(car)
     best = float(c["best_kpa_unloaded"][0] + c["best_kpa_per_n"][0] * 3600.0)
-    ideal = {"hot_kpa": best, "lean": float(c["lean_opt"][0])}
+    ideal = {"hot_kpa": best, "camber": float(c["camber_opt"][0])}
     assert per_load(2000.0, **ideal) > per_load(6000.0, **ideal)
     assert per_load(3600.0, **ideal) > per_load(3600.0, **ideal | {"hot_kpa": 1.25 * best})
-    assert per_load(3600.0, **ideal) > per_load(3600.0, **ideal | {"lean": ideal["lean"] - 3.0})
+    assert per_load(3600.0, **ideal) > per_load(3600.0, **ideal | {"camber": ideal["camber"] - 3.0})
     assert per_load(3600.0, **ideal) == pytest.approx(float(c["mu"][0]), rel=1e-9)
 
 

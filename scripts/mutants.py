@@ -1,0 +1,109 @@
+"""Do the tests bite? Changes one formula of the core at a time and runs the tests that are nearest to it.
+
+The changes stand in `scripts/mutants.json`: file, the line before and after, why it matters, and the tests that should notice.
+A change that no test notices survives. Ends with the figures on one line, and with an error if fewer than nine in ten were caught.
+"""
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from queue import Queue
+
+ROOT = Path(__file__).parents[1]
+LIST = Path(__file__).with_name("mutants.json")
+
+#: Share of the changes that the tests must notice, and the time that one change may take [s].
+WANTED, _PATIENCE_S = 0.9, 600.0
+
+
+@dataclass(frozen=True)
+class Mutant:
+    """One change.
+
+    :param file: of the core, from the root
+    :param before: text that stands there exactly once
+    :param after: what it becomes
+    :param why: what the change would break
+    :param tests: paths or node ids, from the root
+    """
+
+    file: str
+    before: str
+    after: str
+    why: str
+    tests: tuple[str, ...]
+
+    def apply(self, tree: Path) -> str:
+        """Changes the tree; returns the text as it was.
+
+        :raises ValueError: if the line does not stand there once
+        """
+        path = tree / self.file
+        text = path.read_text()
+        if text.count(self.before) != 1:
+            raise ValueError(f"{self.file}: “{self.before}” stands there {text.count(self.before)} times; expected once")
+        path.write_text(text.replace(self.before, self.after))
+        return text
+
+
+def read_mutants() -> list[Mutant]:
+    """The list, in its order."""
+    return [Mutant(tests=tuple(one.pop("tests")), **one) for one in json.loads(LIST.read_text())]
+
+
+def _tree(folder: Path) -> Path:
+    """A copy of what the tests need."""
+    for name in ("apexcore", "apextrim", "demo", "docs", "tests", "scripts", "requirements"):
+        shutil.copytree(ROOT / name, folder / name)
+    for name in ("pyproject.toml", "manage.py", "README.md", "Makefile"):
+        shutil.copy(ROOT / name, folder / name)
+    return folder
+
+
+def caught(mutant: Mutant, tree: Path) -> bool:
+    """Whether a test fails, or nothing runs at all, with this change in the tree."""
+    text = mutant.apply(tree)
+    try:
+        command = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", "-p", "no:xdist", *mutant.tests]
+        env = {**os.environ, "APEX_VAR": str(tree / "var"), "PYTHONDONTWRITEBYTECODE": "1"}
+        done = subprocess.run(command, cwd=tree, env=env, capture_output=True, timeout=_PATIENCE_S)
+    except subprocess.TimeoutExpired:
+        return True
+    finally:
+        (tree / mutant.file).write_text(text)
+    if done.returncode not in (0, 1, 2):
+        raise RuntimeError(f"{mutant.file}: pytest ended with {done.returncode}: {done.stdout.decode()[-400:]}")
+    return done.returncode != 0
+
+
+def main(chosen: list[str]) -> int:
+    """Runs every mutant, or those whose file holds one of the words."""
+    mutants = [one for one in read_mutants() if not chosen or any(word in one.file for word in chosen)]
+    with tempfile.TemporaryDirectory() as temporary:
+        trees: Queue[Path] = Queue()
+        for number in range(2):
+            trees.put(_tree(Path(temporary) / str(number)))
+
+        def run(mutant: Mutant) -> bool:
+            tree = trees.get()
+            try:
+                found = caught(mutant, tree)
+            finally:
+                trees.put(tree)
+            print(f"{'caught  ' if found else 'SURVIVED'} {mutant.file}: {mutant.after.strip()[:90]}  ({mutant.why})", flush=True)
+            return found
+
+        with ThreadPoolExecutor(2) as pool:
+            found = list(pool.map(run, mutants))
+    print(f"mutants: {sum(found)} of {len(found)} caught ({100 * sum(found) / max(len(found), 1):.0f} %)")
+    return 0 if sum(found) >= WANTED * len(found) else 1
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
