@@ -22,7 +22,7 @@ class InputError(ApexError):
         shown = str(value)
         if len(shown) > 60:
             shown = shown[:57] + "..."
-        super().__init__(f"{place}: “{shown}” is not usable; expected {expected}.")
+        super().__init__(f"{place}: “{shown}” is not valid; expected {expected}.")
 
 
 class FileRejected(ApexError):

@@ -138,7 +138,7 @@ def _further_events(user: User) -> None:
     at = FRIDAY - timedelta(days=13)
     oval = events.create_event(user, "Hollin lantern race", cars["drummock_stallard"], circuits["hollin_bowl"], False, at)
     week = _Weekend(oval, at)
-    base = week.sheet(None, {}, "The maker's sheet")
+    base = week.sheet(None, {}, "Base sheet")
     wedge = week.sheet(base, {"cross": 1.0}, "More cross weight: it is loose off the second corner")
     for sheet, seed in ((base, 51), (wedge, 52)):
         week.run(sheet, "bramble", 40, 12, seed)

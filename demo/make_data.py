@@ -38,7 +38,12 @@ def axles(
     ]
 
 
-_DAMPER = ("bump_slow", "slow bump"), ("bump_fast", "fast bump"), ("rebound_slow", "slow rebound"), ("rebound_fast", "fast rebound")
+_DAMPER = (
+    ("bump_slow", "low-speed bump"),
+    ("bump_fast", "high-speed bump"),
+    ("rebound_slow", "low-speed rebound"),
+    ("rebound_fast", "high-speed rebound"),
+)
 
 
 def dampers(front: list[float], rear: list[float], scale: float, offset: float) -> list[dict[str, Any]]:
@@ -89,9 +94,9 @@ def fuel_maps() -> list[dict[str, Any]]:
 def differential(preload: float, power: float, coast: float) -> list[dict[str, Any]]:
     """Preload and both locking shares."""
     return [
-        item("diff_preload", "Diff preload", "rear", "Nm", 0, 200, 10, preload, 0, "powertrain.differential.preload_nm"),
-        item("diff_power", "Diff power", "rear", "%", 0, 90, 5, power, 0, "powertrain.differential.power", 0.01),
-        item("diff_coast", "Diff coast", "rear", "%", 0, 90, 5, coast, 0, "powertrain.differential.coast", 0.01),
+        item("diff_preload", "Differential preload", "rear", "Nm", 0, 200, 10, preload, 0, "powertrain.differential.preload_nm"),
+        item("diff_power", "Power ramp locking", "rear", "%", 0, 90, 5, power, 0, "powertrain.differential.power", 0.01),
+        item("diff_coast", "Coast ramp locking", "rear", "%", 0, 90, 5, coast, 0, "powertrain.differential.coast", 0.01),
     ]
 
 
@@ -120,8 +125,8 @@ def coupe() -> dict[str, Any]:
     items += [
         item("spring_front", "Front springs", "front", "N/mm", 90, 210, 5, 150, 0, "front.spring_n_per_mm"),
         item("spring_rear", "Rear springs", "rear", "N/mm", 80, 210, 5, 145, 0, "rear.spring_n_per_mm"),
-        item("bar_front", "Front bar", "front", "", 1, 9, 1, 5, 0, "front.bar_n_per_mm", 14.0, 0.0),
-        item("bar_rear", "Rear bar", "rear", "", 1, 9, 1, 4, 0, "rear.bar_n_per_mm", 12.0, 0.0),
+        item("bar_front", "Front anti-roll bar", "front", "", 1, 9, 1, 5, 0, "front.bar_n_per_mm", 14.0, 0.0),
+        item("bar_rear", "Rear anti-roll bar", "rear", "", 1, 9, 1, 4, 0, "rear.bar_n_per_mm", 12.0, 0.0),
         item("ride_front", "Front ride height", "front", "mm", 52, 75, 1, 60, 0, "aero.ride_front_mm"),
         item("ride_rear", "Rear ride height", "rear", "mm", 55, 90, 1, 68, 0, "aero.ride_rear_mm"),
         item("wing", "Rear wing", "rear", "", 1, 12, 1, 6, 0, "aero.wing_position"),
@@ -133,7 +138,7 @@ def coupe() -> dict[str, Any]:
         item("map", "Fuel map", "car", "", 1, 3, 1, 1, 0, "powertrain.map_position", names=("full", "race", "save")),
         item("ballast_floor", "Ballast, floor", "car", "kg", 0, 60, 5, 0, 0, "ballast.0.kg"),
         item("ballast_tail", "Ballast, tail", "car", "kg", 0, 40, 5, 0, 0, "ballast.1.kg"),
-        item("fuel", "Fuel", "car", "l", 5, 62, 1, 40, 0, "fuel_l"),
+        item("fuel", "Fuel load", "car", "l", 5, 62, 1, 40, 0, "fuel_l"),
         *dampers([10, 4, 14, 6], [9, 4, 13, 6], 0.5, 2.0),
     ]
     return {
@@ -175,7 +180,7 @@ def single_seater() -> dict[str, Any]:
     items = wheels("pressure", "Cold pressure", "kPa", 90, 170, 1, [120, 120, 114, 114], 0, "cold_kpa")
     items += wheels("camber", "Camber", "°", -5, 0, 0.1, [-3.2, -3.2, -2.2, -2.2], 1, "camber_deg")
     items += axles("spring", "springs", "N/mm", [60, 220, 130], [60, 220, 120], 5, 0, "spring_n_per_mm")
-    items += axles("bar", "bar", "", [0, 8, 4], [0, 8, 3], 1, 0, "bar_n_per_mm", 11.0)
+    items += axles("bar", "anti-roll bar", "", [0, 8, 4], [0, 8, 3], 1, 0, "bar_n_per_mm", 11.0)
     items += axles("ride", "ride height", "mm", [14, 40, 22], [22, 60, 38], 1, 0, "x")
     items += axles("toe", "toe", "°", [-0.4, 0.2, -0.15], [-0.1, 0.4, 0.1], 0.05, 2, "toe_deg")
     items += [
@@ -187,7 +192,7 @@ def single_seater() -> dict[str, Any]:
         item("ballast_nose", "Ballast, nose", "car", "kg", 0, 20, 1, 0, 0, "ballast.0.kg"),
         item("ballast_seat", "Ballast, seat", "car", "kg", 0, 30, 1, 5, 0, "ballast.1.kg"),
         *gears([2.92, 2.13, 1.68, 1.37, 1.15, 1.0], 0.01, 0.06),
-        item("fuel", "Fuel", "car", "l", 3, 40, 1, 20, 0, "fuel_l"),
+        item("fuel", "Fuel load", "car", "l", 3, 40, 1, 20, 0, "fuel_l"),
         *dampers([12, 4, 15, 6], [11, 4, 14, 6], 0.25, 1.0),
     ]
     for one in items:
@@ -240,15 +245,15 @@ def oval_saloon() -> dict[str, Any]:
         item("spring_fr", "Spring front right", "fr", "N/mm", 70, 300, 5, 180, 0, "front.spring_n_per_mm.1"),
         item("spring_rl", "Spring rear left", "rl", "N/mm", 25, 120, 5, 70, 0, "rear.spring_n_per_mm.0"),
         item("spring_rr", "Spring rear right", "rr", "N/mm", 25, 120, 5, 75, 0, "rear.spring_n_per_mm.1"),
-        item("bar_front", "Front bar", "front", "mm", 22, 44, 2, 26, 0, "front.bar_n_per_mm", 2.6, -40.0),
+        item("bar_front", "Front anti-roll bar diameter", "front", "mm", 22, 44, 2, 26, 0, "front.bar_n_per_mm", 2.6, -40.0),
         item("toe_front", "Front toe", "front", "°", -0.4, 0.2, 0.05, -0.15, 2, "front.toe_deg"),
-        item("cross", "Cross weight shift", "car", "%", -6, 6, 0.2, -1.0, 1, "mass.cross_shift", 0.01),
+        item("cross", "Cross weight offset (wedge)", "car", "%", -6, 6, 0.2, -1.0, 1, "mass.cross_shift", 0.01),
         item("ballast_left", "Ballast, left rail", "car", "kg", 0, 90, 5, 60, 0, "ballast.0.kg"),
         item("ballast_tail", "Ballast, tail", "car", "kg", 0, 40, 5, 0, 0, "ballast.1.kg"),
         item("brake_bias", "Brake bias", "car", "%", 50, 75, 0.5, 62, 1, "brakes.front_share", 0.01),
         item("final_drive", "Final drive", "car", ":1", 3.6, 6.2, 0.05, 4.85, 2, "powertrain.final_drive"),
         item("spoiler", "Spoiler", "rear", "°", 60, 70, 5, 65, 0, "aero.wing_position", 0.1, 0.0, locked=True),
-        item("fuel", "Fuel", "car", "l", 5, 80, 1, 40, 0, "fuel_l"),
+        item("fuel", "Fuel load", "car", "l", 5, 80, 1, 40, 0, "fuel_l"),
         *wheel_dampers([14, 14, 10, 10], 0.5, 3.0),
     ]
     return {
@@ -327,7 +332,7 @@ def kart() -> dict[str, Any]:
         item("sprocket", "Rear sprocket", "car", "", 70, 90, 1, 76, 0, "powertrain.final_drive", 1 / 11, 0.0, names=teeth),
         item("ballast_seat", "Ballast, seat", "car", "kg", 0, 15, 0.5, 3, 1, "ballast.0.kg"),
         item("ballast_floor", "Ballast, floor pan", "car", "kg", 0, 15, 0.5, 0, 1, "ballast.1.kg"),
-        item("fuel", "Fuel", "car", "l", 1, 8, 0.5, 4, 1, "fuel_l"),
+        item("fuel", "Fuel load", "car", "l", 1, 8, 0.5, 4, 1, "fuel_l"),
     ]
     return {
         "format": "apex-trim car 1", "key": "wisp_125", "name": "Wisp 125", "kind": "kart, one gear",
@@ -359,21 +364,21 @@ def touring_hatch() -> dict[str, Any]:
     items = wheels("pressure", "Cold pressure", "kPa", 110, 220, 1, [148, 148, 140, 140], 0, "cold_kpa")
     items += wheels("camber", "Camber", "°", -5, 0, 0.1, [-3.4, -3.4, -2.4, -2.4], 1, "camber_deg")
     items += axles("spring", "springs", "N/mm", [60, 180, 110], [60, 180, 120], 5, 0, "spring_n_per_mm")
-    items += axles("bar", "bar", "", [1, 7, 3], [1, 7, 5], 1, 0, "bar_n_per_mm", 12.0)
+    items += axles("bar", "anti-roll bar", "", [1, 7, 3], [1, 7, 5], 1, 0, "bar_n_per_mm", 12.0)
     items += axles("toe", "toe", "°", [-0.3, 0.3, -0.1], [-0.2, 0.4, 0.05], 0.05, 2, "toe_deg")
     items += [
         item("wing", "Rear wing", "rear", "", 1, 8, 1, 4, 0, "aero.wing_position"),
-        item("diff_preload", "Diff preload", "car", "Nm", 0, 200, 10, 60, 0, "powertrain.differential.preload_nm"),
-        item("diff_power", "Diff power", "car", "%", 0, 90, 5, 35, 0, "powertrain.differential.power", 0.01),
-        item("diff_coast", "Diff coast", "car", "%", 0, 90, 5, 20, 0, "powertrain.differential.coast", 0.01),
-        item("centre", "Drive to the front", "car", "%", 30, 60, 2, 44, 0, "powertrain.front_drive_share", 0.01),
+        item("diff_preload", "Differential preload", "car", "Nm", 0, 200, 10, 60, 0, "powertrain.differential.preload_nm"),
+        item("diff_power", "Power ramp locking", "car", "%", 0, 90, 5, 35, 0, "powertrain.differential.power", 0.01),
+        item("diff_coast", "Coast ramp locking", "car", "%", 0, 90, 5, 20, 0, "powertrain.differential.coast", 0.01),
+        item("centre", "Torque to the front", "car", "%", 30, 60, 2, 44, 0, "powertrain.front_drive_share", 0.01),
         item("map", "Fuel map", "car", "", 1, 3, 1, 1, 0, "powertrain.map_position", names=("full", "race", "save")),
-        item("restrictor", "Restrictor", "car", "%", 85, 100, 1, 96, 0, "powertrain.restrictor", 0.01, locked=True),
+        item("restrictor", "Restrictor (torque kept)", "car", "%", 85, 100, 1, 96, 0, "powertrain.restrictor", 0.01, locked=True),
         item("brake_bias", "Brake bias", "car", "%", 58, 82, 0.5, 75, 1, "brakes.front_share", 0.01),
         item("final_drive", "Final drive", "car", ":1", 3.4, 5.2, 0.05, 4.0, 2, "powertrain.final_drive"),
         item("ballast_floor", "Ballast, floor", "car", "kg", 0, 80, 5, 30, 0, "ballast.0.kg"),
         *gears([3.0, 2.15, 1.65, 1.33, 1.11, 0.95], 0.01, 0.06),
-        item("fuel", "Fuel", "car", "l", 5, 60, 1, 35, 0, "fuel_l"),
+        item("fuel", "Fuel load", "car", "l", 5, 60, 1, 35, 0, "fuel_l"),
         *dampers([10, 4, 13, 6], [10, 4, 13, 6], 0.4, 2.0),
     ]
     return {

@@ -14,7 +14,7 @@ MarkerKind = Literal["board", "seam", "shadow", "patch", "kerb", "bump", "limit"
 
 #: What the interface calls each kind of marker.
 MARKER_WORDS: dict[str, str] = {
-    "board": "board", "seam": "seam", "shadow": "shadow", "patch": "change of tarmac", "kerb": "kerb", "bump": "bump",
+    "board": "braking board", "seam": "surface joint", "shadow": "shadow", "patch": "surface change", "kerb": "kerb", "bump": "bump",
     "limit": "track limit", "other": "other",
 }  # fmt: skip
 

@@ -149,7 +149,9 @@ def read_json_lines(data: bytes) -> Sent:
             if number == len(lines):
                 cut = number
                 break
-            problems.append(f"Line {number}: this is no JSON ({getattr(error, 'msg', 'nested too deeply')}); expected one object a line.")
+            problems.append(
+                f"Line {number}: this is not valid JSON ({getattr(error, 'msg', 'nested too deeply')}); expected one object a line."
+            )
             continue
         try:
             events.append(_EVENT.validate_python(content))

@@ -43,5 +43,5 @@ def problem_of(error: object) -> str:
     place = ".".join(str(part) for part in error["loc"]) or "the whole"
     message = str(error["msg"]).removeprefix("Value error, ")
     value = error.get("input")
-    shown = "" if isinstance(value, dict | list | tuple) else f" “{str(value)[:40]}” is not usable:"
+    shown = "" if isinstance(value, dict | list | tuple) else f" “{str(value)[:40]}” is not valid:"
     return f"{place}:{shown} {message}."

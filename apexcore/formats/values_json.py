@@ -42,11 +42,11 @@ def read_value(data: bytes, kind: type[Kind], what: str, most_bytes: int = MOST_
     except (json.JSONDecodeError, RecursionError) as error:
         place = f"Line {error.lineno}, column {error.colno}" if isinstance(error, json.JSONDecodeError) else "The file"
         reason = error.msg if isinstance(error, json.JSONDecodeError) else "nested too deeply"
-        raise FileRejected([f"{place}: this is no JSON ({reason}); expected {what}."]) from None
+        raise FileRejected([f"{place}: this is not valid JSON ({reason}); expected {what}."]) from None
     if not isinstance(content, dict) or "format" not in content:
         raise FileRejected([f"The file does not say its format; expected {what} with “format”: “{_format(kind)}”."])
     if content["format"] != _format(kind):
-        raise FileRejected([f"format: “{str(content['format'])[:60]}” is not usable; expected “{_format(kind)}” ({what})."])
+        raise FileRejected([f"format: “{str(content['format'])[:60]}” is not valid; expected “{_format(kind)}” ({what})."])
     try:
         return kind.model_validate(content)
     except ValidationError as error:

@@ -102,7 +102,7 @@ def propose(laps: Sequence[DrivenLap], first_is_out: bool, last_is_in: bool) -> 
     Marks that are already set stay. A first lap from the pit is an out-lap, a last one into it an in-lap; what lies far
     above the median of the rest is spoiled.
     """
-    found: list[tuple[LapKind, str]] = [(lap.kind, "marked so" if lap.kind != "timed" else "") for lap in laps]
+    found: list[tuple[LapKind, str]] = [(lap.kind, "marked by you" if lap.kind != "timed" else "") for lap in laps]
     if first_is_out and found and found[0][0] == "timed":
         found[0] = ("out", "the first lap from the pit")
     if last_is_in and len(found) > 1 and found[-1][0] == "timed":
@@ -113,7 +113,7 @@ def propose(laps: Sequence[DrivenLap], first_is_out: bool, last_is_in: bool) -> 
     middle = float(np.median(timed))
     spread = max(1.4826 * float(np.median(np.abs(timed - middle))), 0.05)
     limit = middle + max(_OUTLIER * spread, _OUTLIER_LEAST_S)
-    why = f"beyond the median {format_lap(middle, 2)} by more than {limit - middle:.1f} s"
+    why = f"more than {limit - middle:.1f} s slower than the median {format_lap(middle, 2)}"
     return [
         ("spoiled", why) if kind == "timed" and lap.time_s > limit else (kind, reason)
         for lap, (kind, reason) in zip(laps, found, strict=True)

@@ -37,7 +37,7 @@ class Attempt:
 
     :param laps: flying laps that the fuel is for
     :param scrubbed: on scrubbed tyres
-    :param best_s: best lap to expect, if one is clean, and the ends of its 90 % range [s]
+    :param best_s: expected best lap, if one is clean, and the ends of its 95 % range [s]
     :param clean: chance of at least one clean lap [-]
     :param beats: chance of a lap below the time wanted [-]; None where none is wanted
     :param likely: the flying lap that is the best most often, from 1
@@ -75,7 +75,7 @@ def attempts(form: Form, most: int = 4, wanted_s: float | None = None, seed: int
             clean = np.isfinite(best)
             good = best[clean] if clean.any() else np.array([np.inf])
             likely = int(np.bincount(times[clean].argmin(axis=1), minlength=laps).argmax()) + 1 if clean.any() else 1
-            low, high = (float(v) for v in np.quantile(good, (0.05, 0.95)))
+            low, high = (float(v) for v in np.quantile(good, (0.025, 0.975)))
             beats = None if wanted_s is None else float((best < wanted_s).mean())
             found.append(Attempt(laps, scrubbed, (float(good.mean()), low, high), float(clean.mean()), beats, likely))
     return sorted(found, key=lambda one: (-(one.beats or 0.0), one.best_s[0] + 1.5 * (1.0 - one.clean)))

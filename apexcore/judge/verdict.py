@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..quantities.spread import half_interval
-from ..quantities.text import format_number
 from .model import (
     Floats,
     Observed,
@@ -26,6 +25,10 @@ from .model import (
 #: How many further runs a racer could still drive; beyond it the answer is "not with the laps of a weekend".
 _MOST_RUNS = 12
 #: Normal quantile of a two-sided 95 % interval.
+
+
+#: What stands for the two sides in the warnings of a verdict, until they are `named`.
+SIDES = ("⟨A⟩", "⟨B⟩")
 
 
 @dataclass(frozen=True)
@@ -47,7 +50,7 @@ class Verdict:
     :param trend_s_per_h: of the session, mean and standard deviation [s/h]
     :param shift_s: spread from run to run [s]
     :param scatter_s: scatter from lap to lap [s]
-    :param warnings: what weakens the judgement
+    :param warnings: what weakens the judgement; see `named`
     :param cleaned_s: times of the laps used with fuel and tyre age taken out [s]
     """
 
@@ -214,20 +217,25 @@ def _sd_of(precision: Floats, place: int, marked: bool) -> float:
 
 def _warnings(laps: Sequence[Observed], side: Sequence[int], runs: Sequence[int], counts: Sequence[int], order: Sequence[int]) -> list[str]:
     found = []
-    for name, number in zip("AB", runs, strict=True):
+    for name, number in zip(SIDES, runs, strict=True):
         if number < 2:
-            found.append(f"{name} was driven in one run only: its shift from run to run cannot be told from the sheet.")
-    for name, number in zip("AB", counts, strict=True):
+            found.append(f"{name} has only one run, so the change cannot be separated from ordinary run-to-run variation.")
+    for name, number in zip(SIDES, counts, strict=True):
         if number < 5:
-            found.append(f"{name} has only {number} timed laps.")
+            found.append(f"{name} has only {number} timed lap{'s' if number != 1 else ''}: too few to rely on.")
     if len(order) > 2:
         changes = sum(a != b for a, b in itertools.pairwise(order))
         if changes == 1:
-            found.append("All runs of one sheet came before all of the other: a track that came in would look the same.")
+            found.append("All runs of one came before all runs of the other: an improving track would look like a gain.")
     mixed = [{lap.compound for lap, one in zip(laps, side, strict=True) if one == level} for level in (0, 1)]
     if mixed[0] != mixed[1]:
         found.append("The two sheets were driven on different compounds.")
     return found
+
+
+def named(text: str, name_a: str, name_b: str) -> str:
+    """A sentence of `Verdict.warnings` with the names of its two sides."""
+    return text.replace(SIDES[0], name_a).replace(SIDES[1], name_b)
 
 
 def sentence(verdict: Verdict, name_a: str, name_b: str) -> str:
@@ -239,12 +247,13 @@ def sentence(verdict: Verdict, name_a: str, name_b: str) -> str:
         text = f"{quick} is quicker than {slow} by {size:.2f} s a lap, {near:.2f} to {far:.2f}"
         chance = f"; the chance that it is by more than {verdict.margin_s:.2f} s is {_percent(verdict.matters)}."
         return text + chance
-    low, high = format_number(verdict.low_s, 2, True), format_number(verdict.high_s, 2, True)
-    text = f"Not settled: {name_b} against {name_a} is {low} to {high} s a lap"
+    text = (
+        f"No difference seen yet: {name_b} is between {-verdict.low_s:.2f} s quicker and {verdict.high_s:.2f} s slower a lap than {name_a}"
+    )
     sure = max(verdict.quicker, 1 - verdict.quicker)
     text += f", with a chance of {_percent(sure)} that {quick} is quicker"
     if verdict.more_runs is None:
-        return text + f"; not even {_MOST_RUNS} further runs of each, driven like these, would settle it."
+        return text + f"; even {_MOST_RUNS} more runs of each would not settle it."
     runs = f"{verdict.more_runs} more run{'s' if verdict.more_runs > 1 else ''} of each"
     return text + f"; {runs} would settle a difference as large as the {size:.2f} s found."
 

@@ -37,3 +37,6 @@ LEVELS: dict[str, Driver] = {
     "solid midfielder": Driver(0.955, 0.91),
     "front runner": Driver(0.985, 0.97),
 }
+
+#: What the interface calls them; the keys stand in files and databases.
+LEVEL_WORDS: dict[str, str] = {"newcomer": "newcomer", "solid midfielder": "midfield", "front runner": "front-runner"}

@@ -151,7 +151,8 @@ def _run(setting: Setting, ready: _Ready, tyres: TyreState, line: Line) -> Lap:
     failed = kernel.solve(record, *line.places, line.ds, line.closed, line.start_ms, ready.top_ms, out)
     if failed >= 0:
         raise SolverError(
-            f"{car.name} cannot hold any speed {line.s[failed]:.0f} m after the start line (curvature {line.road[failed, 0]:.4f} 1/m)."
+            f"{car.name} cannot get round the corner {line.s[failed]:.0f} m after the start line, radius "
+            f"{1.0 / max(abs(float(line.road[failed, 0])), 1e-6):.0f} m. Check the corner's radius and the car's grip."
         )
     if not np.isfinite(out).all():
         where = int(np.flatnonzero(~np.isfinite(out).all(axis=1))[0])

@@ -33,7 +33,7 @@ _LINES = [
     Quantity("fuel_l_per_lap", "l/lap", "fuel use", "Fuel burnt in one racing lap.", 2),
     Quantity("pressure_kpa", "kPa", "tyre pressure", "Gauge pressure, cold unless called hot.", 0),
     Quantity("camber_deg", "°", "camber", "Wheel inclination; negative leans the top inwards.", 1),
-    Quantity("balance_pct", "%", "balance", "Use of the front axle's grip minus the rear's; + washes wide first, − steps out first.", 1),
+    Quantity("balance_pct", "%", "balance", "Front axle's grip use minus the rear's; + understeer, − oversteer.", 1),
     Quantity("speed_kmh", "km/h", "speed", "Speed along the line.", 0),
     Quantity("track_c", "°C", "track temperature", "Temperature of the track surface.", 0),
     Quantity("air_c", "°C", "air temperature", "Temperature of the air.", 0),

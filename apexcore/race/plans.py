@@ -232,7 +232,7 @@ def _collisions(rules: RaceRules, pace: Pace) -> list[str]:
     if not guilty:
         return [f"No plan is legal: {distance} cannot be driven under these rules, even if any single one of them is lifted."]
     if len(guilty) == 1:
-        found = [f"No plan is legal: {guilty[0]} leaves none over {race}, the other rules as they are. Lifting it opens one."]
+        found = [f"No plan is legal: {guilty[0]} rules out every plan over {race}. Relax it."]
     else:
         together = "; ".join(guilty)
         found = [f"No plan is legal: {together} cannot hold together over {race}. Lifting any one of them opens a plan."]

@@ -26,14 +26,13 @@ class Mass(Value):
     :param driver_kg: driver in race wear [kg]
     :param front_share: share of dry car and driver on the front axle [-]
     :param left_share: share on the left wheels [-]
-    :param cross_shift: share of the weight moved from front left and rear right to the other two wheels, by springs
-        wound up or wedges [-]
+    :param cross_shift: cross weight offset: weight moved onto front right and rear left by spring perches or wedges [-]
     :param cg_height_m: height of that mass above the road [m]
-    :param tank_from_front_m: tank behind the front axle [m]
-    :param tank_height_m: height of the fuel [m]
+    :param tank_from_front_m: fuel tank, behind the front axle [m]
+    :param tank_height_m: fuel, height above the road [m]
     :param fuel_kg_per_l: fuel density [kg/l]
-    :param unsprung_front_kg: both front wheels with what moves along [kg]
-    :param unsprung_rear_kg: the same at the rear [kg]
+    :param unsprung_front_kg: front unsprung mass [kg]
+    :param unsprung_rear_kg: rear unsprung mass [kg]
     """
 
     dry_kg: float = Field(gt=50, le=3000)
@@ -69,7 +68,7 @@ class Ballast(Value):
 class Damper(Value):
     """Damper rates at the damper; they enter the ride analysis only, never the lap time.
 
-    :param bump_slow: resistance to slow compression [N s/mm]
+    :param bump_slow: low-speed bump damping [N s/mm]
     :param bump_fast: resistance to fast compression [N s/mm]
     :param rebound_slow: resistance to slow extension [N s/mm]
     :param rebound_fast: resistance to fast extension [N s/mm]
@@ -84,14 +83,14 @@ class Damper(Value):
 class Axle(Value):
     """One axle's suspension.
 
-    :param track_m: distance of its wheels [m]
-    :param spring_n_per_mm: rate of the left and of the right spring at the spring [N/mm]
-    :param motion_ratio: spring travel per wheel travel [-]
+    :param track_m: track width, centre to centre [m]
+    :param spring_n_per_mm: spring rate, left and right [N/mm]
+    :param motion_ratio: motion ratio: spring travel over wheel travel [-]
     :param bar_n_per_mm: rate of the anti-roll bar at the wheel, for opposite travel [N/mm]
     :param roll_centre_m: height of the roll centre [m]
-    :param camber_recovery: degrees of camber that the links win back per degree of roll [-]
+    :param camber_recovery: camber recovery per degree of roll [-]
     :param tyre_n_per_mm: vertical rate of one tyre [N/mm]
-    :param rigid: if true there are no springs: only tyres and chassis give way
+    :param rigid: no springs (kart): only tyres and chassis flex
     :param chassis_n_per_mm: rate of a rigid axle's part of the chassis in roll, at the wheel [N/mm]
     :param toe_deg: toe of each wheel, inwards positive [deg]
     :param damper: damper of the left and of the right wheel
@@ -120,10 +119,10 @@ class Aero(Value):
 
     :param drag_area_m2: drag coefficient times area at wing position 0 and reference ride heights [m2]
     :param lift_area_m2: downforce coefficient times area, the same [m2]
-    :param front_share: share of that downforce on the front axle [-]
+    :param front_share: aero balance: front share of downforce [-]
     :param side_area_m2: side force coefficient times area for a wind from the side, per radian of its angle [m2]
     :param side_from_front_m: where that force acts, behind the front axle [m]
-    :param tow_drag: share of the drag that close company behind another car saves [-]
+    :param tow_drag: drag saved right behind another car [-]
     :param tow_lift_front: share of the front downforce that it costs [-]
     :param tow_lift_rear: share of the rear downforce that it costs [-]
     :param wing_drag_area_m2: drag area that one wing position adds [m2]
@@ -177,9 +176,9 @@ class FuelMap(Value):
 class Differential(Value):
     """A limited-slip differential of each driven axle.
 
-    :param preload_nm: torque difference that it holds without load [N m]; a rigid axle holds any
-    :param power: share of the driving torque that it can add to the slower wheel's side [-]
-    :param coast: the same under braking by the engine and off the throttle [-]
+    :param preload_nm: preload: torque it locks with no drive [N m]; a rigid axle holds any
+    :param power: locking on power: share of drive torque moved across the axle [-]
+    :param coast: locking on coast: share of engine-braking torque moved across the axle [-]
     """
 
     preload_nm: float = Field(0.0, ge=0, le=100_000)
@@ -194,11 +193,11 @@ class Powertrain(Value):
     :param gears: ratio of each gear, first to last, falling
     :param final_drive: ratio behind the gearbox
     :param efficiency: share of the engine's power that reaches the wheels [-]
-    :param shift_s: time without thrust at an upshift [s]
+    :param shift_s: upshift time, no drive [s]
     :param limit_rpm: rev limit [1/min]
     :param front_drive_share: share of the drive torque on the front axle; 0 is rear-wheel drive [-]
     :param fuel_g_per_kwh: fuel for one kilowatt-hour at the crank [g/kWh]
-    :param restrictor: share of the torque that a restrictor leaves [-]
+    :param restrictor: torque kept with the restrictor [-]
     :param maps: fuel maps; the rated one where there are none
     :param map_position: the map chosen, from 1
     :param differential: of each driven axle
@@ -259,18 +258,18 @@ class Compound(Value):
     :param load_ref_n: reference load [N]
     :param load_sensitivity: relative loss of friction when the load doubles [-]
     :param stiffness_per_rad: cornering stiffness over load [1/rad]
-    :param inclination_opt_deg: best lean into the corner [deg]
+    :param inclination_opt_deg: best camber to the road in a corner [deg]
     :param inclination_loss: relative loss per deg2 off it, cornering [1/deg2]
     :param inclination_long_loss: relative loss per deg2 of camber, braking and driving [1/deg2]
     :param pressure_opt_kpa: best hot gauge pressure at the reference load [kPa]
-    :param pressure_opt_kpa_per_kn: its growth with load [kPa/kN]
-    :param pressure_loss: relative loss at 100 % pressure error, quadratic [-]
+    :param pressure_opt_kpa_per_kn: growth of the best pressure with load [kPa/kN]
+    :param pressure_loss: grip lost when hot pressure is 100 % off, growing with its square [-]
     :param temperature_opt_c: best tyre temperature [degC]
     :param temperature_width_c: distance from it at which `temperature_loss` is lost [K]
     :param temperature_loss: relative loss at that distance [-]
     :param wear_per_mj: share of the tread that one megajoule of sliding takes [1/MJ]
     :param wear_loss: relative loss of grip of a tyre worn to the cliff [-]
-    :param cliff_wear: worn share at which grip starts to fall away [-]
+    :param cliff_wear: wear at the cliff [-]
     :param cliff_loss: further relative loss from the cliff to bare [-]
     :param rolling: rolling resistance over load [-]
     :param warm_up: how quickly its surface takes up heat, over that of the car's usual tyre [-]
@@ -311,7 +310,7 @@ class Tyres(Value):
     :param camber_deg: static camber of each wheel; negative leans the top inwards [deg]
     :param heat_share: part of the sliding work that heats the tyre [-]
     :param cooling_w_per_k: heat lost from the surface per kelvin at standstill [W/K]
-    :param cooling_w_per_k_ms: its growth with speed [W/K per m/s]
+    :param cooling_w_per_k_ms: growth of surface cooling with speed [W/K per m/s]
     :param heat_capacity_j_per_k: of one tyre with its gas and rim [J/K]
     :param surface_share: part of that in the tread's surface [-]
     :param conduction_w_per_k: heat between surface and carcass [W/K]
@@ -346,7 +345,7 @@ class Car(Value):
     :param key: its name in files
     :param name: its name on the screen
     :param kind: what sort of car it is
-    :param wheelbase_m: distance of the axles [m]
+    :param wheelbase_m: wheelbase [m]
     :param width_m: greatest width, which keeps the line off the edge of the road [m]
     :param fuel_l: fuel on board [l]
     :param tank_l: what the tank holds [l]

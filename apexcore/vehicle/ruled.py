@@ -33,12 +33,12 @@ def ruled(car: Car, limits: Mapping[str, Limit]) -> Car:
 def _problems(item: Item, limit: Limit) -> list[str]:
     if item.locked:
         held = limit == (item.base, item.base)
-        return [] if held else [f"{item.name}: the car's maker holds it at {item.text(item.base)}."]
+        return [] if held else [f"{item.name}: the car fixes it at {item.text(item.base)}."]
     found = []
     for value in limit:
         if not item.low - 1e-9 <= value <= item.high + 1e-9 or abs(item.held(value) - value) > 1e-6:
             found.append(
-                f"{item.name}: {item.text(value)} is no value of it; expected {item.text(item.low)} to {item.text(item.high)}"
+                f"{item.name}: {item.text(value)} is not one of its steps; expected {item.text(item.low)} to {item.text(item.high)}"
                 f" in steps of {item.step:g} {item.unit}".rstrip()
                 + "."
             )
@@ -62,7 +62,7 @@ def outside(car: Car, sheet: Sheet) -> list[str]:
     for item in car.items:
         value = sheet.values[item.key]
         if item.locked and abs(value - item.base) > 1e-9:
-            found.append(f"{item.name}: {item.text(value)}; held at {item.text(item.base)}")
+            found.append(f"{item.name}: {item.text(value)}; fixed at {item.text(item.base)}")
         elif not item.low - 1e-9 <= value <= item.high + 1e-9:
             found.append(f"{item.name}: {item.text(value)}; allowed {item.text(item.low)} to {item.text(item.high)}")
     return found

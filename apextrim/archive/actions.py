@@ -129,7 +129,7 @@ def read_event(owner: User, data: bytes) -> tuple[Event, bool]:
     file = read_value(data, EventFile, "an event", MOST_EVENT_BYTES)
     problems = file.problems()
     if file.driver not in LEVELS:
-        problems.append(f"driver: “{file.driver}” is not usable; expected one of {', '.join(LEVELS)}.")
+        problems.append(f"driver: “{file.driver}” is not valid; expected one of {', '.join(LEVELS)}.")
     try:
         file.race_rules()
     except ValidationError as error:

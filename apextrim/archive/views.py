@@ -31,5 +31,5 @@ def bring_in(request: HttpRequest) -> HttpResponse:
         for problem in problems_of(error):
             messages.error(request, problem)
         return redirect("events")
-    messages.success(request, f"{event.name} is brought in." if new else f"{event.name} is there already, the same; nothing was added.")
+    messages.success(request, f"{event.name} is imported." if new else f"{event.name} is there already, the same; nothing was added.")
     return redirect("brief", event.pk)

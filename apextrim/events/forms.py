@@ -6,7 +6,7 @@ from django import forms
 from django.contrib.auth.models import User
 
 from apexcore.circuit.conditions import Conditions
-from apexcore.lap.driver import LEVELS
+from apexcore.lap.driver import LEVEL_WORDS
 from apexcore.race.rules import RaceRules
 from apexcore.vehicle.car import Car as CoreCar
 from apextrim.accounts.owned import owned
@@ -23,7 +23,7 @@ class EventForm(forms.Form):
     car = forms.ModelChoiceField(Car.objects.none(), label="Car", empty_label=None)
     circuit = forms.ModelChoiceField(Circuit.objects.none(), label="Circuit", empty_label=None)
     real_car = forms.TypedChoiceField(
-        choices=[("no", "simulator"), ("yes", "real car")], coerce=lambda word: word == "yes", label="Driven on"
+        choices=[("no", "simulator"), ("yes", "real car")], coerce=lambda word: word == "yes", label="Simulator or real car"
     )
 
     def __init__(self, owner: User, *args: Any, **kwargs: Any) -> None:
@@ -35,14 +35,14 @@ class EventForm(forms.Form):
 class ConditionsForm(forms.Form):
     """Weather and surface now."""
 
-    air_c = quantity(Conditions, "air_c", "Air", "°C")
-    track_c = quantity(Conditions, "track_c", "Track", "°C")
+    air_c = quantity(Conditions, "air_c", "Air temperature", "°C")
+    track_c = quantity(Conditions, "track_c", "Track temperature", "°C")
     humidity_pct = quantity(Conditions, "humidity_pct", "Humidity", "%", decimals=0)
     pressure_hpa = quantity(Conditions, "pressure_hpa", "Air pressure", "hPa", decimals=0)
     wind_ms = quantity(Conditions, "wind_ms", "Wind", "m/s")
     wind_from_deg = quantity(Conditions, "wind_from_deg", "Wind from", "°", decimals=0)
-    rubber_pct = quantity(Conditions, "rubber_pct", "Rubber laid down", "%", decimals=0)
-    wet_pct = quantity(Conditions, "wet_pct", "Wetness", "%", decimals=0, required=False)
+    rubber_pct = quantity(Conditions, "rubber_pct", "Rubber on the line", "%", decimals=0)
+    wet_pct = quantity(Conditions, "wet_pct", "Track wetness", "%", decimals=0, required=False)
 
     def clean_wet_pct(self) -> float:
         """Dry where nothing is typed."""
@@ -52,15 +52,15 @@ class ConditionsForm(forms.Form):
 class RulesForm(forms.Form):
     """Race length and rules."""
 
-    laps = quantity(RaceRules, "laps", "Race length", "", whole=True)
+    laps = quantity(RaceRules, "laps", "Race distance, laps", "", whole=True)
     formation_laps = quantity(RaceRules, "formation_laps", "Formation laps", "")
-    pit_loss_s = quantity(RaceRules, "pit_loss_s", "Pit lane loss", "s")
-    tyre_change_s = quantity(RaceRules, "tyre_change_s", "Tyre change", "s")
-    least_stops = quantity(RaceRules, "least_stops", "Fewest stops", "", whole=True)
-    most_stops = quantity(RaceRules, "most_stops", "Most stops", "", whole=True)
+    pit_loss_s = quantity(RaceRules, "pit_loss_s", "Time lost in the pit lane", "s")
+    tyre_change_s = quantity(RaceRules, "tyre_change_s", "Stationary time for tyres", "s")
+    least_stops = quantity(RaceRules, "least_stops", "Minimum stops", "", whole=True)
+    most_stops = quantity(RaceRules, "most_stops", "Maximum stops", "", whole=True)
     compulsory = forms.MultipleChoiceField(required=False, label="Compulsory compounds", widget=forms.CheckboxSelectMultiple)
     refuelling = forms.BooleanField(required=False, label="Refuelling allowed")
-    refuel_l_per_s = quantity(RaceRules, "refuel_l_per_s", "Refuelling rate, l/s", "")
+    refuel_l_per_s = quantity(RaceRules, "refuel_l_per_s", "Refuelling rate", "l/s")
     in_parallel = forms.BooleanField(required=False, label="Tyres and fuel at the same time")
 
     def __init__(self, car: CoreCar, *args: Any, **kwargs: Any) -> None:
@@ -82,9 +82,9 @@ class SessionForm(forms.Form):
 class NowForm(forms.Form):
     """Which session is on, and what is driven."""
 
-    session = forms.ModelChoiceField(Session.objects.none(), label="Session on now", empty_label=None)
+    session = forms.ModelChoiceField(Session.objects.none(), label="Current session", empty_label=None)
     real_car = EventForm.base_fields["real_car"]
-    driver = forms.ChoiceField(choices=[(level, level) for level in LEVELS], label="You drive like a")
+    driver = forms.ChoiceField(choices=list(LEVEL_WORDS.items()), label="Your pace")
 
     def __init__(self, event: Event, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

@@ -49,7 +49,7 @@ def item_rules(request: HttpRequest, event_id: int) -> HttpResponse:
             except FileRejected as error:
                 problems = error.problems
             else:
-                messages.success(request, "The items stand under these rules now." if changed else "Nothing changed.")
+                messages.success(request, "Item limits saved." if changed else "Nothing changed.")
                 return redirect("item_rules", event.pk)
     else:
         rules = {key: limit for key, limit in event.item_rules.items() if key in {item.key for item in free}}

@@ -121,7 +121,7 @@ def delete(request: HttpRequest, event_id: int) -> HttpResponse:
     event = queries.event_for(request.user, event_id)
     if request.method == "GET":
         question = f"Delete the event {event.name} with its sheets, runs, verdicts and plans?"
-        return render(request, "ui/ask.html", {"question": question, "back": reverse("brief", args=[event.pk])})
+        return render(request, "ui/ask.html", {"question": question, "what": "event", "back": reverse("brief", args=[event.pk])})
     actions.delete_event(event)
     messages.info(request, f"{event.name} is deleted.", extra_tags=reverse("restore_event", args=[event.pk]))
     return redirect("events")

@@ -35,7 +35,7 @@ def keep_car(owner: User, core: CoreCar) -> tuple[Car, bool]:
     if there is not None:
         if there.data == text:
             return there, False
-        raise FileRejected([f"key: “{core.key}” is taken by {there.name} in your garage; expected a key of its own."])
+        raise FileRejected([f"key: “{core.key}” is already used by {there.name}. Choose another key."])
     return Car.objects.create(owner=owner, key=core.key, name=core.name, data=text), True
 
 

@@ -21,8 +21,8 @@ from .models import Car
 from .stored import parsed_car
 
 _TITLES = {
-    "": "The car", "mass": "Mass and where it sits", "ballast": "Places for ballast", "front": "Front axle", "rear": "Rear axle",
-    "aero": "Air", "powertrain": "Engine and drive", "brakes": "Brakes", "tyres": "Tyres", "items": "What can be adjusted",
+    "": "The car", "mass": "Mass and centre of gravity", "ballast": "Ballast positions", "front": "Front axle", "rear": "Rear axle",
+    "aero": "Aerodynamics", "powertrain": "Engine and drivetrain", "brakes": "Brakes", "tyres": "Tyres", "items": "Adjustable items",
 }  # fmt: skip
 
 
@@ -68,7 +68,7 @@ def edit(request: HttpRequest, car_id: int) -> HttpResponse:
         form.refuse(error.problems[0])
         return _page(request, row, form, fresh=False)
     if changed:
-        messages.info(request, f"{row.name} is changed; every modelled number follows.", extra_tags=reverse("undo_car", args=[row.pk]))
+        messages.info(request, f"{row.name} is saved; every modelled number now uses it.", extra_tags=reverse("undo_car", args=[row.pk]))
     else:
         messages.success(request, "Nothing changed.")
     return redirect("edit_car", row.pk)
@@ -92,7 +92,7 @@ def copy(request: HttpRequest, car_id: int) -> HttpResponse:
     except FileRejected as error:
         form.refuse(error.problems[0])
         return _page(request, row, form, fresh=True)
-    messages.success(request, f"{made.name} is in your garage." if new else f"{made.name} was there already; nothing was added.")
+    messages.success(request, f"{made.name} is in your garage." if new else f"{made.name} is already in your garage; nothing was added.")
     return redirect("edit_car", made.pk)
 
 
@@ -111,5 +111,5 @@ def undo(request: HttpRequest, car_id: int) -> HttpResponse:
     except FileRejected as error:
         messages.error(request, error.problems[0])
         return redirect("edit_car", row.pk)
-    messages.success(request, f"{row.name} is as it was before." if done else "There is nothing to bring back.")
+    messages.success(request, f"{row.name} is back to its previous version." if done else "Nothing to undo.")
     return redirect("edit_car", row.pk)

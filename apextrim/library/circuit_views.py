@@ -22,8 +22,8 @@ from .models import Circuit
 from .stored import parsed_circuit
 
 _TITLES = {
-    "": "The circuit", "segments": "Straights and corners", "heights_m": "Heights", "sectors_m": "Sectors",
-    "markers": "Boards, kerbs, bumps and other marks", "strips": "Strips of other grip",
+    "": "The circuit", "segments": "Straights and corners", "heights_m": "Elevation", "sectors_m": "Sectors",
+    "markers": "Boards, kerbs, bumps and other marks", "strips": "Grip strips",
 }  # fmt: skip
 
 #: What a new circuit begins with: a lap that closes, to be changed.
@@ -96,7 +96,7 @@ def new(request: HttpRequest) -> HttpResponse:
     except FileRejected as error:
         form.refuse(error.problems[0])
         return _page(request, None, form)
-    messages.success(request, f"{made} is in your garage." if fresh else f"{made} was there already; nothing was added.")
+    messages.success(request, f"{made} is in your garage." if fresh else f"{made} is already in your garage; nothing was added.")
     return redirect("edit_circuit", made.pk)
 
 
@@ -118,7 +118,7 @@ def edit(request: HttpRequest, circuit_id: int) -> HttpResponse:
         form.refuse(str(error))
         return _page(request, row, form)
     if changed:
-        messages.info(request, f"{row} is changed; every modelled number follows.", extra_tags=reverse("undo_circuit", args=[row.pk]))
+        messages.info(request, f"{row} is saved; every modelled number now uses it.", extra_tags=reverse("undo_circuit", args=[row.pk]))
     else:
         messages.success(request, "Nothing changed.")
     return redirect("edit_circuit", row.pk)
@@ -133,5 +133,5 @@ def undo(request: HttpRequest, circuit_id: int) -> HttpResponse:
     except ApexError as error:
         messages.error(request, str(error))
         return redirect("edit_circuit", row.pk)
-    messages.success(request, f"{row} is as it was before." if done else "There is nothing to bring back.")
+    messages.success(request, f"{row} is back to its previous version." if done else "Nothing to undo.")
     return redirect("edit_circuit", row.pk)

@@ -43,7 +43,7 @@ def _added(request: HttpRequest, add: Callable[[], tuple[Car | Circuit, bool]]) 
         return _garage(request, error.problems)
     except ApexError as error:
         return _garage(request, [str(error)])
-    messages.success(request, f"{row} is in your garage." if new else f"{row} was there already; nothing was added.")
+    messages.success(request, f"{row} is in your garage." if new else f"{row} is already in your garage; nothing was added.")
     return redirect("garage")
 
 

@@ -59,7 +59,7 @@ def plan_views(view: RaceView, plans: list[RankedPlan], car: Car) -> list[PlanVi
             words = f"{stint.laps} laps on {compound.name}, {stint.fuel_l:.1f} l at its start"
             bars.append(StintBar(left, right - left - 2, compound.hatch, compound.letter, compound.name, stint.laps, words))
         stops = ranked.plan.stops
-        title = "no stop" if not stops else f"{stops} stop{'s' if stops > 1 else ''}"
+        title = "non-stop" if not stops else f"{stops} stop{'s' if stops > 1 else ''}"
         said = f"{title.capitalize()}: " + ", then ".join(bar.words for bar in bars) + "."
         found.append(PlanView(ranked, title, "are" if stops > 1 else "is", bars, _why(ranked, best), said))
     return found
@@ -101,7 +101,7 @@ def estimate_rows(view: RaceView, car: Car) -> list[dict[str, str]]:
             first = car.tyres.compounds[0].name
             value = f"{format_number(offset.mean, 2, signed=True)} s against {first}"
             rows.append(_row(f"{compound.name}: new", value, f"± {half_interval(offset.sd):.2f} s", offset.laps))
-        rows.append(_row(f"{compound.name}: falls off", f"after {tyre.cliff_age:.0f} laps", f"± {0.3 * tyre.cliff_age:.0f} laps", 0))
+        rows.append(_row(f"{compound.name}: cliff", f"after {tyre.cliff_age:.0f} laps", f"± {0.3 * tyre.cliff_age:.0f} laps", 0))
     return rows
 
 

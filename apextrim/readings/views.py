@@ -54,8 +54,8 @@ def _core(row: TyreReading, cold_c: float) -> Reading:
 class NextForm(forms.Form):
     """When the next run is: the weather then, and where the pressures are set."""
 
-    air = quantity(Conditions, "air_c", "Air then", "°C")
-    track = quantity(Conditions, "track_c", "Track then", "°C")
+    air = quantity(Conditions, "air_c", "Air, next run", "°C")
+    track = quantity(Conditions, "track_c", "Track, next run", "°C")
     set_at = QuantityField("°C", -20, 60, label="Pressures set at")
 
 
@@ -103,7 +103,7 @@ def readings(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse
         if not problems:
             run = asked_for(event.runs.filter(deleted_at=None), request.GET.get("run", ""))
             keep_reading(event, row, values, run)
-            messages.success(request, "The reading is kept.")
+            messages.success(request, "Reading saved.")
             return redirect("sheet_readings", event.pk, row.pk)
     now = facts.conditions_of(event)
     usual_next = {"air": f"{now.air_c:g}", "track": f"{now.track_c:g}", "set_at": f"{car.tyres.cold_at_c:g}"}

@@ -75,7 +75,7 @@ def add_laps(run: Run, laps: Sequence[DrivenLap], from_pit: bool = True) -> int:
     """
     there = {lap.number: lap for lap in run.laps.all()}
     problems = [
-        f"Lap {lap.number}: {format_lap(lap.time_s)} is not usable; this run has it already with {format_lap(there[lap.number].time_s)}."
+        f"Lap {lap.number}: {format_lap(lap.time_s)} is not valid; this run has it already with {format_lap(there[lap.number].time_s)}."
         for lap in laps
         if lap.number in there and abs(there[lap.number].time_s - lap.time_s) > 5e-4
     ]
@@ -83,7 +83,7 @@ def add_laps(run: Run, laps: Sequence[DrivenLap], from_pit: bool = True) -> int:
         raise FileRejected(problems)
     new = [lap for lap in laps if lap.number not in there]
     marked = any(lap.kind != "timed" for lap in laps)
-    kinds = [(lap.kind, "marked so" if lap.kind != "timed" else "") for lap in new]
+    kinds = [(lap.kind, "marked by you" if lap.kind != "timed" else "") for lap in new]
     if not marked:
         kinds = propose(new, from_pit and not there, False)
     Lap.objects.bulk_create(lap_row(run, lap, kind, why) for lap, (kind, why) in zip(new, kinds, strict=True))
@@ -141,7 +141,7 @@ def send_virtual_driver(event: Event, values: dict[str, Any], laps: int, seed: i
 @transaction.atomic
 def mark_lap(lap: Lap, kind: LapKind) -> None:
     """Says what kind of lap it was; any mark can be taken back."""
-    lap.kind, lap.why = kind, "" if kind == "timed" else "marked so"
+    lap.kind, lap.why = kind, "" if kind == "timed" else "marked by you"
     lap.save(update_fields=["kind", "why"])
 
 

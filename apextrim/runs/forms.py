@@ -19,7 +19,7 @@ from apextrim.ui.fields import QuantityField
 MOST_TYRE_AGE = 500
 MOST_VIRTUAL_LAPS = 60
 
-_DOES = [("", "–"), ("washes wide", "washes wide"), ("even", "even"), ("steps out", "steps out")]
+_DOES = [("", "–"), ("understeer", "understeer"), ("neutral", "neutral"), ("oversteer", "oversteer")]
 PHASES = ("entry", "mid", "exit")
 
 
@@ -31,7 +31,7 @@ class RunForm(forms.Form):
     front = forms.ChoiceField(label="Front tyres")
     rear = forms.ChoiceField(label="Rear tyres")
     tyre_age = QuantityField("", 0, MOST_TYRE_AGE, label="Laps on the tyres", decimals=0)
-    tyre_set = forms.CharField(max_length=24, required=False, label="Set")
+    tyre_set = forms.CharField(max_length=24, required=False, label="Tyre set")
     fuel_l = QuantityField("l", 0.5, 500, label="Fuel at the start")
     tags = forms.CharField(max_length=300, required=False, label="Tags, such as line=late; driver=Ann")
     note = forms.CharField(max_length=200, required=False, label="Note")
@@ -70,9 +70,9 @@ class OwnRunForm(RunForm):
     """A run of the racer's own with all that there is to say of it between two runs; laps may also come later."""
 
     fuel_end_l = QuantityField("l", 0, 500, required=False, label="Fuel at the end")
-    entry = forms.ChoiceField(choices=_DOES, required=False, label="On entry it")
-    mid = forms.ChoiceField(choices=_DOES, required=False, label="In mid-corner it")
-    exit = forms.ChoiceField(choices=_DOES, required=False, label="On exit it")
+    entry = forms.ChoiceField(choices=_DOES, required=False, label="Entry")
+    mid = forms.ChoiceField(choices=_DOES, required=False, label="Mid-corner")
+    exit = forms.ChoiceField(choices=_DOES, required=False, label="Exit")
     laps = forms.CharField(
         max_length=40_000, required=False, strip=False, widget=forms.Textarea(attrs={"rows": 6}),
         label="Laps, one a line or pasted from a spreadsheet: time, and if you like out, in or spoiled, and litres burnt",
@@ -82,7 +82,7 @@ class OwnRunForm(RunForm):
         values = super().clean() or {}
         start, end = values.get("fuel_l"), values.get("fuel_end_l")
         if start is not None and end is not None and end > start:
-            raise ValidationError(f"Fuel at the end: “{end:g} l” is not usable; expected at most the {start:g} l at the start.")
+            raise ValidationError(f"Fuel at the end: “{end:g} l” is not valid; expected at most the {start:g} l at the start.")
         return values
 
     def run_values(self) -> dict[str, Any]:

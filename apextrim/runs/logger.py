@@ -147,11 +147,11 @@ class _Taking:
             return
         there = Lap.objects.filter(run=run, number=told.lap).first()
         if there is None:
-            lap_row(run, told.driven(), told.kind, "marked so by the logger" if told.kind != "timed" else "").save()
+            lap_row(run, told.driven(), told.kind, "marked by the logger" if told.kind != "timed" else "").save()
             self.taken.laps += 1
         elif abs(there.time_s - told.time_s) > 5e-4:
             place, known = f"Run {told.run}, lap {told.lap}", format_lap(there.time_s)
-            self.problems.append(f"{place}: {format_lap(told.time_s)} is not usable; it is there already with {known}.")
+            self.problems.append(f"{place}: {format_lap(told.time_s)} is not valid; it is there already with {known}.")
         else:
             self.taken.passed_over += 1
 

@@ -109,7 +109,7 @@ def withdraw(request: HttpRequest, event_id: int, key_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     key = owned_or_404(LoggerKey, request.user, event=event, pk=key_id)
     logger.withdraw_key(key)
-    messages.success(request, f"{key.name} is let in no longer; what it sent stays.")
+    messages.success(request, f"{key.name} is revoked. Laps it sent are kept.")
     return redirect("live", event.pk)
 
 

@@ -18,7 +18,7 @@ from .models import Run
 
 #: What our columns are called on the page.
 COLUMN_WORDS: dict[str, str] = {
-    "lap": "Number of the lap", "lap_time": "Lap time", "kind": "Kind of lap", "fuel_l": "Fuel burnt", "top_kmh": "Top speed, km/h",
+    "lap": "Lap number", "lap_time": "Lap time", "kind": "Lap type", "fuel_l": "Fuel burnt", "top_kmh": "Top speed, km/h",
     **{name: f"Sector {name[-1]}" for name in COLUMNS if name.startswith("sector_")},
 }  # fmt: skip
 

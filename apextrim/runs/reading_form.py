@@ -10,7 +10,7 @@ from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
 ROWS = [
     ("cold", "Cold pressure", "kPa", 20.0, 600.0), ("hot", "Hot pressure", "kPa", 20.0, 700.0), ("inner", "Inner", "°C", -10.0, 250.0),
     ("middle", "Middle", "°C", -10.0, 250.0), ("outer", "Outer", "°C", -10.0, 250.0),
-    ("left", "Tread left", "%", 0.0, 100.0),
+    ("left", "Tread remaining", "%", 0.0, 100.0),
 ]  # fmt: skip
 
 
@@ -33,7 +33,7 @@ def parsed_reading(data: Mapping[str, str]) -> tuple[dict[str, float], list[str]
         if any(thirds) and not all(thirds):
             problems.append(f"Tread, {WHEEL_WORDS[wheel]}: a third is missing; expected inner, middle and outer, or none.")
         if f"hot_{wheel}" in values and f"cold_{wheel}" not in values:
-            problems.append(f"Cold pressure, {WHEEL_WORDS[wheel]}: the value is missing; a hot one tells nothing without it.")
+            problems.append(f"Cold pressure, {WHEEL_WORDS[wheel]}: missing. A hot pressure needs its cold one.")
     if not problems and not any(key.startswith(("hot_", "inner_", "left_")) for key in values):
         problems.append("Nothing was read: expected a hot pressure, three tread temperatures or the tread left at one wheel at least.")
     return values, problems

@@ -148,7 +148,7 @@ def _limit(wheels: _Wheels) -> WheelLimit | None:
 def words_of(fade: Fade | None) -> str:
     """The fade in one sentence."""
     if fade is None:
-        return "Too few warm laps to tell how the tyres fade; five are needed."
+        return "Too few warm laps to measure tyre fade: 5 needed."
     size, spread = fade.per_lap_s
     middle, low_end, high_end = (format_number(1000 * value, 0, signed=True) for value in (size, size - spread, size + spread))
     text = f"The tyres fade by {middle} ms a lap, {low_end} to {high_end}"

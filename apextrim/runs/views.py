@@ -13,6 +13,7 @@ from apexcore.errors import ApexError, FileRejected
 from apexcore.formats.laps_csv import COLUMNS, laps_of, own_columns, read_table, read_typed, write_laps
 from apexcore.formats.text import decoded
 from apexcore.judge.laps import KIND_WORDS, KINDS, figures
+from apexcore.quantities.words import counted
 from apexcore.vehicle.car import WHEEL_WORDS
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
@@ -201,8 +202,14 @@ def delete(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     row = queries.run_for(request.user, event, run_id)
     if request.method == "GET":
-        question = f"Delete {row.name} with its {row.laps.count()} laps?"
-        context = {"question": question, "back": reverse("run", args=[event.pk, row.pk]), "frame": frame(event, "runs"), "event": event}
+        question = f"Delete {row.name} and its {counted(row.laps.count(), 'lap')}?"
+        context = {
+            "question": question,
+            "what": "run",
+            "back": reverse("run", args=[event.pk, row.pk]),
+            "frame": frame(event, "runs"),
+            "event": event,
+        }
         return render(request, "ui/ask.html", context)
     actions.delete_run(row)
     messages.info(request, f"{row.name} is deleted.", extra_tags=reverse("restore_run", args=[event.pk, row.pk]))

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_http_methods
 
 from apexcore.errors import FileRejected, InputError
 from apexcore.formats.values_json import SheetFile, read_value
+from apexcore.quantities import format_number
 from apexcore.vehicle.car import Car
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.queries import event_for, frame
@@ -20,12 +21,23 @@ from .models import Sheet
 
 @dataclass(frozen=True)
 class Mismatch:
-    """:param steps: of the item between what is in the car and what is meant"""
+    """A value in the car that is not the sheet's.
+
+    :param there: what is in the car
+    :param meant: what the sheet says
+    :param correction: by how many steps, and which way, the car is to be moved
+    """
 
     name: str
     there: str
     meant: str
-    steps: float
+    correction: str
+
+
+def _correction(steps: float) -> str:
+    """Steps from the car to the sheet, in words; a value between two steps is told in parts of one."""
+    count = format_number(abs(steps), 0 if abs(steps - round(steps)) < 1e-6 else 1)
+    return f"{count} step{'' if count == '1' else 's'} {'up' if steps > 0 else 'down'}"
 
 
 def _values_of_file(request: HttpRequest, car: Car) -> dict[str, str]:
@@ -65,7 +77,7 @@ def check(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
         meant = row.values[item.key]
         lines.append((item, text, error))
         if value is not None and abs(value - meant) > 1e-6:
-            different.append(Mismatch(item.name, item.text(value), item.text(meant), (value - meant) / item.step))
+            different.append(Mismatch(item.name, item.text(value), item.text(meant), _correction((meant - value) / item.step)))
     context = {
         "event": event, "frame": frame(event, "sheet"), "row": row, "lines": lines, "errors": wrong, "different": different,
         "missing": missing, "asked": request.method == "POST", "count": len(car.items),

@@ -108,8 +108,8 @@ class BalanceCell:
 def balance_words(value: float) -> str:
     """A signed margin in words."""
     if abs(value) < 1.0:
-        return "even"
-    return "washes wide" if value > 0 else "steps out"
+        return "neutral"
+    return "understeer" if value > 0 else "oversteer"
 
 
 def _cell(value: float | None, change: float | None) -> BalanceCell:

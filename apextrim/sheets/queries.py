@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 
-from apexcore.lap.driver import LEVELS
+from apexcore.lap.driver import LEVEL_WORDS, LEVELS
 from apexcore.lap.solver import solve_lap
 from apexcore.trim.moves.effects import lap_spread_s
 from apexcore.vehicle.sheet import Sheet as CoreSheet
@@ -47,7 +47,7 @@ def expected_times(event: Event) -> list[tuple[str, float, float]]:
     """
     setting, sheet = cases.setting_of(event), core_sheet_in_car(event)
     times = [(who, solve_lap(replace(setting, driver=driver), sheet).time_s) for who, driver in LEVELS.items()]
-    return [(who, time, lap_spread_s(time)) for who, time in times]
+    return [(LEVEL_WORDS[who], time, lap_spread_s(time)) for who, time in times]
 
 
 def sheet_tree(event: Event) -> list[Sheet]:

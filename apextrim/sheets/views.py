@@ -115,7 +115,7 @@ def effect(request: HttpRequest, event_id: int) -> HttpResponse:
     items = [item for item in car.items if item.key == request.POST.get("focused")]
     context: dict[str, Any] = {}
     if items and form.sheet is None:
-        context["hint"] = "Steps are shown again when every value is on the car's list."
+        context["hint"] = "Correct the marked value to see its steps."
     elif items and form.sheet is not None:
         try:
             context["effects"] = step_effects(cases.setting_of(event), form.sheet, items, answers.answer_of(event, form.sheet).lap)
@@ -139,14 +139,16 @@ def save(request: HttpRequest, event_id: int) -> HttpResponse:
     if form.sheet is None or errors:
         return _bench(request, event, row, form, errors)
     if row is not None and not differences(form.car, queries.core_sheet(event, row), form.sheet):
-        return _bench(request, event, row, form, [f"Nothing differs from {row.name}: there is nothing to save."])
+        return _bench(request, event, row, form, [f"No change from {row.name}: nothing to save."])
     meanwhile = event.sheets.filter(number__gt=int(seen)) if (seen := request.POST.get("seen", "")[:8]).isdigit() else ()
     others = " and ".join(one.name for one in meanwhile)
     saved = actions.save_sheet(event, form.sheet, row, reason)
     messages.success(request, f"{saved.name} is saved. It is not in the car until you put it there.")
     if others:
         messages.warning(
-            request, f"{others} was saved from another window meanwhile; {saved.name} does not hold its changes. Both are kept."
+            request,
+            f"{others} {'were' if ' and ' in others else 'was'} saved in another window meanwhile. {saved.name} does not include those"
+            " changes; every sheet is kept.",
         )
     return redirect(f"{reverse('sheet_bench', args=[event.pk])}?sheet={saved.pk}")
 

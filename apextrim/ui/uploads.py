@@ -14,7 +14,7 @@ def uploaded(request: HttpRequest, what: str, most_bytes: int = MOST_BYTES) -> b
     """
     file = request.FILES.get("file")
     if file is None:
-        raise FileRejected([f"No file was chosen; expected {what}."])
+        raise FileRejected([f"No file chosen. Choose {what}."])
     if (file.size or 0) > most_bytes:
         raise FileRejected(
             [f"{file.name}: the file has {(file.size or 0) / 1e6:.1f} MB; expected {what} of at most {most_bytes / 1e6:.0f} MB."]

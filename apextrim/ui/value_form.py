@@ -253,11 +253,10 @@ class ValueForm(Generic[Kind]):
                 path = f"{path}.{part}" if path else str(part)
         message = str(error["msg"]).removeprefix("Value error, ")
         given = error.get("input")
-        shown = f" “{str(given)[:40]}” is not usable:" if isinstance(given, str | float | int) else ""
+        shown = f" “{str(given)[:40]}” is not valid:" if isinstance(given, str | float | int) else ""
         missing = error["type"] == "missing"
-        sentence = (
-            f"{self._words_of(path) if path else 'The whole'}:{'' if missing else shown} {'a value is needed' if missing else message}."
-        )
+        place = self._words_of(path) if path else f"This {self.model.__name__.lower()}"
+        sentence = f"{place}:{'' if missing else shown} {'a value is needed' if missing else message}."
         if path:
             self.errors[path] = sentence
         else:
@@ -345,7 +344,7 @@ class ValueForm(Generic[Kind]):
 
 #: Heads of lists whose entries are plain numbers.
 _COLUMNS: dict[str, tuple[str, ...]] = {
-    "torque_nm": ("Engine speed, 1/min", "Torque, Nm"), "gears": ("Ratio",), "heights_m": ("Share of the lap", "Height, m"),
+    "torque_nm": ("Engine speed, rpm", "Torque, Nm"), "gears": ("Ratio",), "heights_m": ("Share of the lap", "Height, m"),
     "points_m": ("East, m", "North, m", "Height, m"), "sectors_m": ("Ends at, m",),
 }  # fmt: skip
 

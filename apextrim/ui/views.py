@@ -12,7 +12,7 @@ def _page(request: HttpRequest, status: int, title: str, text: str) -> HttpRespo
 @login_not_required
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     """404: also for what belongs to somebody else."""
-    return _page(request, 404, "There is nothing at this address", "It was removed, or it belongs to another account.")
+    return _page(request, 404, "Page not found", "It was removed, or it belongs to another account.")
 
 
 @login_not_required
@@ -30,4 +30,4 @@ def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
 @login_not_required
 def server_error(request: HttpRequest) -> HttpResponse:
     """500."""
-    return _page(request, 500, "Something broke here", "Nothing was saved by this step. What you typed is still in the window before.")
+    return _page(request, 500, "Something went wrong", "Nothing was saved by this step. Go back: what you typed should still be there.")

@@ -16,11 +16,11 @@ class JudgeForm(forms.Form):
     :param kinds: of `sides.kinds_of`
     """
 
-    by = forms.ChoiceField(label="Judge")
+    by = forms.ChoiceField(label="Compare")
     a = forms.ChoiceField(label="A", required=False)
     b = forms.ChoiceField(label="B", required=False)
-    margin = QuantityField("s", 0.0, 5.0, label="Matters beyond", decimals=2)
-    trust = forms.ChoiceField(choices=[(key, key) for key in TRUST], label="Trust in the model's weight and fade")
+    margin = QuantityField("s", 0.0, 5.0, label="Smallest gap that matters", decimals=2)
+    trust = forms.ChoiceField(choices=[(key, key) for key in TRUST], label="Trust in the modelled fuel and tyre effects")
 
     def __init__(self, kinds: list[Kind], data: Any = None, **kwargs: Any) -> None:
         given = {} if data is None else {key: data[key] for key in ("by", "a", "b", "margin", "trust") if data.get(key)}

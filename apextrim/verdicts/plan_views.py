@@ -41,11 +41,11 @@ class PlanForm(forms.Form):
         required=False, max_length=300, widget=forms.Textarea(attrs={"rows": 3}),
         label="Or tags, one a line, such as line: early / late; two or three are driven in a pattern",
     )  # fmt: skip
-    difference = QuantityField("s", 0.01, 5.0, label="Difference that matters", decimals=2)
+    difference = QuantityField("s", 0.01, 5.0, label="Smallest gap worth finding", decimals=2)
     minutes = QuantityField("min", 5, 1440, label="Time left", decimals=0)
-    stop = QuantityField("s", 0, 3600, label="Stop between runs", decimals=0)
-    scatter = QuantityField("s", 0.01, 3.0, label="Your laps scatter by", decimals=2)
-    shift = QuantityField("s", 0.0, 2.0, label="Your runs differ by", decimals=2)
+    stop = QuantityField("s", 0, 3600, label="Pit time between runs", decimals=0)
+    scatter = QuantityField("s", 0.01, 3.0, label="Lap-to-lap scatter", decimals=2)
+    shift = QuantityField("s", 0.0, 2.0, label="Run-to-run spread", decimals=2)
 
     def __init__(self, event: Event, data: Any) -> None:
         super().__init__(data)
@@ -70,7 +70,7 @@ class PlanForm(forms.Form):
             match = _LINE.fullmatch(line)
             if match is None:
                 shown = line.strip()[:40]
-                raise forms.ValidationError(f"Tags, line {number}: “{shown}” is not usable; expected name: one value / the other.")
+                raise forms.ValidationError(f"Tags, line {number}: “{shown}” is not valid; expected name: one value / the other.")
             name, off, on = (part.strip() for part in match.groups())
             for value in (off, on):
                 parse_tags(f"{name}={value}")

@@ -107,6 +107,6 @@ def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str,
             rows.append(row(f"tyre fade, {compounds[place]}", "ms per lap of age", priors.fade[place], found, 1000, 0))
     rows.append(row("track temperature", "ms per K", priors.track, verdict.track_s_per_k, 1000, 0))
     rows.append(row("trend of the session", "s per hour", priors.trend, verdict.trend_s_per_h, 1, 2))
-    rows.append(("shift from run to run", "s", "", f"{verdict.shift_s:.2f}"))
-    rows.append(("scatter from lap to lap", "s", "", f"{verdict.scatter_s:.2f}"))
+    rows.append(("run-to-run spread", "s", "", f"{verdict.shift_s:.2f}"))
+    rows.append(("lap-to-lap scatter", "s", "", f"{verdict.scatter_s:.2f}"))
     return rows

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from apexcore.judge.model import Prior, Priors
-from apexcore.judge.verdict import Verdict, judge, judge_levels, judge_several, sentence
+from apexcore.judge.verdict import Verdict, judge, judge_levels, judge_several, named, sentence
 from apexcore.vehicle.sheet import differences
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases
@@ -23,7 +23,7 @@ _TRACK_WARNING_K = 4.0
 _MOST_LAPS = 400
 
 #: How far the vehicle model's weight, fade and the rest are trusted before any lap: factors on their prior spread.
-TRUST = {"usual": 1.0, "half": 2.0, "hardly": 6.0}
+TRUST = {"usual": 1.0, "some": 2.0, "little": 6.0}
 
 
 @dataclass(frozen=True)
@@ -78,7 +78,7 @@ def judged_sides(
     runs = kept
     laps = [lap for one in runs for lap in one.laps]
     verdict = judge(laps, priors, margin_s, [one.laps[0].level for one in runs])
-    warnings = [*left_out, *verdict.warnings, *_mixed(event, kind, runs), *_track_warning(runs, names)]
+    warnings = [*left_out, *(named(text, *names) for text in verdict.warnings), *_mixed(event, kind, runs), *_track_warning(runs, names)]
     return Judged(verdict, sentence(verdict, *names), runs, warnings, priors)
 
 
@@ -107,7 +107,12 @@ def judged_every(
         pair = [one for one in runs if one.laps[0].level in (0, place)]
         mixed = _mixed(event, kind, [replace(one, laps=[replace(lap, level=int(lap.level > 0)) for lap in one.laps]) for one in pair])
         text = sentence(verdict, names[first], names[key])
-        judged.append((names[key], Judged(verdict, text, pair, [*verdict.warnings, *mixed], priors)))
+        judged.append(
+            (
+                names[key],
+                Judged(verdict, text, pair, [*(named(told, names[first], names[key]) for told in verdict.warnings), *mixed], priors),
+            )
+        )
     return sorted(judged, key=lambda one: one[1].verdict.mean_s)
 
 
@@ -151,7 +156,7 @@ def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[
     tags = two_sided_tags(rows)
     tagged = [run for run in rows if all(name in run.tags for name, _, _ in tags)]
     if len(tags) < 2 or not tagged:
-        return "Several differences at once need runs that carry two or more tags, each with two values."
+        return "Several differences at once need runs with two or more tags, each with exactly two values."
     book = answers.book_of(event, core_sheet(event, tagged[0].sheet))
     chosen = {run.pk: tuple(int(run.tags[name] == on) for name, _, on in tags) for run in tagged}
     runs = observed_by(event, rows, lambda run: chosen.get(run.pk), book.fuel_l_per_lap)
@@ -166,7 +171,9 @@ def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[
     found = []
     for (name, off, on), verdict in zip(tags, verdicts, strict=True):
         text = sentence(verdict, f"{name} {off}", f"{name} {on}")
-        found.append((name, Judged(verdict, text, runs, list(verdict.warnings), priors)))
+        found.append(
+            (name, Judged(verdict, text, runs, [named(told, f"{name} {off}", f"{name} {on}") for told in verdict.warnings], priors))
+        )
     return found
 
 
@@ -196,4 +203,4 @@ def _track_warning(runs: list[ObservedRun], names: tuple[str, str]) -> list[str]
     if size <= _TRACK_WARNING_K:
         return []
     hotter = names[1] if means[1] > means[0] else names[0]
-    return [f"{hotter} was driven on a track {size:.0f} K hotter: what that cost is taken out as far as the model and the laps tell it."]
+    return [f"{hotter} was driven on a track {size:.0f} °C hotter. The times are corrected for it, as far as model and laps allow."]

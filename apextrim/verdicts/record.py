@@ -125,5 +125,5 @@ def take_back_calibration(event: Event) -> bool:
         return False
     event.calibration = {}
     event.save(update_fields=["calibration"])
-    tie(event, "brief", "Model", "Calibration taken back: the book car again")
+    tie(event, "brief", "Model", "Calibration removed")
     return True

@@ -47,7 +47,7 @@ def hold(request: HttpRequest, event_id: int) -> HttpResponse:
         row = record.hold_against_laps(event)
     except ApexError as error:
         return _page(request, event, str(error))
-    messages.success(request, f"The model is held against {row.laps} laps. Nothing is changed until you apply it.")
+    messages.success(request, f"Model fitted to {row.laps} laps. Nothing changes until you apply it.")
     return redirect("track_record", event.pk)
 
 
@@ -65,7 +65,7 @@ def take_back(request: HttpRequest, event_id: int) -> HttpResponse:
     """Takes a calibration back."""
     event = event_for(request.user, event_id)
     taken = record.take_back_calibration(event)
-    messages.success(request, "Back to the book car." if taken else "Nothing was applied.")
+    messages.success(request, "Calibration removed." if taken else "Nothing was applied.")
     return redirect("track_record", event.pk)
 
 

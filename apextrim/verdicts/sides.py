@@ -33,10 +33,10 @@ def kinds_of(event: Event) -> list[Kind]:
     found = [Kind(SHEET, "two sheets", sheets)]
     pairs = sorted({side_of(TYRES)(run) or "" for run in runs})
     if len(pairs) > 1:
-        found.append(Kind(TYRES, "two tyre pairs", tuple((pair, pair) for pair in pairs)))
+        found.append(Kind(TYRES, "two tyre choices", tuple((pair, pair) for pair in pairs)))
     for name, values in tag_values(runs).items():
         if len(values) > 1:
-            found.append(Kind(_TAG + name, f"by tag: {name}", tuple((value, value) for value in values)))
+            found.append(Kind(_TAG + name, f"tag: {name}", tuple((value, value) for value in values)))
     if len(two_sided_tags(runs)) > 1:
         found.append(Kind(SEVERAL, "several tags at once", ()))
     return found

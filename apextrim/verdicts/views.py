@@ -103,7 +103,7 @@ def keep(request: HttpRequest, event_id: int) -> HttpResponse:
         return render(request, "verdicts/bench.html", context, status=422 if status == 200 else status)
     values = context["values"]
     row = actions.keep_verdict(event, ((values["a"], context["a"]), (values["b"], context["b"])), judged, by=values["by"])
-    messages.success(request, "The verdict is kept on the thread.")
+    messages.success(request, "Verdict saved to the thread.")
     return redirect("kept_verdict", event.pk, row.pk)
 
 

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from apexcore.judge.verdict import Verdict, judge, sentence
+from apexcore.judge.verdict import Verdict, judge, named, sentence
 from apexcore.lap.solver import solve_lap
 from apextrim.events import facts
 from apextrim.events.models import Event
@@ -44,7 +44,7 @@ def compared(event: Event, other: Event) -> Visit | str:
     laps = [lap for runs in sides for run in runs for lap in run.laps]
     verdict = judge(laps, book.priors())
     sheets = [{tuple(sorted(run.run.sheet.values.items())) for run in runs} for runs in sides]
-    warnings = list(verdict.warnings)
+    warnings = [named(text, other.name, event.name) for text in verdict.warnings]
     if sheets[0] != sheets[1]:
         warnings.append("The two visits were not driven on the same sheets: the verdict is of sheet, driver and day together.")
     setting, sheet = cases.setting_of(event), core_sheet_in_car(event)

@@ -38,14 +38,14 @@ def advice_cards(found: Sequence[Candidate], sheet: CoreSheet, before: str = "")
     cards = []
     for letter, one in zip("abcdef", found, strict=False):
         parts = [_move(item, steps, sheet.values[item.key], value) for item, steps, value in one.moves]
-        school = "frees the end that slides" if one.frees else "tames the end that grips"
+        school = "adds grip at the sliding end" if one.frees else "takes grip from the other end"
         speed, phase = one.where
-        aside = "nothing that could be felt"
+        aside = "no change you would feel"
         if speed and abs(one.elsewhere) >= 0.1:
-            sense = "wider" if one.elsewhere > 0 else "looser"
-            aside = f"{speed} {phase} {format_number(one.elsewhere, 1, signed=True)} %, {sense}"
+            sense = "more understeer" if one.elsewhere > 0 else "more oversteer"
+            aside = f"{speed} {phase} {format_number(abs(one.elsewhere), 1)} % {sense}"
         share, wheel = one.work
-        tyres = f"work {WHEEL_WORDS[WHEELS[wheel]]} {format_number(100 * share, 1, signed=True)} %"
+        tyres = f"{WHEEL_WORDS[WHEELS[wheel]]} tyre works {format_number(100 * abs(share), 1)} % {'harder' if share > 0 else 'less'}"
         query = before + set_query((item, value) for item, _, value in one.moves)
         words = f"{' and '.join(parts)}: {school} by {format_number(one.change, 1)} % of grip."
         cards.append(AdviceCard(one, letter, "; ".join(parts), school, aside, tyres, query, words[0].upper() + words[1:]))

@@ -19,7 +19,7 @@ from . import advice_presenters as presenters
 from .unsaved import asked_on
 
 _PHASES = [("braking", "under braking"), ("entry", "on entry"), ("mid", "in mid-corner"), ("exit", "on exit")]
-_SLIDES = [("front", "the nose washes wide"), ("rear", "the rear steps out")]
+_SLIDES = [("front", "understeer (the nose runs wide)"), ("rear", "oversteer (the rear steps out)")]
 
 
 class FeelingForm(forms.Form):
@@ -28,8 +28,10 @@ class FeelingForm(forms.Form):
     slides = forms.ChoiceField(choices=_SLIDES, label="What it does")
     phase = forms.ChoiceField(choices=_PHASES, label="Where in the corner")
     where = forms.ChoiceField(label="In which corners")
-    how = forms.ChoiceField(choices=[(words, words) for words in WANTED], label="How bad")
-    tyres = forms.ChoiceField(choices=[("warm", "warm tyres"), ("cold", "cold tyres, first lap out"), ("worn", "worn tyres")], label="On")
+    how = forms.ChoiceField(choices=[(words, words) for words in WANTED], label="How much")
+    tyres = forms.ChoiceField(
+        choices=[("warm", "warm tyres"), ("cold", "cold tyres, first lap out"), ("worn", "worn tyres")], label="Tyres"
+    )
 
     def __init__(self, spans: tuple[CornerSpan, ...], data: Any) -> None:
         super().__init__(data)

@@ -25,12 +25,12 @@ _FIELDS = ("air_c", "track_c", "humidity_pct", "pressure_hpa", "rubber_pct", "we
 class ThenForm(forms.Form):
     """The weather that a sheet was made for."""
 
-    air_c = quantity(Conditions, "air_c", "Air then", "°C")
-    track_c = quantity(Conditions, "track_c", "Track then", "°C")
-    humidity_pct = quantity(Conditions, "humidity_pct", "Humidity then", "%")
-    pressure_hpa = quantity(Conditions, "pressure_hpa", "Air pressure then", "hPa")
-    rubber_pct = quantity(Conditions, "rubber_pct", "Rubber then", "%")
-    wet_pct = quantity(Conditions, "wet_pct", "Wet then", "%")
+    air_c = quantity(Conditions, "air_c", "Air that day", "°C")
+    track_c = quantity(Conditions, "track_c", "Track that day", "°C")
+    humidity_pct = quantity(Conditions, "humidity_pct", "Humidity that day", "%")
+    pressure_hpa = quantity(Conditions, "pressure_hpa", "Air pressure that day", "hPa")
+    rubber_pct = quantity(Conditions, "rubber_pct", "Rubber that day", "%")
+    wet_pct = quantity(Conditions, "wet_pct", "Track wetness that day", "%")
 
 
 @require_GET

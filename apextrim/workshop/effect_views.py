@@ -55,7 +55,7 @@ def steps(request: HttpRequest, event_id: int) -> HttpResponse:
     aim = request.POST.get("by", "lap") if request.POST.get("by", "lap") in AIMS else "lap"
     context: dict[str, Any] = {}
     if form.sheet is None:
-        context["hint"] = "Steps are shown again when every value is on the car's list."
+        context["hint"] = "Correct the marked value to see its steps."
     else:
         try:
             context["rows"] = _effects(event, form.sheet, aim)[:_SHOWN]

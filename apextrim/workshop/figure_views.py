@@ -45,8 +45,8 @@ class ScalesForm(forms.Form):
     fr = QuantityField("kg", 1, 1500, label="Front right")
     rl = QuantityField("kg", 1, 1500, label="Rear left")
     rr = QuantityField("kg", 1, 1500, label="Rear right")
-    target = QuantityField("%", 35, 65, label="Cross weight wanted")
-    pitch = QuantityField("mm", 0.2, 5, label="Perch, one turn", decimals=2)
+    target = QuantityField("%", 35, 65, label="Target cross weight")
+    pitch = QuantityField("mm", 0.2, 5, label="Spring perch travel per turn", decimals=2)
 
 
 def _gears(setting: Setting, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:

@@ -33,12 +33,14 @@ class SearchView:
     """A search's result.
 
     :param unit: of the gains: seconds, or km/h for top speed
+    :param sense: which sign is the better one
     :param spots: the trade in picture units with words
     :param now: the sheet it began with, in the same picture
     """
 
     sentence: str
     unit: str
+    sense: str
     tried: int
     rows: list[SearchRow]
     x: Axis
@@ -50,7 +52,7 @@ class SearchView:
 
 def search_view(result: Mapping[str, Any], aim: str, car: Car, sheet: CoreSheet) -> SearchView:
     """The stored result of a search in words and picture geometry."""
-    factor, unit = (-3.6, "km/h") if aim == "top" else (1.0, "s")
+    factor, unit, sense = (-3.6, "km/h", "plus is faster") if aim == "top" else (1.0, "s", "minus is quicker")
     rows: list[SearchRow] = []
     total, query = 0.0, ""
     for key, steps, value, gain in result["changes"]:
@@ -64,15 +66,16 @@ def search_view(result: Mapping[str, Any], aim: str, car: Car, sheet: CoreSheet)
     x = linear_axis(min(laps), max(laps), 76, 424, 4, lambda value: format_lap(value, 2))
     y = linear_axis(min(tops), max(tops), 244, 26, 4, lambda value: format_number(value, 1))
     spots = [(x.at(lap), y.at(top), f"{format_lap(lap, 2)} with {format_number(top, 1)} km/h") for lap, top in trade]
+    sentence = _search_sentence(aim, rows, before, after, result["excess"])
     return SearchView(
-        _search_sentence(aim, rows, before, after, result["excess"]), unit, result["tried"], rows, x, y, spots if len(spots) > 1 else [],
+        sentence, unit, sense, result["tried"], rows, x, y, spots if len(spots) > 1 else [],
         "M" + " ".join(f"{a:.1f},{b:.1f}" for a, b, _ in spots), (x.at(before[1]), y.at(3.6 * before[2])),
     )  # fmt: skip
 
 
 def _search_sentence(aim: str, rows: Sequence[SearchRow], before: Sequence[float], after: Sequence[float], excess: float) -> str:
     if not rows:
-        return "Nothing better was found: no free step helps within the limits."
+        return "Nothing better found within these limits."
     held = "" if excess <= 1e-6 else " The limits could not all be kept."
     gain = after[1] - before[1]
     spread = difference_spread_s(gain)

@@ -34,10 +34,10 @@ class SearchForm(forms.Form):
     """The aim, what must not get worse, and which items are free."""
 
     aim = forms.ChoiceField(choices=[(key, words) for key, words in AIM_WORDS.items()], label="Best for")
-    laps = QuantityField("", 4, 40, whole=True, label="Laps of the stint, for its average")
-    top = QuantityField("km/h", 0, 60, required=False, label="Top speed may fall by at most")
-    entry = QuantityField("%", 0, 20, required=False, label="On entry the rear may get looser by at most")
-    work = QuantityField("%", 0, 100, required=False, label="The hardest tyre may work harder by at most")
+    laps = QuantityField("", 4, 40, whole=True, label="Stint length, laps")
+    top = QuantityField("km/h", 0, 60, required=False, label="Lose no more top speed than")
+    entry = QuantityField("%", 0, 20, required=False, label="Add no more entry oversteer than")
+    work = QuantityField("%", 0, 100, required=False, label="Add no more work to the hardest-worked tyre than")
     items = forms.MultipleChoiceField(widget=forms.CheckboxSelectMultiple, label="Free items")
 
     def __init__(self, car: Car, data: Any) -> None:

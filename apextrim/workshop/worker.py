@@ -68,7 +68,7 @@ def _work(pk: int) -> None:
     try:
         run(pk)
     except Exception:
-        Search.objects.filter(pk=pk).update(state="failed", error="The search broke off. Nothing of the sheet was changed.")
+        Search.objects.filter(pk=pk).update(state="failed", error="The search failed. The sheet is unchanged; start it again.")
         raise
     finally:
         connection.close()

@@ -13,18 +13,24 @@ from apexcore.circuit.features import GripStrip, strip_grip
 from apexcore.circuit.places import places
 from apexcore.judge.fade import fade
 from apexcore.judge.laps import DrivenLap, figures
+from apexcore.judge.model import Observed, Posterior, Prior, Priors, Reference
 from apexcore.judge.qualifying import Form, attempts
+from apexcore.judge.verdict import judge
 from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, gear_thrust, lateral_transfer, roll_stiffness, rolling_share
+from apexcore.lap.solver import solve_lap
 from apexcore.lap.stint import out_lap_c, solve_stint
 from apexcore.quantities.spread import half_interval, sd_of_interval
 from apexcore.quantities.text import format_lap, spread_decimals
 from apexcore.race.fuel import FuelUse, margin_l, measured_use, sheet_fuel_l
+from apexcore.race.pace import _from_posterior
 from apexcore.race.plans import longest_stint, tyre_time_s
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 from apexcore.trim.figures.bias import ideal_front_share
+from apexcore.trim.figures.gearing import shifts
 from apexcore.trim.figures.scales import perches, read_scales
 from apexcore.trim.moves.effects import difference_spread_s
+from apexcore.trim.reading.balance import read_corner, slowest_station
 from apexcore.trim.reading.drift import DriftLap
 from apexcore.trim.reading.life import life_from_stint, life_from_tread
 from apexcore.trim.reading.ride import ride_ends
@@ -158,6 +164,9 @@ def test_fuel_and_ballast_lift_and_move_the_centre_of_gravity(car: Car) -> None:
     fuel = 60.0 * mass.fuel_kg_per_l
     total = body + fuel + 20.0
     found = weights(full)
+    track = 0.5 * (car.front.track_m + car.rear.track_m)
+    left = body * mass.left_share + fuel * 0.5 + 20.0 * (0.5 + 0.5 / track)
+    assert (found.static_n[0] + found.static_n[2]) / sum(found.static_n) == pytest.approx(left / total, rel=1e-12)
     assert found.mass_kg == pytest.approx(total)
     height = body * (mass.cg_height_m + ride) + fuel * mass.tank_height_m + 20.0 * 0.11
     assert found.cg_height_m == pytest.approx(height / total, rel=1e-12)
@@ -180,6 +189,7 @@ def test_an_item_rounds_up_to_its_step_and_no_further() -> None:
     item = Item(key="fuel", name="Fuel", place="car", unit="l", low=5, high=60, step=0.5, base=30, decimals=1, sets="fuel_l")
     assert [item.at_least(v) for v in (30.0, 30.01, 30.5, 2.0, 80.0)] == [30.0, 30.5, 30.5, 5.0, 60.0]
     assert [item.nearest(v) for v in (30.24, 30.26, 70.0)] == [30.0, 30.5, 70.0]
+    assert item.model_copy(update={"scale": 2.0, "offset": -3.0}).physical(10.0) == pytest.approx(17.0)
     assert item.typed("7 gal") == pytest.approx(26.5)  # 26.498 l
 
 
@@ -335,7 +345,39 @@ def test_a_stint_burns_wears_and_begins_a_third_of_the_way_up() -> None:
     assert two.wear == pytest.approx(worn)
 
 
+def test_fuel_is_the_engines_work_at_its_consumption(car: Car) -> None:
+    """Litres = work at the wheels / efficiency / 3.6 MJ per kWh x g/kWh / (1000 g/kg x kg/l), station by station."""
+    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
+    lap = solve_lap(setting, base_sheet(setting.car))
+    drive = setting.car.powertrain
+    work = float((lap.column("engine_w") * lap.column("time")).sum())
+    grams = work / drive.efficiency / 3.6e6 * drive.fuel_g_per_kwh * drive.fuel_map.fuel
+    assert lap.fuel_l == pytest.approx(grams / 1000.0 / setting.car.mass.fuel_kg_per_l, rel=1e-9)
+
+
 # trim
+
+
+def test_gears_are_changed_where_their_thrusts_cross() -> None:
+    car = demo_car("ferrow_lark")
+    for shift in shifts(car):
+        if shift.at_limiter:
+            continue
+        before, after = (gear_thrust(car, np.array([shift.speed_ms + step]), 1.0)[:, 0] for step in (-0.2, 0.2))
+        assert before[shift.gear] <= before[shift.gear - 1] and after[shift.gear] >= after[shift.gear - 1]
+
+
+def test_the_axle_that_limits_a_corner_is_the_one_used_more() -> None:
+    setting, spans = demo_setting("brackendale_gt", "sallowmere_fen")
+    lap = solve_lap(setting, base_sheet(setting.car))
+    seen = set()
+    for span in spans:
+        found = read_corner(lap, span, setting.line.s)
+        apex = slowest_station(lap, span)
+        front, rear = (float(lap.column(f"use_{axle}")[apex]) for axle in ("front", "rear"))
+        assert found.limits == ("front" if front >= rear else "rear") and found.use == max(front, rear)
+        seen.add(found.limits)
+    assert seen
 
 
 def test_ideal_bias_follows_the_load_that_shifts_forward(car: Car) -> None:
@@ -387,11 +429,11 @@ def test_a_tread_lasts_as_its_wear_goes_on() -> None:
     assert life.wheel == 2 and life.laps == pytest.approx(10.0)  # 0.6/0.03 laps in all, 10 gone
     assert life.lost == pytest.approx((0.08, 0.04, 0.12, 0.04))
     laps = [
-        DriftLap(n, 90.0, 30.0, (80.0,) * 4, (170.0,) * 4, (0.02 * n, 0.01 * n, 0.01 * n, 0.01 * n), (0.0, 0.0, 0.0)) for n in (1, 2, 3)
+        DriftLap(n, 90.0, 30.0, (80.0,) * 4, (170.0,) * 4, (0.01 * n, 0.02 * n, 0.01 * n, 0.01 * n), (0.0, 0.0, 0.0)) for n in (1, 2, 3)
     ]
     life = life_from_stint(laps, 5.0, 3, (0.5, 0.6))
-    assert life.wheel == 0 and life.laps == pytest.approx(25.0 - 8.0)
-    assert life.lost == pytest.approx((0.06, 0.03, 0.03, 0.03))
+    assert life.wheel == 1 and life.laps == pytest.approx(25.0 - 8.0)
+    assert life.lost == pytest.approx((0.03, 0.06, 0.03, 0.03))
 
 
 def test_the_spread_of_a_difference_has_a_share_and_a_rest() -> None:
@@ -433,7 +475,29 @@ def test_qualifying_without_scatter_is_arithmetic() -> None:
     assert found[1, False].clean == 1.0 and found[3, False].likely == 3
 
 
+def test_a_slower_b_can_matter_as_much_as_a_quicker_one() -> None:
+    rng = np.random.default_rng(5)
+    for gap in (1.0, -1.0):
+        laps = [
+            Observed(run, run % 2, 0, 20.0, 5.0, 90.0 + gap * (run % 2) + 0.05 * float(rng.normal()), track_c=30.0, hours=0.1 * run)
+            for run in range(8)
+            for _ in range(5)
+        ]
+        found = judge(laps, Priors(Prior(0.03, 0.006), (Prior(0.03, 0.02),)), 0.2)
+        assert found.settled and found.matters > 0.95 and (found.quicker > 0.95) == (gap < 0)
+
+
 # race
+
+
+def test_the_base_lap_is_new_tyres_and_no_fuel_on_the_races_track() -> None:
+    one = np.ones(3)
+    posterior = Posterior(
+        90.0 * one[:, None], one[:, None], 0.03 * one, 0.05 * one[:, None], 0.0 * one[:, None], one, 0.02 * one, one, one, one,
+        Reference(30.0, 8.0, 25.0, 0.0), one[:, None],
+    )  # fmt: skip
+    base, *_ = _from_posterior(posterior, 0, 35.0)
+    assert base == pytest.approx((90.0 - 0.03 * 30 - 0.05 * 8 + 0.02 * 10) * one)
 
 
 def test_fuel_reserve_covers_scatter_and_the_unknown_mean() -> None:

@@ -175,4 +175,4 @@ def test_the_content_policy_allows_nothing_inline(client_in: Client) -> None:
 def test_wrong_addresses_get_a_page_of_the_product(client_in: Client) -> None:
     response = client_in.get("/nowhere/")
     assert response.status_code == 404
-    assert b"There is nothing at this address" in response.content
+    assert b"Page not found" in response.content

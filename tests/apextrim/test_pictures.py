@@ -47,7 +47,7 @@ def test_one_lap_alone_is_drawn_without_a_line() -> None:
     assert picture is not None and picture.line == "" and len(picture.spots) == 1
 
 
-@pytest.mark.parametrize(("value", "words"), [(5.0, "washes wide"), (-5.0, "steps out"), (0.4, "even"), (-0.4, "even")])
+@pytest.mark.parametrize(("value", "words"), [(5.0, "understeer"), (-5.0, "oversteer"), (0.4, "neutral"), (-0.4, "neutral")])
 def test_balance_is_said_in_words(value: float, words: str) -> None:
     assert balance_words(value) == words
 
@@ -71,7 +71,11 @@ def test_every_item_has_one_place_and_a_short_label(event: Event) -> None:
     assert [group["place"] for group in groups] == [place for place, _ in PLACES]
     views = {one.item.key: one for group in groups for one in group["items"]}  # type: ignore[attr-defined]
     assert set(views) == {item.key for item in car.items}
-    assert views["pressure_fl"].label == "Cold pressure" and views["bar_rear"].label == "Bar" and views["brake_bias"].label == "Brake bias"
+    assert (
+        views["pressure_fl"].label == "Cold pressure"
+        and views["bar_rear"].label == "Anti-roll bar"
+        and views["brake_bias"].label == "Brake bias"
+    )
     assert (views["wing"].text, views["wing"].saved, views["wing"].error) == ("9", "6", "too much")
 
 
@@ -126,8 +130,8 @@ def test_what_was_taken_out_names_only_the_compounds_driven(found: Judged) -> No
         "tyre fade, Slate",
         "track temperature",
         "trend of the session",
-        "shift from run to run",
-        "scatter from lap to lap",
+        "run-to-run spread",
+        "lap-to-lap scatter",
     ]
     assert any("different compounds" in text for text in found.warnings)
 
@@ -155,4 +159,4 @@ def test_estimates_say_their_source(event: Event, first: Sheet, drive: Callable[
     drive(first, 5, laps=9)
     rows = {row["what"]: row for row in estimate_rows(race_view(event), car)}
     assert rows["Fuel per lap"]["source"] == "laps" and rows["Marl: fade"]["source"] == "laps"
-    assert rows["Slate: fade"]["source"] == "modelled" and rows["Marl: falls off"]["source"] == "modelled"
+    assert rows["Slate: fade"]["source"] == "modelled" and rows["Marl: cliff"]["source"] == "modelled"

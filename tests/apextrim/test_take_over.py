@@ -75,6 +75,10 @@ def test_every_row_of_before_is_there_with_every_value(taken_over: Path, tmp_pat
             continue
         for old, new in zip(rows, after[MOVED.get(table, table)], strict=True):
             old.pop("sheet_in_car_id", None)
+            if table == "runs_run":  # what the car did is said in the field's terms now
+                old["words"] = (
+                    str(old["words"]).replace("washes wide", "understeer").replace("even", "neutral").replace("steps out", "oversteer")
+                )
             assert {name: new[name] for name in old} == old, table
     assert {row["id"] for row in after["sheets_sheet"] if row["in_car"]} == in_car and in_car
     assert not [name for name in after if name.startswith(("garage_", "circuits_"))]

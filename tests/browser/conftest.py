@@ -98,7 +98,7 @@ def page(browser: Browser, site: str) -> Iterator[Page]:
     page.on("pageerror", lambda error: wrong.append(str(error)))
     page.on("request", lambda request: wrong.append(request.url) if not request.url.startswith((site, "blob:")) else None)
     page.goto("/")
-    page.get_by_role("button", name="Enter the demo").click()
+    page.get_by_role("button", name="Open the demo").click()
     page.get_by_role("link", name="The Sallowmere Trophy, round 2").wait_for()
     yield page
     context.close()

@@ -47,13 +47,13 @@ def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
     page.get_by_role("link", name="Plan a test").click()
     page.get_by_label("Sheet A").select_option(label="S1")
     page.get_by_label("against B").select_option(label="S2")
-    page.get_by_label("Difference that matters").fill("0,35")
+    page.get_by_label("Smallest gap worth finding").fill("0,35")
     page.get_by_label("Time left").fill("200")
     page.get_by_role("button", name="Plan", exact=True).click()
     expect(page.locator(".verdict-line")).to_contain_text("would be settled with a chance of")
     order = page.locator("ol.order li").all_inner_texts()
     laps = int(re.search(r"(\d+) timed laps", page.locator(".verdict-line").inner_text()).group(1))  # type: ignore[union-attr]
-    page.get_by_role("button", name="Keep this plan").click()
+    page.get_by_role("button", name="Save test plan").click()
     expect(page.locator(".verdict-line")).to_contain_text(f"Run 1 of {len(order)} is next: {order[0]}")
     plan = page.url
 
@@ -64,7 +64,7 @@ def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
     for wheel, hot, left in (("fl", "205", "97"), ("fr", "190", "98"), ("rl", "210", "96"), ("rr", "194", "97")):
         page.locator(f'[name="hot_{wheel}"]').fill(hot)
         page.locator(f'[name="left_{wheel}"]').fill(left)
-    page.get_by_role("button", name="Keep the reading").click()
+    page.get_by_role("button", name="Save reading").click()
     expect(page.get_by_text("Of the tread lost")).to_contain_text("Rear left sets the limit")
 
     # the verdict, and the truth
@@ -75,19 +75,19 @@ def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
     interval = page.locator("dt:has-text('95 % interval') + dd").inner_text().replace("−", "-")
     low, high = (float(number) for number in re.findall(r"[+-]?\d+\.\d+", interval))
     assert low < truth_s(laps) < high
-    page.get_by_role("button", name="Keep this verdict").click()
+    page.get_by_role("button", name="Save verdict").click()
 
     # the model's own record
     bench(page, "Verdicts")
     page.get_by_role("link", name="Track record of the model").click()
     row = page.get_by_role("row", name=re.compile("S1 → S2"))
     expect(row).to_contain_text("the intervals meet")
-    page.get_by_role("button", name="Hold the model against the laps").click()
+    page.get_by_role("button", name="Calibrate model to laps").click()
     expect(page.get_by_text("Left within the runs")).to_be_visible(timeout=30_000)
     expect(page.get_by_text("model calibrated to your laps")).to_have_count(0)
     page.get_by_role("button", name="Apply this calibration").click()
     expect(page.get_by_text("model calibrated to your laps", exact=True)).to_be_visible()
-    page.get_by_role("button", name="Take the calibration back").click()
+    page.get_by_role("button", name="Remove calibration").click()
     expect(page.get_by_text("model calibrated to your laps", exact=True)).to_have_count(0)
 
 
@@ -96,7 +96,7 @@ def test_a_live_lap_stands_on_the_page_within_a_second(page: Page) -> None:
     bench(page, "Sheet")
     save(page, "The first")
     bench(page, "Runs")
-    page.get_by_role("link", name="Laps as they arrive").click()
+    page.get_by_role("link", name="Live laps").click()
     expect(page.get_by_text("No logger has sent a lap yet")).to_be_visible()
     page.get_by_label("Name of the logger").fill("pit box")
     page.get_by_role("button", name="Make a key").click()
@@ -117,13 +117,13 @@ def test_a_run_typed_between_two_runs_survives_a_closed_browser_and_is_kept_by_k
     bench(page, "Sheet")
     save(page, "The first")
     bench(page, "Runs")
-    form = page.get_by_role("region", name="A run of your own")
+    form = page.get_by_role("region", name="Add your run")
     form.get_by_label("Tags").fill("line=late; driver=Ann")
     form.get_by_label("Laps, one a line").fill("1:25.2 out\n1:13.9\n1:13,8\n73.7\n1:15.2 spoiled")
     page.reload()
     expect(form.get_by_text("What you had typed here before is back")).to_be_visible()
     expect(form.get_by_label("Tags")).to_have_value("line=late; driver=Ann")
-    form.get_by_label("On entry it").select_option("steps out")
+    form.get_by_label("Entry").select_option("oversteer")
     form.get_by_label("Laps, one a line").press("Tab")
     page.keyboard.press("Tab")  # past the fold with the readings
     page.keyboard.press("Enter")
@@ -141,6 +141,6 @@ def test_a_run_typed_between_two_runs_survives_a_closed_browser_and_is_kept_by_k
     page.get_by_label("CSV with the columns").set_input_files(path)
     page.get_by_role("button", name="Import laps").click()
     page.get_by_label("Lap time", exact=True).select_option(label="seconds")
-    page.get_by_label("Number of the lap").select_option(label="no")
+    page.get_by_label("Lap number").select_option(label="no")
     page.get_by_role("button", name="Import laps").click()
     expect(page.get_by_role("status")).to_contain_text("2 laps imported; these columns are remembered")

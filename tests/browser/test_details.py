@@ -23,7 +23,7 @@ def test_a_draft_is_kept_per_sheet_and_can_be_taken_back(page: Page) -> None:
     bench(page, "Sheet")
     expect(wing).to_have_value("9")
     expect(page.get_by_text("What you had typed here before is back")).to_be_visible()
-    page.get_by_role("button", name="take all back").click()
+    page.get_by_role("button", name="Discard changes").click()
     expect(wing).to_have_value("6")
     page.reload()
     expect(wing).to_have_value("6")
@@ -41,12 +41,12 @@ def test_units_are_typed_inline_and_answered(page: Page) -> None:
 def test_buttons_step_and_stop_at_the_end_of_the_range(page: Page) -> None:
     begin(page, "Steps")
     bench(page, "Sheet")
-    bar = page.get_by_label("Front bar", exact=True)
+    bar = page.get_by_label("Front anti-roll bar", exact=True)
     for _ in range(6):
-        page.get_by_role("button", name="Front bar, one step up").click()
+        page.get_by_role("button", name="Front anti-roll bar, one step up").click()
     expect(bar).to_have_value("9")
     bar.focus()
-    expect(page.locator("#effect")).to_contain_text("no step up: top of the range")
+    expect(page.locator("#effect")).to_contain_text("already at the maximum")
 
 
 def test_a_refused_file_says_where_and_leaves_the_run_alone(page: Page, tmp_path: Path) -> None:
@@ -61,7 +61,7 @@ def test_a_refused_file_says_where_and_leaves_the_run_alone(page: Page, tmp_path
     page.get_by_role("button", name="Import laps").click()
     alert = page.get_by_role("alert")
     expect(alert).to_contain_text("Nothing was saved")
-    expect(alert).to_contain_text("Line 3, column lap_time: “quick” is not usable")
+    expect(alert).to_contain_text("Line 3, column lap_time: “quick” is not valid")
     expect(page.get_by_text("No lap yet")).to_be_visible()
 
 
@@ -91,7 +91,7 @@ def test_rules_that_collide_lead_back_to_the_brief(page: Page) -> None:
     begin(page, "Colliding")
     for name in ("M Marl", "S Slate"):
         page.get_by_label(name).check()
-    page.get_by_label("Most stops").fill("0")
+    page.get_by_label("Maximum stops").fill("0")
     page.get_by_role("button", name="Save rules").click()
     bench(page, "Race")
     expect(page.get_by_role("alert")).to_contain_text("at most 0 stops; compulsory marl and slate cannot hold together")
@@ -106,7 +106,7 @@ def test_on_a_phone_the_answer_stays_in_sight(page: Page) -> None:
     page.get_by_label("Rear wing", exact=True).press("ArrowUp")
     expect(page.locator("[data-change]")).to_be_in_viewport()
     expect(page.locator("[data-change]")).to_contain_text(re.compile("quicker|slower"))
-    page.get_by_role("button", name="take all back").click()
+    page.get_by_role("button", name="Discard changes").click()
 
 
 def test_the_thread_opens_at_its_newest_end(page: Page) -> None:
@@ -132,7 +132,7 @@ def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -
     put = float(page.locator('[name="markers.8.at_m"]').input_value())
     assert abs(put - at[2]) < 40
     page.get_by_role("button", name="Save the circuit").click()
-    expect(page.get_by_text("is changed; every modelled number follows")).to_be_visible()
+    expect(page.get_by_text("is saved; every modelled number follows")).to_be_visible()
     page.goto("/events/1/lap/")
     expect(page.locator("li", has_text=f"board at {put:.0f} m: new board")).to_be_visible()
     page.goto("/garage/circuits/3/")
@@ -141,7 +141,7 @@ def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -
     page.locator('[name="markers.8.name"]').fill("")
     page.locator('[name="markers.8.height_mm"]').fill("")
     page.get_by_role("button", name="Save the circuit").click()
-    expect(page.get_by_text("is changed")).to_be_visible()
+    expect(page.get_by_text("is saved")).to_be_visible()
 
 
 def test_a_fold_of_the_answer_stays_open_while_values_are_stepped(page: Page) -> None:
@@ -149,7 +149,7 @@ def test_a_fold_of_the_answer_stays_open_while_values_are_stepped(page: Page) ->
     page.get_by_text("Ride", exact=False).locator("xpath=ancestor-or-self::summary").first.click()
     expect(page.get_by_text("Damping as a share of critical")).to_be_visible()
     page.get_by_text("Dampers").first.click()
-    bump = page.get_by_label("Front slow bump", exact=True)
+    bump = page.get_by_label("Front low-speed bump", exact=True)
     before = page.locator("#answer details table td.n").nth(2).inner_text()
     bump.focus()
     page.keyboard.press("PageUp")
@@ -164,14 +164,14 @@ def test_from_a_feeling_to_a_search_and_back_to_the_sheet(page: Page) -> None:
     page.get_by_label("What it does").select_option("front")
     page.get_by_label("How bad").select_option("clearly")
     page.get_by_role("button", name="Advise").click()
-    expect(page.get_by_text("frees the end that slides").first).to_be_visible()
+    expect(page.get_by_text("adds grip at the sliding end").first).to_be_visible()
     page.keyboard.press("a")
     expect(page.get_by_text("unsaved change")).to_be_visible()
     expect(page.locator("[data-change]")).to_contain_text("quicker")
     page.goto("/events/1/sheet/4/search/")
     for box in page.locator('input[name="items"]').all():
         box.uncheck()
-    for name in ("Front bar", "Rear bar", "Rear wing"):
+    for name in ("Front anti-roll bar", "Rear bar", "Rear wing"):
         page.get_by_label(name, exact=True).check()
     page.get_by_role("button", name="Search", exact=True).click()
     expect(page.get_by_text("sheets solved")).to_be_visible(timeout=30_000)
@@ -185,7 +185,7 @@ def test_steps_are_undone_and_done_again(page: Page) -> None:
     page.goto("/events/1/sheet/?sheet=4")
     page.evaluate("() => localStorage.clear()")
     page.reload()
-    bar, wing = page.get_by_label("Front bar", exact=True), page.get_by_label("Rear wing", exact=True)
+    bar, wing = page.get_by_label("Front anti-roll bar", exact=True), page.get_by_label("Rear wing", exact=True)
     saved = bar.input_value(), wing.input_value()
     bar.focus()
     page.keyboard.press("ArrowUp")
@@ -211,12 +211,12 @@ def test_left_and_right_move_together_until_released(page: Page) -> None:
     page.evaluate("() => localStorage.clear()")
     page.reload()
     left, right = page.get_by_label("Camber front left, °", exact=True), page.get_by_label("Camber front right, °", exact=True)
-    page.get_by_label("Left and right together").check()
+    page.get_by_label("Change left and right together").check()
     left.focus()
     page.keyboard.press("ArrowUp")
     expect(right).to_have_value(left.input_value())
     expect(page.get_by_text("2 unsaved changes")).to_be_visible()
-    page.get_by_label("Left and right together").uncheck()
+    page.get_by_label("Change left and right together").uncheck()
     left.focus()
     page.keyboard.press("ArrowUp")
     expect(right).not_to_have_value(left.input_value())
@@ -230,7 +230,7 @@ def test_a_stop_with_gauge_and_pyrometer_leads_to_pressures_on_the_sheet(page: P
     expect(page.get_by_text("the model alone").first).to_be_visible()
     for wheel, hot in (("fl", "200"), ("fr", "29psi"), ("rl", "206"), ("rr", "190")):
         page.locator(f'[name="hot_{wheel}"]').fill(hot)
-    page.get_by_role("button", name="Keep the reading").click()
+    page.get_by_role("button", name="Save reading").click()
     expect(page.get_by_text("The reading is kept")).to_be_visible()
     expect(page.get_by_text("your readings").first).to_be_visible()
     cold = page.locator("section td.n b").first.inner_text()
@@ -245,7 +245,7 @@ def test_the_wrong_value_in_the_car_is_found_before_the_session(page: Page) -> N
     meant = page.get_by_label("Brake bias, %", exact=True).input_value()
     page.get_by_role("link", name="Check the car").click()
     page.get_by_label("Brake bias").fill("66")
-    page.get_by_label("Front bar").fill("5")
+    page.get_by_label("Front anti-roll bar").fill("5")
     page.get_by_role("button", name="Compare", exact=True).click()
     expect(page.get_by_text("1 value in the car differs from S4")).to_be_visible()
     expect(page.locator("li .big")).to_contain_text(f"{meant} %")
@@ -256,7 +256,7 @@ def test_other_weather_and_other_gears_are_put_on_the_sheet(page: Page) -> None:
     page.get_by_role("link", name="Carry over").click()
     page.get_by_label("Air then").fill("9")
     page.get_by_label("Track then").fill("12")
-    page.get_by_role("button", name="What changes today").click()
+    page.get_by_role("button", name="Adapt sheet").click()
     expect(page.get_by_text("the same hot pressure as then").first).to_be_visible()
     page.get_by_role("link", name="Put all on the sheet").click()
     expect(page.get_by_text("unsaved change")).to_be_visible()

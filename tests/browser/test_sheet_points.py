@@ -64,7 +64,7 @@ def test_every_step_is_in_the_table_and_in_the_file_as_the_core_has_it(page: Pag
 
 def test_the_best_steps_stand_beside_the_car_and_one_is_put_on_it(page: Page) -> None:
     first_sheet(page, "Best steps")
-    page.get_by_text("The best steps from here").click()
+    page.get_by_text("Best single steps from here").click()
     best = page.locator("ol.steps button").first
     words = best.inner_text()
     key, value = best.get_attribute("data-key"), float(best.get_attribute("data-value") or "nan")
@@ -92,7 +92,7 @@ def test_gears_bias_and_weights_are_the_cores(page: Page) -> None:
     expect(page.get_by_text("A driver 10 kg heavier")).to_contain_text(format_number(cost, 3, signed=True))
     for label, kg in (("Front left kg", "340"), ("Front right kg", "335"), ("Rear left kg", "352"), ("Rear right kg", "348")):
         page.get_by_label(label).fill(kg)
-    page.get_by_role("button", name="Read the scales").click()
+    page.get_by_role("button", name="Calculate corner weights").click()
     cross = 100 * (335 + 352) / (340 + 335 + 352 + 348)
     expect(page.get_by_text("On the scales")).to_contain_text(f"{cross:.1f} %")
     row = page.get_by_role("row", name=re.compile("^race, last lap"))
@@ -116,7 +116,7 @@ def test_forks_carry_the_fuel_of_their_purpose(page: Page) -> None:
     first_sheet(page, "Forks")
     _, sheet, lap = core()
     page.get_by_label("a sheet for").select_option("qualifying")
-    page.get_by_role("button", name="Fork, with its own fuel").click()
+    page.get_by_role("button", name="Copy sheet and set its fuel").click()
     expect(page.get_by_role("status")).to_contain_text("S2 is saved")
     fuel = float(page.get_by_label("Fuel, l", exact=True).input_value())
     assert 5 * lap.fuel_l * 1.03 <= fuel < 5 * lap.fuel_l * 1.03 + 1.0
@@ -130,14 +130,14 @@ def test_rules_of_the_event_hold_an_item_on_the_bench(page: Page) -> None:
     page.get_by_role("link", name="Items under the rules").click()
     page.get_by_label("Rear wing, at least").fill("3")
     page.get_by_label("Rear wing, at most").fill("3")
-    page.get_by_label("Front bar, at most").fill("4")
-    page.get_by_role("button", name="Set these rules").click()
+    page.get_by_label("Front anti-roll bar, at most").fill("4")
+    page.get_by_role("button", name="Save item limits").click()
     expect(page.get_by_text("S1 is outside these rules")).to_be_visible()
     bench(page, "Sheet")
     wing = page.get_by_label("Rear wing", exact=True)
     expect(wing).to_have_value("3")
     expect(wing).to_have_attribute("readonly", "")
-    expect(page.get_by_label("Front bar", exact=True)).to_have_value("4")
+    expect(page.get_by_label("Front anti-roll bar", exact=True)).to_have_value("4")
     expect(page.get_by_text("2 unsaved changes")).to_be_visible()
     setting, sheet, _ = core()
     moved = solve_lap(setting, Sheet(sheet.car_key, {**sheet.values, "wing": 3, "bar_front": 4}))

@@ -52,7 +52,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     begin(page, "A weekend of my own")
 
     # the brief: what is a good lap here, and how hot is it?
-    expected = page.get_by_role("region", name="Good laps here, today")
+    expected = page.get_by_role("region", name="Lap times to expect today")
     before = expected.inner_text()
     assert before.index("newcomer") < before.index("front runner")
     page.get_by_label("Air °C").fill("24")
@@ -60,8 +60,8 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     page.get_by_role("button", name="Save conditions").click()
     expect(page.get_by_role("status")).to_contain_text("Conditions saved")
     assert expected.inner_text() != before
-    page.get_by_role("textbox", name="Race length").fill("36")
-    page.get_by_label("Pit lane loss").fill("24")
+    page.get_by_role("textbox", name="Race distance, laps").fill("36")
+    page.get_by_label("Time lost in the pit lane").fill("24")
     page.get_by_label("M Marl").check()
     page.get_by_label("S Slate").check()
     page.get_by_label("Refuelling allowed").check()
@@ -78,7 +78,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
 
     # the sheet: the first, then a change by keys, answered at once
     bench(page, "Sheet")
-    save(page, "The maker's sheet")
+    save(page, "Base sheet")
     drive = page.get_by_label("Final drive, :1", exact=True)
     drive.focus()
     expect(page.get_by_text("One step of final drive from here")).to_be_visible()
@@ -129,7 +129,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     # the verdict: the sentence first
     bench(page, "Verdicts")
     expect(page.locator("[data-verdict]")).to_contain_text("S1")
-    page.get_by_role("button", name="Keep this verdict").click()
+    page.get_by_role("button", name="Save verdict").click()
     expect(page.get_by_role("status")).to_contain_text("kept on the thread")
 
     # the race: from the runs, with its margin
@@ -158,20 +158,20 @@ def test_a_step_answers_within_a_tenth_of_a_second(page: Page) -> None:
         new MutationObserver(() => { if (start) { took.push(performance.now() - start); start = 0; } })
           .observe(document.querySelector("#answer"), { childList: true }); }"""
     )
-    page.get_by_label("Front bar", exact=True).focus()
+    page.get_by_label("Front anti-roll bar", exact=True).focus()
     page.locator("[data-effect]").first.wait_for()
     for count, key in enumerate(["ArrowUp", "ArrowUp", "ArrowDown", "ArrowDown", "ArrowDown", "ArrowUp"], start=1):
         page.keyboard.press(key)
         page.wait_for_function("(count) => window.took.length >= count", arg=count)
     print("one step in the browser, ms:", [round(ms) for ms in page.evaluate("() => window.took")])
-    expect(page.get_by_label("Front bar", exact=True)).to_have_value("5")
+    expect(page.get_by_label("Front anti-roll bar", exact=True)).to_have_value("5")
 
 
 def test_wrong_values_are_named_where_they_are_typed(page: Page) -> None:
     begin(page, "Awkward input")
     bench(page, "Sheet")
     page.get_by_label("Rear wing", exact=True).fill("99")
-    expect(page.locator("#answer")).to_contain_text("Rear wing: “99” is not usable; expected 1 to 12 in steps of 1")
+    expect(page.locator("#answer")).to_contain_text("Rear wing: “99” is not valid; expected 1 to 12 in steps of 1")
     page.get_by_label("Why this change").fill("too much")
     page.get_by_role("button", name="Save as a new sheet").click()
     expect(page.get_by_role("alert").first).to_contain_text("Nothing was saved")
@@ -184,7 +184,7 @@ def test_wrong_values_are_named_where_they_are_typed(page: Page) -> None:
 
 def test_everything_goes_by_keyboard(page: Page) -> None:
     page.get_by_role("link", name="The Sallowmere Trophy, round 2").press("Enter")
-    expect(page.get_by_role("region", name="Good laps here, today")).to_be_visible()
+    expect(page.get_by_role("region", name="Lap times to expect today")).to_be_visible()
     page.keyboard.press("3")
     expect(page.get_by_role("group", name="The car from above")).to_be_visible()
     expect(page.get_by_role("button", name=re.compile("(Night|Day) theme"))).to_be_visible()  # the scripts have begun
@@ -198,7 +198,7 @@ def test_everything_goes_by_keyboard(page: Page) -> None:
     expect(page.get_by_label("Camber front left, °", exact=True)).to_be_focused()
     page.keyboard.press("PageDown")
     expect(page.get_by_label("Camber front left, °", exact=True)).to_have_value("-3.7")
-    page.get_by_role("button", name="take all back").press("Enter")
+    page.get_by_role("button", name="Discard changes").press("Enter")
     expect(page.get_by_label("Camber front left, °", exact=True)).to_have_value(re.compile("[−-]3.2"))
     page.get_by_role("link", name="To the content").focus()
     expect(page.get_by_role("link", name="To the content")).to_be_visible()

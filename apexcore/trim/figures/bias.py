@@ -57,7 +57,7 @@ class Locking:
     :param name: of the corner
     :param front: whether the front does
     :param wheel: the wheel of that axle with the least load
-    :param margin: use of that axle less the other's, hardest part of the braking [%]
+    :param margin: by how much that axle's use is ahead of the other's, hardest part of the braking; never below 0 [%]
     """
 
     number: int
@@ -95,10 +95,10 @@ def bias_cases(setting: Setting, sheet: Sheet, near: Lap, fuels: Sequence[tuple[
     car = adjusted(setting.car, sheet)
     wet = replace(setting, conditions=setting.conditions.model_copy(update={"wet_pct": 100.0}))
     states = [
-        (f"fuel of the sheet, {format_number(car.fuel_l, 0)} l", setting, car.fuel_l),
+        (f"sheet fuel load, {format_number(car.fuel_l, 0)} l", setting, car.fuel_l),
         ("almost empty", setting, _ALMOST_EMPTY * car.tank_l),
         ("full tank", setting, car.tank_l),
-        ("soaked track, fuel of the sheet", wet, car.fuel_l),
+        ("soaked track, sheet fuel load", wet, car.fuel_l),
         *[(words, setting, fuel) for words, fuel in fuels],
     ]
     cases = []
@@ -202,5 +202,5 @@ def locking(lap: Lap, spans: Sequence[CornerSpan]) -> list[Locking]:
         front = margin > 0
         pair = ("fl", "fr") if front else ("rl", "rr")
         wheel = min(pair, key=lambda one: float(lap.column(f"load_{one}")[hard].mean()))
-        found.append(Locking(span.number, span.name, front, WHEEL_WORDS[wheel], margin))
+        found.append(Locking(span.number, span.name, front, WHEEL_WORDS[wheel], abs(margin)))
     return found

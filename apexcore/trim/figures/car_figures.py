@@ -58,21 +58,21 @@ def car_figures(car: Car) -> list[Figure]:
     shares = [100 * load / total for load in weight.static_n]
     figures = [
         Figure("Mass with driver and fuel", f"{format_number(weight.mass_kg, 0)} kg"),
-        Figure("On the front axle", f"{format_number(shares[0] + shares[1], 1)} %"),
-        Figure("On the left wheels", f"{format_number(shares[0] + shares[2], 1)} %"),
-        Figure("On front right and rear left", f"{format_number(shares[1] + shares[2], 1)} %"),
-        Figure("Centre of gravity", f"{format_number(1000 * weight.cg_height_m, 0)} mm high"),
-        Figure("Most power, 1/min", f"{format_number(power[best], 0)} kW at {_hundreds(rpm[best])}"),
+        Figure("Front weight", f"{format_number(shares[0] + shares[1], 1)} %"),
+        Figure("Left-side weight", f"{format_number(shares[0] + shares[2], 1)} %"),
+        Figure("Cross weight (FR + RL)", f"{format_number(shares[1] + shares[2], 1)} %"),
+        Figure("Centre of gravity height", f"{format_number(1000 * weight.cg_height_m, 0)} mm"),
+        Figure("Peak power", f"{format_number(power[best], 0)} kW at {_hundreds(rpm[best])} rpm"),
         Figure(
-            "Most torque, 1/min",
-            f"{format_number(torque[pull], 0)} Nm at {_hundreds(rpm[pull])}",
+            "Peak torque",
+            f"{format_number(torque[pull], 0)} Nm at {_hundreds(rpm[pull])} rpm",
         ),
-        Figure("Power to mass", f"{format_number(1000 * power[best] / weight.mass_kg, 0)} W/kg"),
+        Figure("Power-to-weight", f"{format_number(1000 * power[best] / weight.mass_kg, 0)} W/kg"),
         Figure("Top speed, level road" + (", limiter" if top > 0.995 * limit else ""), f"{format_number(3.6 * top, 0)} km/h"),
-        Figure("Roll stiffness at the front", f"{format_number(100 * front / (front + rear), 1)} %"),
+        Figure("Front share of roll stiffness", f"{format_number(100 * front / (front + rear), 1)} %"),
         Figure("Drag area", f"{format_number(drag, 2)} m²"),
     ]
     if lift_front + lift_rear > 0:
         figures.append(Figure("Downforce at 200 km/h", f"{format_number(down, 0)} kg weight"))
-        figures.append(Figure("of it at the front", f"{format_number(100 * lift_front / (lift_front + lift_rear), 1)} %"))
+        figures.append(Figure("Aero balance, front", f"{format_number(100 * lift_front / (lift_front + lift_rear), 1)} %"))
     return figures

@@ -135,7 +135,9 @@ def advise(
     begin = solve_lap(setting, sheet)
     before = read(begin, spans)
     if felt(before, feeling) is None:
-        raise InputError("corner", ", ".join(map(str, feeling.corners)) or feeling.speed, "a corner where the car does that")
+        raise InputError(
+            "corner", ", ".join(map(str, feeling.corners)) or feeling.speed, "a corner that has this phase (no hard braking there?)"
+        )
     wanted = WANTED[feeling.how]
     free = [item for item in items if item.tunes_lap]
     sized = _sized(setting, spans, sheet, feeling, step_effects(setting, sheet, free, begin, spans), begin, wanted)

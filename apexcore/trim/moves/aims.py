@@ -39,12 +39,12 @@ def _work(wheel: int) -> Callable[[StepEffect], float]:
 _PHASE_WORDS = {"entry": "on entry", "mid": "in mid-corner", "exit": "on exit"}
 
 AIMS: dict[str, Aim] = {
-    "lap": Aim("most lap time", lambda effect: effect.lap_s),
-    **{f"calm-{phase}": Aim(f"calms the rear {_PHASE_WORDS[phase]}", _less(_balance(phase))) for phase in PHASES},
-    **{f"free-{phase}": Aim(f"frees the nose {_PHASE_WORDS[phase]}", _balance(phase)) for phase in PHASES},
-    **{f"spare-{wheel}": Aim(f"spares the {WHEEL_WORDS[wheel]}", _work(place)) for place, wheel in enumerate(WHEELS)},
-    "top": Aim("most top speed", lambda effect: -effect.top_ms),
-    "fuel": Aim("least fuel", lambda effect: effect.fuel_l),
+    "lap": Aim("lap time", lambda effect: effect.lap_s),
+    **{f"calm-{phase}": Aim(f"less oversteer {_PHASE_WORDS[phase]}", _less(_balance(phase))) for phase in PHASES},
+    **{f"free-{phase}": Aim(f"less understeer {_PHASE_WORDS[phase]}", _balance(phase)) for phase in PHASES},
+    **{f"spare-{wheel}": Aim(f"less work for the {WHEEL_WORDS[wheel]} tyre", _work(place)) for place, wheel in enumerate(WHEELS)},
+    "top": Aim("top speed", lambda effect: -effect.top_ms),
+    "fuel": Aim("fuel use", lambda effect: effect.fuel_l),
 }
 
 

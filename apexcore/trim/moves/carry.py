@@ -85,7 +85,7 @@ def carry_over(setting: Setting, sheet: Sheet, then: Conditions) -> Carried:
         steps = round(float(np.clip(_near(*now) - _near(*was), -_MOST_STEPS, _MOST_STEPS)))
         value = sheet.values[item.key] + steps * item.step
         if steps and item.low - 1e-9 <= value <= item.high + 1e-9:
-            parts.append(Part(item, "its best has moved", sheet.values[item.key], item.held(value), 0.0))
+            parts.append(Part(item, "the optimum has moved", sheet.values[item.key], item.held(value), 0.0))
     again = solve_lap(setting, sheet, near=new)
     judged = [replace(part, gain_s=_alone(setting, sheet, part, new) - again.time_s) for part in parts]
     kept = [part for part in judged if "kPa" in part.item.unit or part.gain_s < 0.0]

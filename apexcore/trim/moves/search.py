@@ -21,7 +21,7 @@ AimKey = Literal["lap", "stint", "forgiving", "top"]
 
 #: What a search can be for, in words.
 AIM_WORDS: dict[str, str] = {
-    "lap": "one lap", "stint": "the average of a stint", "forgiving": "a lap that forgives", "top": "top speed",
+    "lap": "single-lap time", "stint": "average over a stint", "forgiving": "a forgiving lap", "top": "top speed",
 }  # fmt: skip
 
 #: How far off grip, driver and wind usually are for the forgiving lap: share of grip, share of the envelope, wind [m/s].

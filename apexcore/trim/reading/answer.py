@@ -150,22 +150,22 @@ def _warnings(setting: Setting, car: Car, lap: Lap, tyres: Sequence[TyreAnswer])
         error = tyre.hot_kpa - tyre.best_kpa
         if abs(error) > _PRESSURE_WARNING_KPA:
             side = "above" if error > 0 else "below"
-            found.append(f"Hot pressure {WHEEL_WORDS[tyre.wheel]} {abs(error):.0f} kPa {side} its best for this load.")
+            found.append(f"{WHEEL_WORDS[tyre.wheel].capitalize()} hot pressure is {abs(error):.0f} kPa {side} target.")
     ideal, _ = ideal_on_lap(lap)
     share = car.brakes.front_share
     movable = any(item.sets == "brakes.front_share" and not item.locked for item in car.items)
     if movable and abs(share - ideal) > _BIAS_WARNING:
         axle = "Rear" if share < ideal else "Front"
-        found.append(f"{axle} locks first in the hardest stop: bias {100 * share:.1f} % against an ideal {100 * ideal:.1f} %.")
+        found.append(f"{axle} locks first under the hardest braking: bias {100 * share:.1f} % front, ideal {100 * ideal:.1f} %.")
     last = len(car.powertrain.gears)
     limit = limit_speed_ms(car, last)
     if lap.top_speed_ms > 0.985 * limit:
-        found.append(f"On the rev limit in the last gear at {3.6 * limit:.0f} km/h: the final drive is short here.")
+        found.append(f"On the rev limit in the last gear at {3.6 * limit:.0f} km/h: the final drive is too short here.")
     elif int(lap.column("gear").max()) < last:
-        found.append(f"Gear {last} is not used on this lap: the final drive is long here.")
+        found.append(f"Gear {last} is not used on this lap: the final drive is too long here.")
     lifted = min(float(lap.column(f"load_{w}").min()) for w in WHEELS)
     if lifted < 50.0:
-        found.append("An inside wheel leaves the road in a corner.")
+        found.append("An inside wheel lifts in a corner.")
     if car.fuel_l < lap.fuel_l:
         found.append(f"Fuel does not last one lap: it burns {format_number(lap.fuel_l, 2)} l.")
     return found

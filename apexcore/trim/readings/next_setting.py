@@ -250,7 +250,7 @@ def doubts(lap: Lap, reading: Reading) -> list[str]:
         for order, words in (((1, 0, 3, 2), "left and right"), ((2, 3, 0, 1), "front and rear")):
             straight, swapped = float(np.abs(seen - model).sum()), float(np.abs(seen[list(order)] - model).sum())
             if straight > 24.0 and swapped < 0.4 * straight:
-                found.append(f"The temperatures fit this car much better with {words} exchanged. Were wheels swapped when writing down?")
+                found.append(f"The temperatures fit this car much better with {words} swapped. Were two wheels mixed up when noting them?")
     return found
 
 

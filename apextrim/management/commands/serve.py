@@ -29,7 +29,7 @@ class Command(BaseCommand):
             cases.spans_of(event)  # racing lines before the first request
         self.stdout.write(f"\nApex Trim is at http://localhost:{options['port']}/")
         if settings.DEMO:
-            self.stdout.write(f"Press “Enter the demo”, or sign in as {settings.DEMO_USER} with {settings.DEMO_PASSWORD}.")
+            self.stdout.write(f"Press “Open the demo”, or sign in as {settings.DEMO_USER} with {settings.DEMO_PASSWORD}.")
         self.stdout.write("Stop it with Ctrl+C.\n")
         self.stdout.flush()
         waitress.serve(application, host="127.0.0.1", port=options["port"], threads=4, ident=None)

@@ -64,12 +64,13 @@ def source(context: template.Context, kind: str) -> SafeString:
 
 @register.simple_tag
 def change(value: float, spread: float = 0.0, unit: str = "s") -> SafeString:
-    """A lap time difference with sign, words and the colour of gain or loss, rounded to its spread, which follows it."""
+    """A lap time difference with sign, words and the colour of gain or loss, rounded to its spread, which follows it. Inside
+    its spread a difference is none that can be seen."""
     decimals = spread_decimals(spread)
     text = format_number(value, decimals, signed=True)
     rest = format_html(' <span class="said soft num">± {}</span>', format_number(spread, decimals)) if spread else ""
-    if float(f"{value:.{decimals}f}") == 0:
-        return format_html('<span class="num">{} {}</span> <span class="said">no change</span>', text, unit)
+    if float(f"{value:.{decimals}f}") == 0 or abs(value) <= spread:
+        return format_html('<span class="num">{} {}</span> <span class="said">no difference seen</span>{}', text, unit, rest)
     word, css = ("quicker", "gain") if value < 0 else ("slower", "loss")
     return format_html('<span class="num {}">{} {}</span> <span class="said {}">{}</span>{}', css, text, unit, css, word, rest)
 
@@ -79,5 +80,5 @@ def offby(share: float, ideal: float) -> SafeString:
     """How far a brake bias is from its ideal, in words."""
     off = 100 * (share - ideal)
     text = format_number(off, 1, signed=True)
-    word = "even" if abs(off) < 0.5 else ("front first" if off > 0 else "rear first")
+    word = "axles lock together" if abs(off) < 0.5 else ("front locks first" if off > 0 else "rear locks first")
     return format_html('{} % <span class="said">{}</span>', text, word)

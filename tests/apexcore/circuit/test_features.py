@@ -134,7 +134,7 @@ def test_a_slippery_lane_is_slower_and_mirrors() -> None:
 
 def test_a_narrow_car_has_more_road_and_one_too_wide_is_refused() -> None:
     assert half_room_m(8.0, 1.4) > half_room_m(8.0, 1.95)
-    with pytest.raises(InputError, match=r"width of the road: “2\.2 m” is not usable; expected more than 2\.4 m"):
+    with pytest.raises(InputError, match=r"width of the road: “2\.2 m” is not valid; expected more than 2\.4 m"):
         half_room_m(2.2, 1.9)
 
 
@@ -153,5 +153,5 @@ def test_features_that_cannot_be_are_named(update: dict[str, object], words: str
 
 
 def test_what_stands_beyond_the_end_is_named() -> None:
-    with pytest.raises(InputError, match=r"marker far: “9000 m” is not usable; expected at most"):
+    with pytest.raises(InputError, match=r"marker far: “9000 m” is not valid; expected at most"):
         centre_line(HILL.model_copy(update={"markers": (Marker(kind="board", at_m=9000, name="far"),)}))

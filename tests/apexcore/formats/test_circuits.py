@@ -97,7 +97,7 @@ def geojson(coordinates: object, kind: str = "LineString") -> bytes:
     ("data", "words"),
     [
         (b"", "The file is empty"),
-        (b"east,north\n1,2\n", "Line 1: “east, north” is not usable; expected the columns x_m, y_m"),
+        (b"east,north\n1,2\n", "Line 1: “east, north” is not valid; expected the columns x_m, y_m"),
         (b"x_m,y_m\n1,2\n3\n", "Line 3: “1 columns”"),
         (b"x_m,y_m\n1,2\nfar,4\n", "Line 3, column x_m: “far”"),
         (b"longitude,latitude\n523412,5701234\n", "longitude and latitude in degrees, not metres"),

@@ -55,10 +55,10 @@ def test_laps_survive_a_round_trip(raw: list[tuple[int, str, int | None]]) -> No
         (b"lap,lap_time\n", "there is no lap under the header"),
         (b"lap,lap_time\n1,73,4\n", "Line 2: 3 columns; expected 2. With a decimal comma, separate the columns by semicolons"),
         (b"lap,lap_time\n1,73.4\n1,73.5\n", "Line 3, column lap: lap 1 stands on line 2 already"),
-        (b"lap,lap_time\n1,0\n", "Line 2, column lap_time: \u201c0\u201d is not usable"),
+        (b"lap,lap_time\n1,0\n", "Line 2, column lap_time: \u201c0\u201d is not valid"),
         (b"lap,lap_time\n1,fast\n", "Line 2, column lap_time: \u201cfast\u201d"),
         (b"lap,lap_time\n-1,73.4\n", "Line 2, column lap: \u201c-1\u201d"),
-        (b"lap,lap_time,kind\n1,73.4,flying\n", "Line 2, column kind: \u201cflying\u201d is not usable; expected one of timed"),
+        (b"lap,lap_time,kind\n1,73.4,flying\n", "Line 2, column kind: \u201cflying\u201d is not valid; expected one of timed"),
         (b"lap,lap_time,fuel_l\n1,73.4,900\n", "Line 2, column fuel_l"),
         (b'lap,lap_time\n1,"73.4\n', "no readable CSV"),
         (
@@ -101,7 +101,7 @@ def test_a_sheet_survives_a_round_trip(car: Car, sheet: Sheet) -> None:
     ("edit", "words"),
     [
         (lambda t: t.replace("brackendale_gt", "other_car"), "this sheet is for \u201cother_car\u201d"),
-        (lambda t: t[:40], "this is no JSON"),
+        (lambda t: t[:40], "this is not valid JSON"),
         (lambda t: "[1]", "does not say its format"),
         (lambda t: t.replace("sheet 1", "sheet 9"), "expected \u201capex-trim sheet 1\u201d"),
         (lambda t: t.replace('"wing": 6.0', '"wing": 99'), "Rear wing"),
@@ -109,7 +109,7 @@ def test_a_sheet_survives_a_round_trip(car: Car, sheet: Sheet) -> None:
         (lambda t: t.replace('"wing": 6.0', '"wing": NaN'), "values.wing"),
         (lambda t: t.replace('"wing": 6.0,', ""), "Rear wing: the value is missing"),
         (lambda t: t.replace('"reason"', '"raison"'), "raison"),
-        (lambda t: "[" * 100_000, "no JSON"),
+        (lambda t: "[" * 100_000, "not valid JSON"),
     ],
 )
 def test_unusable_sheets_name_place_and_expectation(car: Car, sheet: Sheet, edit, words: str) -> None:  # type: ignore[no-untyped-def]

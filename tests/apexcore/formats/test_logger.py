@@ -43,13 +43,13 @@ def test_a_sender_that_stops_in_a_line_is_told_which_to_send_again() -> None:
 @pytest.mark.parametrize(
     ("line", "words"),
     [
-        (b'{"type":"lap","run":"k1","la\n', "Line 6: this is no JSON"),
+        (b'{"type":"lap","run":"k1","la\n', "Line 6: this is not valid JSON"),
         (b'{"type":"song","run":"k1"}\n', "Line 6"),
-        (b'{"type":"lap","run":"k1","lap":2,"time_s":-4}\n', "Line 6, time_s: “-4” is not usable"),
+        (b'{"type":"lap","run":"k1","lap":2,"time_s":-4}\n', "Line 6, time_s: “-4” is not valid"),
         (b'{"type":"lap","run":"k1","lap":2,"time_s":NaN}\n', "Line 6, time_s"),
-        (b'{"type":"lap","run":"k1","lap":0,"time_s":74}\n', "Line 6, lap: “0” is not usable"),
+        (b'{"type":"lap","run":"k1","lap":0,"time_s":74}\n', "Line 6, lap: “0” is not valid"),
         (b'{"type":"lap","run":"no blanks","lap":2,"time_s":74}\n', "Line 6, run"),
-        (b'{"type":"weather","air_c":300}\n', "Line 6, air_c: “300” is not usable"),
+        (b'{"type":"weather","air_c":300}\n', "Line 6, air_c: “300” is not valid"),
         (b'{"type":"lap","run":"k1","lap":2,"time_s":74,"wings":3}\n', "Line 6, wings"),
         (b"[1, 2]\n", "Line 6"),
     ],
@@ -86,7 +86,7 @@ def test_sectors_and_top_speeds_go_out_and_come_back() -> None:
 
 @pytest.mark.parametrize(
     ("row", "words"),
-    [("1,73.4,40,40", "no more than the lap"), ("1,73.4,,40", "without a gap"), ("1,73.4,fast,40", "“fast” is not usable")],
+    [("1,73.4,40,40", "no more than the lap"), ("1,73.4,,40", "without a gap"), ("1,73.4,fast,40", "“fast” is not valid")],
 )
 def test_sectors_that_cannot_be_are_named(row: str, words: str) -> None:
     with pytest.raises(FileRejected) as caught:

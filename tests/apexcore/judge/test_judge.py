@@ -90,7 +90,7 @@ def test_a_small_gap_says_what_would_settle_it() -> None:
     verdict = judge(simulated(11, -0.05, runs=4, laps=4), PRIORS)
     text = sentence(verdict, "S1", "S2")
     assert not verdict.settled
-    assert text.startswith("Not settled: S2 against S1")
+    assert text.startswith("No difference seen yet: S2 against S1")
     assert "further runs of each" in text or "more run" in text
 
 

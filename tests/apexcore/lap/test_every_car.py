@@ -26,7 +26,7 @@ EVERYWHERE = [(car, circuit) for car in CARS for circuit in CIRCUITS]
 #: Circuits that close: on a standing mile a full tank over the driven wheels may even help.
 LAPS = [key for key in CIRCUITS if key != "longreach"]
 ROADS = ["sallowmere_fen", "thistledown"]
-#: Cars with a front bar, and cars with a rear wing to move.
+#: Cars with a front anti-roll bar, and cars with a rear wing to move.
 BARRED = ["brackendale_gt", "ferrow_lark", "pentlow_hare", "drummock_stallard"]
 WINGED = ["brackendale_gt", "ferrow_lark", "pentlow_hare"]
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from apexcore.circuit.conditions import GRAVITY
 from apexcore.errors import FileRejected, InputError
 from apexcore.lap.solver import solve_lap, top_speed_ms
-from apexcore.trim.figures.bias import bias_cases, ideal_front_share, ideal_on_lap, locking
+from apexcore.trim.figures.bias import Locking, bias_cases, ideal_front_share, ideal_on_lap, locking
 from apexcore.trim.figures.car_figures import car_figures, power_curve
 from apexcore.trim.figures.gearing import final_drive_item, last_gear_words, ratio_sweep, thrust_curves
 from apexcore.trim.figures.scales import perches, read_scales
@@ -67,6 +67,12 @@ def test_the_ideal_share_on_a_lap_is_the_closed_form_without_air_and_slope(plain
     assert share == pytest.approx(ideal_front_share(car, deceleration), abs=0.004)
 
 
+def signed(locking: Locking) -> float:
+    """By how much the front is ahead of the rear [%]."""
+    assert locking.margin >= 0.0
+    return locking.margin if locking.front else -locking.margin
+
+
 @pytest.mark.parametrize("car_key", ["brackendale_gt", "ferrow_lark", "pentlow_hare"])
 def test_bias_goes_back_with_fuel_at_the_rear_and_with_less_grip(car_key: str) -> None:
     setting, spans = demo_setting(car_key, "sallowmere_fen")
@@ -81,7 +87,7 @@ def test_bias_goes_back_with_fuel_at_the_rear_and_with_less_grip(car_key: str) -
         locking(solve_lap(setting, Sheet(base.car_key, {**base.values, "brake_bias": value})), spans) for value in (item.low, item.high)
     )
     assert forward[0].front and not back[0].front and "front" in forward[0].wheel
-    assert all(one.margin > other.margin for one, other in zip(forward, back, strict=True))
+    assert all(signed(one) > signed(other) for one, other in zip(forward, back, strict=True))
 
 
 @pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown")])
@@ -124,7 +130,7 @@ def test_figures_of_a_car_are_its_own_and_an_impossible_one_is_named() -> None:
     found = {one.words: one.text for one in car_figures(car)}
     assert found["Mass with driver and fuel"] == f"{weights(car).mass_kg:.0f} kg"
     rpm, _, power = power_curve(car)
-    assert found["Most power, 1/min"] == f"{power.max():.0f} kW at {round(float(rpm[power.argmax()]), -2):.0f}"
+    assert found["Peak power"] == f"{power.max():.0f} kW at {round(float(rpm[power.argmax()]), -2):.0f} rpm"
     wild = car.model_copy(update={"items": (car.item("gear_2").model_copy(update={"low": 2.0, "high": 4.0, "base": 3.5}),)})
-    with pytest.raises(FileRejected, match=r"gear 2: “3\.500 :1” is not usable; expected less than gear 1"):
+    with pytest.raises(FileRejected, match=r"gear 2: “3\.500 :1” is not valid; expected less than gear 1"):
         car_figures(wild)

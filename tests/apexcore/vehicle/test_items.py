@@ -35,6 +35,7 @@ def with_item(car: Car, **changes: Any) -> Car:
         ("brackendale_gt", {"sets": "front.spring_n_per_mm.1"}, "front.spring_n_per_mm.1 is set by"),
         ("brackendale_gt", {"sets": "rear.damper.0.bump_slow"}, "rear.damper.0.bump_slow is set by"),
         ("brackendale_gt", {"sets": "powertrain.gears.9"}, "does not have gear 10 of 6"),
+        ("brackendale_gt", {"sets": "powertrain.gears.6"}, "does not have gear 7 of 6"),
         ("brackendale_gt", {"sets": "ballast.5.kg"}, "does not have ballast position 6 of 2"),
         ("drummock_stallard", {"sets": "powertrain.map_position", "low": 1, "high": 2, "base": 1}, "does not have any fuel map"),
         ("wisp_125", {"sets": "rear.bar_n_per_mm"}, "does not have springs at the rear"),

@@ -30,8 +30,8 @@ def test_named_steps_keep_their_names() -> None:
     [
         ({"sails": (1, 2)}, "has no such item"),
         ({"wing": (3, 1)}, "is above at most"),
-        ({"wing": (1, 99)}, "is no value of it"),
-        ({"wing": (1.5, 3)}, "is no value of it"),
+        ({"wing": (1, 99)}, "is not one of its steps"),
+        ({"wing": (1.5, 3)}, "is not one of its steps"),
     ],
 )
 def test_a_rule_that_the_car_cannot_have_is_named(limits: dict[str, tuple[float, float]], words: str) -> None:
@@ -44,7 +44,7 @@ def test_what_is_outside_is_told_and_moved_to_the_nearest_value() -> None:
     car = demo_car("brackendale_gt")
     under, sheet = ruled(car, {"wing": (1, 3), "bar_front": (7, 7)}), base_sheet(car)
     told = outside(under, sheet)
-    assert len(told) == 2 and any("allowed 1" in words for words in told) and any("held at 7" in words for words in told)
+    assert len(told) == 2 and any("allowed 1" in words for words in told) and any("fixed at 7" in words for words in told)
     moved = within(under, sheet)
     assert not outside(under, moved) and moved.values["wing"] == 3 and moved.values["bar_rear"] == sheet.values["bar_rear"]
 
@@ -53,5 +53,5 @@ def test_a_rule_on_what_the_maker_holds_is_named() -> None:
     car = demo_car("brackendale_gt")
     held = ruled(car, {"wing": (3, 3)})
     assert ruled(held, {"wing": (3, 3)}).item("wing").locked
-    with pytest.raises(FileRejected, match="the car's maker holds it at 3"):
+    with pytest.raises(FileRejected, match="the car fixes it at 3"):
         ruled(held, {"wing": (2, 5)})

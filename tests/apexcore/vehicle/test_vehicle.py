@@ -43,7 +43,7 @@ def test_the_base_sheet_leaves_the_car_as_its_file_says(car: Car) -> None:
 
 @pytest.mark.parametrize(
     ("value", "words"),
-    [(999.0, "Front bar: “999” is not usable; expected 1 to 9 in steps of 1"), (2.5, "2.5"), (float("nan"), "nan")],
+    [(999.0, "Front anti-roll bar: “999” is not valid; expected 1 to 9 in steps of 1"), (2.5, "2.5"), (float("nan"), "nan")],
 )
 def test_a_value_off_range_or_step_is_named(car: Car, value: float, words: str) -> None:
     with pytest.raises(InputError, match="expected 1 to 9 in steps of 1") as error:

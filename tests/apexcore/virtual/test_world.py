@@ -3,8 +3,9 @@ import pytest
 
 from apexcore.errors import InputError
 from apexcore.lap.solver import Setting
-from apexcore.vehicle.sheet import Sheet
+from apexcore.vehicle.sheet import Sheet, base_sheet
 from apexcore.virtual.world import VirtualDriver, true_car, virtual_run
+from tests.conftest import demo_setting
 
 
 def test_the_same_seed_drives_the_same_laps(setting: Setting, sheet: Sheet) -> None:
@@ -33,3 +34,15 @@ def test_the_true_car_differs_from_its_book_but_keeps_its_items(setting: Setting
 def test_fuel_that_does_not_last_is_refused(setting: Setting, sheet: Sheet) -> None:
     with pytest.raises(InputError, match="fuel at start"):
         virtual_run(setting, sheet, 5, 10, 1)
+
+
+def test_traffic_spoils_a_lap_and_its_loss_falls_on_every_sector() -> None:
+    setting, _ = demo_setting("wisp_125", "thistledown")
+    held_up = VirtualDriver(mistakes=0.0, traffic=1.0)
+    run = virtual_run(setting, base_sheet(setting.car), 5.0, 8, 3, driver=held_up, sectors_at=(0.3, 0.6))
+    alone = virtual_run(setting, base_sheet(setting.car), 5.0, 8, 3, driver=VirtualDriver(mistakes=0.0, traffic=0.0), sectors_at=(0.3, 0.6))
+    assert {lap.kind for lap in run.laps[1:-1]} == {"spoiled"} and {lap.kind for lap in alone.laps[1:-1]} == {"timed"}
+    for slow, free in zip(run.laps[1:-1], alone.laps[1:-1], strict=True):
+        assert sum(slow.sectors_s) == pytest.approx(slow.time_s, abs=1e-6)
+        lost = [b - a for a, b in zip(free.sectors_s, slow.sectors_s, strict=True)]
+        assert lost[0] > 0.0 and lost[1] > 0.0  # some of it before the last sector

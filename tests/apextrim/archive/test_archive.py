@@ -121,7 +121,7 @@ def test_an_event_goes_out_and_comes_in_through_the_pages(full: Event, stranger:
     response = owner.get(f"/events/{full.pk}/file/")
     assert response["Content-Disposition"].endswith('.json"')
     page = stranger.post("/events/bring-in/", {"file": SimpleUploadedFile("event.json", response.content)}, follow=True).content.decode()
-    assert "is brought in" in page and full.name in page.replace("&#x27;", "'")
+    assert "is imported" in page and full.name in page.replace("&#x27;", "'")
     assert "Nothing" not in page
     wrong = stranger.post("/events/bring-in/", {"file": SimpleUploadedFile("event.json", b"{}")}, follow=True).content.decode()
     assert "does not say its format" in wrong

@@ -44,7 +44,7 @@ def test_an_event_is_begun_from_the_garage(client_in: Client, event: Event) -> N
 
 def test_the_brief_expects_three_drivers_in_order(client_in: Client, event: Event) -> None:
     times = expected(client_in, event)
-    assert [who for who, _, _ in times] == ["newcomer", "solid midfielder", "front runner"]
+    assert [who for who, _, _ in times] == ["newcomer", "midfield", "front-runner"]
     assert times[0][1] > times[1][1] > times[2][1] > 60
     assert all(spread > 0 for _, _, spread in times)
 
@@ -64,7 +64,7 @@ def test_hotter_air_is_saved_and_moves_the_model(client_in: Client, event: Event
 @pytest.mark.parametrize(
     ("field", "typed", "words"),
     [
-        ("air_c", "99", "Air: “99” is not usable; expected -20 to 55 °C"),
+        ("air_c", "99", "Air temperature: “99” is not valid; expected -20 to 55 °C"),
         ("track_c", "warm", "“warm”"),
         ("humidity_pct", "", "required"),
         ("wind_ms", "3 kg", "no unit for it"),

@@ -15,7 +15,7 @@ def rule(client: Client, event: Event, **typed: str) -> object:
 
 def test_rules_hold_and_narrow_and_the_bench_proposes_what_they_allow(client_in: Client, event: Event, first: Sheet) -> None:
     page = text_of(rule(client_in, event, low__wing="1", high__wing="3", low__bar_front="8", high__bar_front="8", held__bar_rear="on"))
-    assert "S1 is outside these rules" in page and "Items stand under" not in page and "The items stand under these rules now" in page
+    assert "S1 is outside these rules" in page and "Items stand under" not in page and "Item limits saved." in page
     event.refresh_from_db()
     car = cases.car_of(event)
     assert car.item("wing").high == 3 and car.item("bar_front").locked and car.item("bar_rear").locked
@@ -35,7 +35,7 @@ def test_rules_hold_and_narrow_and_the_bench_proposes_what_they_allow(client_in:
 
 
 def test_rules_that_cannot_be_are_refused_and_stay_as_typed(client_in: Client, event: Event, first: Sheet) -> None:
-    for typed, words in (({"low__wing": "many"}, "“many” is not usable"), ({"low__wing": "5", "high__wing": "2"}, "is above at most")):
+    for typed, words in (({"low__wing": "many"}, "“many” is not valid"), ({"low__wing": "5", "high__wing": "2"}, "is above at most")):
         page = rule(client_in, event, **typed)
         assert page.status_code == 422 and words in text_of(page) and f'value="{typed["low__wing"]}"' in text_of(page)  # type: ignore[attr-defined]
     event.refresh_from_db()

@@ -26,7 +26,7 @@ def test_cars_and_circuits_come_in_and_go_out_as_files(client_in: Client, event:
     client_in.post(reverse("import_car"), {"file": file(json.dumps(changed))})
     assert Car.objects.filter(owner=event.owner).count() == 6
     clash = client_in.post(reverse("import_car"), {"file": file(json.dumps(changed | {"name": "Another"}))})
-    assert clash.status_code == 422 and "is taken by Gannet light" in clash.content.decode()
+    assert clash.status_code == 422 and "is already used by Gannet light" in clash.content.decode()
     broken = json.loads(out)
     broken["mass"]["dry_kg"] = -5
     assert "mass.dry_kg" in client_in.post(reverse("import_car"), {"file": file(json.dumps(broken))}).content.decode()
@@ -49,7 +49,7 @@ def test_a_survey_becomes_a_circuit_and_can_be_turned_round(client_in: Client, e
     assert "My field, imported is in your garage" in page.content.decode()
     row = event.owner.circuits.get(name="My field")
     again = client_in.post(reverse("import_circuit"), {"file": file(data), "name": "My field", "width": "8.5"}, follow=True)
-    assert "was there already" in again.content.decode()
+    assert "is already in your garage" in again.content.decode()
     client_in.post(reverse("reverse_circuit", args=[row.pk]))
     assert event.owner.circuits.filter(layout="imported reversed").exists()
     assert event.owner.circuits.count() == before + 2

@@ -28,10 +28,10 @@ def test_a_car_shows_its_values_curve_and_figures(client_in: Client, event: Even
     page = text_of(client_in.get(f"/garage/cars/{event.car.pk}/"))
     for words in (
         'name="mass.dry_kg" value="1235"',
-        "Most power",
+        "Peak power",
         "319 kW at 6900",
         'name="powertrain.torque_nm.3.1"',
-        "On the front axle",
+        "Front weight",
     ):
         assert words in page
     assert page.count('name="items.') > 500
@@ -39,7 +39,7 @@ def test_a_car_shows_its_values_curve_and_figures(client_in: Client, event: Even
 
 def test_checking_draws_and_saves_nothing(client_in: Client, event: Event) -> None:
     page = client_in.post(f"/garage/cars/{event.car.pk}/", {**typed(event, mass__dry_kg="1300"), "do": "check"})
-    assert "This car can be driven" in text_of(page) and "1410 kg" in text_of(page)
+    assert "Check passed" in text_of(page) and "1410 kg" in text_of(page)
     event.car.refresh_from_db()
     assert cases.car_of(event).mass.dry_kg == 1235
 
@@ -48,10 +48,10 @@ def test_a_change_is_kept_and_can_be_brought_back(client_in: Client, event: Even
     before = answers.answer_of(event, base_sheet(cases.car_of(event))).lap.time_s
     url = f"/garage/cars/{event.car.pk}/"
     page = client_in.post(url, {**typed(event, mass__dry_kg="1335"), "do": "save"}, follow=True)
-    assert "is changed" in text_of(page) and f"{url}undo/" in text_of(page)
+    assert "is saved" in text_of(page) and f"{url}undo/" in text_of(page)
     heavier = Event.objects.get(pk=event.pk)
     assert answers.answer_of(heavier, base_sheet(cases.car_of(heavier))).lap.time_s > before + 0.3
-    assert "as it was before" in text_of(client_in.post(f"{url}undo/", follow=True))
+    assert "back to its previous version" in text_of(client_in.post(f"{url}undo/", follow=True))
     again = Event.objects.get(pk=event.pk)
     assert cases.car_of(again).mass.dry_kg == 1235
     assert "Nothing changed" in text_of(client_in.post(url, {**typed(again), "do": "save"}, follow=True))
@@ -63,7 +63,7 @@ def test_a_change_is_kept_and_can_be_brought_back(client_in: Client, event: Even
         ({"mass__dry_kg": "-3"}, "greater than 50"),
         ({"mass__front_share": "0.21", "ballast__1__kg": "300"}, "14.3"),
         ({"powertrain__torque_nm__0__1": "0"}, "every torque must be above 0"),
-        ({"wheelbase_m": "two"}, "“two” is not usable"),
+        ({"wheelbase_m": "two"}, "“two” is not valid"),
         ({"mass__tank_from_front_m": "5", "mass__front_share": "0.201", "wheelbase_m": "0.55", "fuel_l": "62"}, "centre of gravity"),
     ],
 )
@@ -92,9 +92,9 @@ def test_another_car_is_made_from_one(client_in: Client, event: Event) -> None:
     assert "Brackendale Heron is in your garage" in text_of(client_in.post(url, data, follow=True))
     made = Car.objects.get(key="brackendale_heron")
     assert stored.parsed_car(made.data).mass.dry_kg == 1100 and cases.car_of(event).mass.dry_kg == 1235
-    assert "there already" in text_of(client_in.post(url, data, follow=True))
+    assert "is already in your garage" in text_of(client_in.post(url, data, follow=True))
     taken = client_in.post(url, {**data, "mass.dry_kg": "1101"})
-    assert taken.status_code == 422 and "is taken by" in text_of(taken)
+    assert taken.status_code == 422 and "is already used by" in text_of(taken)
 
 
 def circuit_texts(core: CoreCircuit, **changes: str) -> dict[str, str]:
@@ -125,13 +125,13 @@ def test_marks_sectors_and_grip_are_changed_and_brought_back(client_in: Client, 
         core, markers__8__kind="patch", markers__8__at_m="1700", markers__8__side="left", markers__8__name="new tarmac",
         strips__1__from_m="0", strips__1__to_m="3000", strips__1__left_m="6", strips__1__right_m="-6", strips__1__grip="0,95", segments__1__name="Reed Bend",
     )  # fmt: skip
-    assert "is changed" in text_of(client_in.post(url, {**data, "do": "save"}, follow=True))
+    assert "is saved" in text_of(client_in.post(url, {**data, "do": "save"}, follow=True))
     changed = Event.objects.get(pk=event.pk)
     assert cases.spans_of(changed)[0].name == "Reed Bend"
     assert answers.answer_of(changed, base_sheet(cases.car_of(changed))).lap.time_s > before + 0.8
     bench = text_of(client_in.get(f"/events/{event.pk}/lap/"))
-    assert "change of tarmac at 1700 m, left: new tarmac" in bench
-    assert "as it was before" in text_of(client_in.post(f"{url}undo/", follow=True))
+    assert "surface change at 1700 m, left: new tarmac" in bench
+    assert "back to its previous version" in text_of(client_in.post(f"{url}undo/", follow=True))
     assert stored.parsed_circuit(Event.objects.get(pk=event.pk).circuit.data) == core
 
 

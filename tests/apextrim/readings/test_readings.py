@@ -28,9 +28,9 @@ def a_stop(**changes: str) -> dict[str, str]:
 
 def test_a_reading_is_kept_and_says_what_to_set_next(client_in: Client, event: Event, first: Sheet) -> None:
     url = f"/events/{event.pk}/sheet/{first.pk}/readings/"
-    assert text_of(client_in.get(url)).count("the model alone") == 4
+    assert text_of(client_in.get(url)).count("model only: one hot reading") == 4
     page = text_of(client_in.post(url, a_stop(hot_fl="28.7psi"), follow=True))
-    assert "The reading is kept" in page and page.count("your readings") == 4 and "front less rear".capitalize() in page
+    assert "Reading saved" in page and page.count("your readings") == 4 and "front less rear".capitalize() in page
     assert event.readings.get().values["hot_fl"] == pytest.approx(197.9, abs=0.1)
     link = re.search(r'class="press main" href="([^"]+set=pressure_fl[^"]+)"', page)
     assert link is not None
@@ -41,9 +41,9 @@ def test_a_reading_is_kept_and_says_what_to_set_next(client_in: Client, event: E
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
-        ({"hot_fl": "hot"}, "“hot” is not usable"),
+        ({"hot_fl": "hot"}, "“hot” is not valid"),
         ({"inner_rr": ""}, "a third is missing"),
-        ({"cold_rl": ""}, "a hot one tells nothing without it"),
+        ({"cold_rl": ""}, "A hot pressure needs its cold one"),
         ({"hot_fr": "9000"}, "20 to 700 kPa"),
     ],
 )

@@ -69,10 +69,10 @@ def test_a_repeat_adds_nothing_and_what_was_lost_is_sent_again(key: tuple[Logger
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (line(type="lap", run="k1", lap=2, time_s=99.0), "Run k1, lap 2: 1:39.000 is not usable; it is there already with 1:13.520"),
+        (line(type="lap", run="k1", lap=2, time_s=99.0), "Run k1, lap 2: 1:39.000 is not valid; it is there already with 1:13.520"),
         (line(type="lap", run="k1", lap=7, time_s=-3), "Line 1, time_s"),
         (line(type="run", run="k9", front="soft"), "“soft” is no compound of this car"),
-        ("not json\n", "Line 1: this is no JSON"),
+        ("not json\n", "Line 1: this is not valid JSON"),
         (b"\xff\xfe\n", "not UTF-8"),
         ("", "empty"),
     ],

@@ -65,7 +65,7 @@ def test_a_file_comes_in_once(client_in: Client, run: Run) -> None:
     changed = data.replace(b"1:13.785", b"1:13.000")
     response = upload(client_in, run, changed)
     assert response.status_code == 422
-    assert "Lap 3: 1:13.000 is not usable; this run has it already with 1:13.785" in response.content.decode()
+    assert "Lap 3: 1:13.000 is not valid; this run has it already with 1:13.785" in response.content.decode()
 
 
 def upload_and_follow(client: Client, run: Run, data: bytes) -> str:
@@ -135,7 +135,7 @@ def test_a_mark_is_set_and_taken_back(client_in: Client, event: Event, first: Sh
 
 def test_a_deleted_run_leaves_the_thread_and_comes_back(client_in: Client, event: Event, first: Sheet, drive: Callable[..., Run]) -> None:
     run = drive(first, 3)
-    assert b"Delete R1 with its 7 laps?" in client_in.get(url("delete_run", event, run.pk)).content
+    assert b"Delete R1 and its 7 laps?" in client_in.get(url("delete_run", event, run.pk)).content
     client_in.post(url("delete_run", event, run.pk))
     frame = client_in.get(url("runs_bench", event)).context["frame"]
     assert "R1" not in [knot.label for knot in frame.knots]
@@ -155,16 +155,16 @@ def test_the_list_of_runs_costs_few_queries(
 
 def test_a_run_is_kept_with_all_that_is_known_of_it_on_one_page(client_in: Client, event: Event, first: Sheet) -> None:
     more = {
-        "fuel_end_l": "17", "tyre_set": "4", "tags": "Line=late; driver=Ann", "entry": "steps out", "mid": "even", "exit": "",
+        "fuel_end_l": "17", "tyre_set": "4", "tags": "Line=late; driver=Ann", "entry": "oversteer", "mid": "neutral", "exit": "",
         "laps": "1:25.3 out\n1\t1:13.8\n2\t1:13.6\n73,7\n73.9\n74\n1:13.5",
     }  # fmt: skip
     page = client_in.post(url("add_run", event), start(event, first, **more), follow=True).content.decode()
     run = event.runs.get()
     assert run.laps.count() == 7 and run.laps.all()[0].kind == "out"
     assert (run.tags, run.words, run.fuel_end_l, run.tyre_set) == (
-        {"line": "late", "driver": "Ann"}, {"entry": "steps out", "mid": "even"}, 17.0, "4",
+        {"line": "late", "driver": "Ann"}, {"entry": "oversteer", "mid": "neutral"}, 17.0, "4",
     )  # fmt: skip
-    assert "line: late" in page and "entry: steps out" in page and "Longest clean stretch" in page
+    assert "line: late" in page and "entry: oversteer" in page and "Most timed laps in a row" in page
     from apextrim.runs.queries import observed
 
     laps = observed(event, {first.pk: 0}, 99.0)[0].laps
@@ -177,7 +177,7 @@ def test_a_run_is_kept_with_all_that_is_known_of_it_on_one_page(client_in: Clien
         ({"laps": "1:13.5\nfast"}, "Line 2"),
         ({"tags": "line="}, "name=value pairs"),
         ({"fuel_end_l": "44"}, "at most the 30 l at the start"),
-        ({"fuel_end_l": "lots"}, "“lots” is not usable"),
+        ({"fuel_end_l": "lots"}, "“lots” is not valid"),
     ],
 )
 def test_a_run_with_a_mistake_keeps_what_was_typed_and_saves_nothing(
@@ -192,7 +192,7 @@ def test_a_run_with_a_mistake_keeps_what_was_typed_and_saves_nothing(
 def test_columns_of_another_header_are_asked_once_and_remembered(client_in: Client, run: Run, event: Event, first: Sheet) -> None:
     data = b"Zeit;Nummer;Liter\n1:25,3;1;2,0\n1:13,8;2;1,9\n1:13,7;3;1,9\n"
     page = upload(client_in, run, data).content.decode()
-    assert "Which column is which?" in page and run.laps.count() == 0
+    assert "Match the columns" in page and run.laps.count() == 0
     columns = {"text": data.decode(), "col-lap": "1", "col-lap_time": "0", "col-fuel_l": "2"}
     wrong = client_in.post(url("match_laps", event, run.pk), {**columns, "col-lap_time": "1"})
     assert wrong.status_code == 422 and "the same column" in wrong.content.decode() and run.laps.count() == 0
@@ -212,14 +212,14 @@ def test_a_run_is_read_with_fuel_and_age_taken_out_and_its_limit_told(
     assert (
         "Treads at the end: front left" in page
         and "The tyres fade by" in page
-        and "sets the limit" in page
-        and "Best sectors together" in page
+        and "wears out first" in page
+        and "Best sectors combined" in page
         and "Sector 3" in page
     )
     clean = client_in.get(url("run", event, run.pk) + "?clean=1").content.decode()
-    assert "are taken out" in clean
+    assert "Corrected for fuel, tyre age, cold tyres and track temperature" in clean
     aside = [lap for lap in run.laps.all() if lap.kind != "timed"]
-    assert page.count(">put back") == len(aside) and 'data-bench-key="a"' in page
+    assert page.count(">Count this lap") == len(aside) and 'data-bench-key="a"' in page
     client_in.post(url("mark_lap", event, run.pk, aside[0].pk), {"kind": "timed"})
     aside[0].refresh_from_db()
     assert aside[0].kind == "timed" and aside[0].why == ""
@@ -265,7 +265,7 @@ def test_readings_are_kept_with_the_run_on_the_same_page(client_in: Client, even
     assert reading.values["hot_fl"] == pytest.approx(197.9, abs=0.1) and reading.sheet == first
     wrong = client_in.post(url("add_run", event), start(event, first, hot_rl="200", laps="1:13.9"))
     page = wrong.content.decode()
-    assert wrong.status_code == 422 and "a hot one tells nothing without it" in page and 'name="hot_rl" value="200"' in page
+    assert wrong.status_code == 422 and "A hot pressure needs its cold one" in page and 'name="hot_rl" value="200"' in page
     assert event.runs.count() == 1
     client_in.post(url("add_run", event), start(event, first, laps="1:13.9"))
     assert event.runs.count() == 2 and event.readings.count() == 1

@@ -32,7 +32,7 @@ def test_every_item_stands_in_its_place_with_unit_range_and_step(client_in: Clie
     assert places["fl"] == ["pressure_fl", "camber_fl"]
     assert sum(len(keys) for keys in places.values()) == 40
     page = response.content.decode()
-    assert "Front bar, 1 to 9" in page and "step 1" in page
+    assert "Front anti-roll bar, 1 to 9" in page and "step 1" in page
 
 
 def test_the_bench_works_before_anything_is_saved(client_in: Client, event: Event) -> None:
@@ -55,11 +55,11 @@ def test_the_value_in_focus_shows_one_step_either_way(client_in: Client, event: 
     down, up = response.context["effects"]
     assert (down.value, up.value) == (8, None) and down.lap_s != 0
     page = response.content.decode()
-    for words in ("One step of front bar from here", "range 1 to 9, step 1", "no step up: top of the range"):
+    for words in ("One step of front anti-roll bar from here", "range 1 to 9, step 1", "already at the maximum"):
         assert words in page
-    assert "Focus on a value" in client_in.post(url("sheet_effect", event), values(first)).content.decode()
+    assert "Select a value" in client_in.post(url("sheet_effect", event), values(first)).content.decode()
     wrong = client_in.post(url("sheet_effect", event), values(first, wing="99", focused="bar_front")).content.decode()
-    assert "every value is on the car" in wrong
+    assert "Correct the marked value" in wrong
 
 
 @pytest.mark.parametrize(
@@ -67,9 +67,9 @@ def test_the_value_in_focus_shows_one_step_either_way(client_in: Client, event: 
     [
         ("99", "expected 1 to 9 in steps of 1"),
         ("2.5", "in steps of 1"),
-        ("stiff", "“stiff” is not usable"),
-        ("", "Front bar"),
-        ("NaN", "Front bar"),
+        ("stiff", "“stiff” is not valid"),
+        ("", "Front anti-roll bar"),
+        ("NaN", "Front anti-roll bar"),
     ],
 )
 def test_a_value_off_the_list_is_named(client_in: Client, event: Event, first: Sheet, typed: str, words: str) -> None:
@@ -143,7 +143,7 @@ def test_a_sheet_travels_as_a_file_and_a_repeat_adds_nothing(client_in: Client, 
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (b"", "No file was chosen"),
+        (b"", "No file chosen"),
         (b" ", "The file is empty"),
         (b"\x00\x01\x02", "binary"),
         (b'{"format": "apex-trim sheet 1", "car": "punt", "values": {}}', "this sheet is for “punt”"),

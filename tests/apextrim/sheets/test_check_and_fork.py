@@ -18,14 +18,14 @@ def text_of(response: object) -> str:
 
 def test_the_check_shows_every_difference_and_nothing_that_was_not_read(client_in: Client, event: Event, first: Sheet) -> None:
     url = f"/events/{event.pk}/sheet/{first.pk}/check/"
-    assert "Is S1 in the car?" in text_of(client_in.get(url))
+    assert "Check the car against S1" in text_of(client_in.get(url))
     right = {"bar_front": f"{first.values['bar_front']:g}", "pressure_fl": "20.3psi"}
     page = text_of(client_in.post(url, right))
-    assert "Everything that was read is as S1 says" in page and "38 of 40 values were not read" in page
+    assert "Every value you entered matches S1" in page and "38 of 40 values were not read" in page
     page = text_of(client_in.post(url, {"brake_bias": "67,5", "fuel": "25", "wing": "6"}))
-    assert "2 values in the car differ" in page and "67.5 %" in page and "69.0 %" in page and "−3 steps away" in page
+    assert "2 values in the car differ" in page and "67.5 %" in page and "69.0 %" in page and "3 steps up to correct" in page
     wrong = client_in.post(url, {"brake_bias": "much"})
-    assert wrong.status_code == 422 and "“much” is not usable" in text_of(wrong) and 'value="much"' in text_of(wrong)
+    assert wrong.status_code == 422 and "“much” is not valid" in text_of(wrong) and 'value="much"' in text_of(wrong)
 
 
 @pytest.mark.parametrize("purpose", ["qualifying", "race", "training"])
@@ -50,5 +50,5 @@ def test_the_second_of_two_windows_is_told_and_nothing_is_lost(client_in: Client
     one = {**{key: f"{value:g}" for key, value in first.values.items()}, "sheet": str(first.pk), "seen": "1", "reason": "one window"}
     client_in.post(f"/events/{event.pk}/sheet/save/", {**one, "wing": "8"})
     page = text_of(client_in.post(f"/events/{event.pk}/sheet/save/", {**one, "wing": "4", "reason": "the other"}, follow=True))
-    assert "S2 was saved from another window meanwhile; S3 does not hold its changes" in page
+    assert "S2 was saved in another window meanwhile. S3 does not include those changes" in page
     assert [sheet.values["wing"] for sheet in event.sheets.order_by("number")][1:] == [8, 4]

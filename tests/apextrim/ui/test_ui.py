@@ -15,7 +15,7 @@ def test_a_change_has_sign_words_and_more_than_colour() -> None:
     assert "−0.120" in change(-0.12) and "quicker" in change(-0.12)
     assert "−0.44" in change(-0.441, 0.363) and "± 0.36" in change(-0.441, 0.363)
     assert "+0.120" in change(0.12) and "slower" in change(0.12)
-    assert "no change" in change(-0.0001)
+    assert "no difference seen" in change(-0.0001)
 
 
 def test_numbers_that_are_not_there_are_a_dash() -> None:
@@ -37,7 +37,7 @@ def test_an_axis_places_its_values_and_survives_a_flat_range() -> None:
 
 def test_fields_take_the_bounds_of_the_core() -> None:
     assert bounds(Conditions, "air_c") == (-20.0, 55.0)
-    field = quantity(Conditions, "air_c", "Air", "°C")
+    field = quantity(Conditions, "air_c", "Air temperature", "°C")
     assert field.clean("68 °F") == pytest.approx(20.0)
     with pytest.raises(forms.ValidationError, match="expected -20 to 55 °C"):
         field.clean("56")
@@ -65,6 +65,6 @@ def test_the_demo_tells_its_story_and_loads_once() -> None:
     event = User.objects.get(username="racer").events.get(name__startswith="The Sallowmere Trophy")
     helped, seemed = event.verdicts.all()
     assert helped.sentence.startswith("S2 is quicker than S1")
-    assert seemed.sentence.startswith("Not settled: S3 against S2")
+    assert seemed.sentence.startswith("No difference seen yet: S3 is between")
     assert {"brief", "sheet", "run", "verdict", "plan"} == set(event.knots.values_list("kind", flat=True))
     assert event.plans.get().stints[0][1] > 0

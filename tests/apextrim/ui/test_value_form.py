@@ -53,11 +53,11 @@ def test_numbers_are_typed_as_people_type_them() -> None:
 @pytest.mark.parametrize(
     ("changes", "path", "words"),
     [
-        ({"mass__dry_kg": "-5"}, "mass.dry_kg", "Car without driver and fuel: “-5.0” is not usable: Input should be greater than 50."),
-        ({"mass__dry_kg": "heavy"}, "mass.dry_kg", "“heavy” is not usable; expected a number in kg"),
+        ({"mass__dry_kg": "-5"}, "mass.dry_kg", "Car without driver and fuel: “-5.0” is not valid: Input should be greater than 50."),
+        ({"mass__dry_kg": "heavy"}, "mass.dry_kg", "“heavy” is not valid; expected a number in kg"),
         ({"mass__dry_kg": ""}, "mass.dry_kg", "a value is needed"),
         ({"tyres__cold_kpa__1": "20 kg"}, "tyres.cold_kpa.1", "“kg” is no unit for it"),
-        ({"items__3__low": "lots"}, "items.3.low", "row 4: “lots” is not usable"),
+        ({"items__3__low": "lots"}, "items.3.low", "row 4: “lots” is not valid"),
         ({"items__3__step": "0"}, "items.3.step", "row 4"),
         ({"powertrain__torque_nm__2__1": "0"}, "powertrain", "every torque must be above 0"),
         ({"powertrain__gears__2": "5"}, "powertrain", "each ratio must be below the one before it"),

@@ -43,8 +43,8 @@ def test_the_worse_sheet_is_found_and_said_first(client_in: Client, event: Event
     assert verdict.mean_s > 0.1 and verdict.quicker < 0.05
     assert verdict.runs == (3, 3)
     page = response.content.decode()
-    assert page.index("S1 is quicker than S2") < page.index("Laps with fuel and tyre age taken out")
-    assert "What was taken out" in page and "from your laps" in page
+    assert page.index("S1 is quicker than S2") < page.index("Laps corrected for fuel and tyre age")
+    assert "Corrections applied" in page and "from your laps" in page
 
 
 def test_the_bench_proposes_the_two_sheets_driven_last(client_in: Client, event: Event, weekend: tuple[Sheet, Sheet]) -> None:
@@ -98,8 +98,8 @@ def test_a_hotter_track_weakens_the_verdict(
     change_conditions(event, {**event.conditions, "track_c": 45.0})
     drive(second, 2)
     page = client_in.get(url("verdicts_bench", event), choice(first, second)).content.decode()
-    assert "S2 was driven on a track 15 K hotter" in page
-    assert "one run only" in page
+    assert "S2 was driven on a track 15 °C hotter" in page
+    assert "has only one run" in page
 
 
 RULES = {"laps": 36, "pit_loss_s": 22.0, "tyre_change_s": 8.0, "compulsory": ("marl", "slate"), "least_stops": 1, "refuelling": True}

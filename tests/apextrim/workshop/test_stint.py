@@ -20,7 +20,7 @@ def text_of(response: object) -> str:
 def test_a_stint_tells_times_tyres_and_drift(client_in: Client, event: Event, first: Sheet) -> None:
     url = f"/events/{event.pk}/sheet/{first.pk}/stint/"
     page = text_of(client_in.get(url))
-    assert "Quickest on lap" in page and "goes first, after about" in page and len(re.findall(r"[\d.]+ l</td>", page)) == 20
+    assert "Quickest on lap" in page and "tyre reaches its cliff first, about" in page and len(re.findall(r"[\d.]+ l</td>", page)) == 20
     worn = text_of(client_in.get(url, {"laps": "6", "fuel": "20", "front": "slate", "rear": "marl"}))
     assert len(re.findall(r"[\d.]+ l</td>", worn)) == 6 and '<option value="slate" selected>' in worn
     short = client_in.get(url, {"laps": "60", "fuel": "12"})
