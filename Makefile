@@ -1,14 +1,19 @@
-# make demo   sets up and serves the product with the demo scenario
-# make test   sets up and runs every check
-# The other targets are listed in the README.
+# make help lists what there is.
 
 PYTHON ?= python3
 BIN := .venv/bin
 PORT ?= 8000
 DEMO_VAR := var/demo
+#: Kept between clones of one machine: compiled kernels and checked types.
+CACHE := $(or $(XDG_CACHE_HOME),$(HOME)/.cache)/apex-trim
+CODE := apexcore apextrim demo tests scripts
+TEMPLATES = $(shell find apextrim -name '*.html')
 export APEX_VAR ?= var
 
-.PHONY: demo demo-reset test bench assets docs screenshots serve lock
+.PHONY: help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock
+
+help: ## this list
+	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/^([a-z-]+):.*## /  make \1\t/' | expand -t 22
 
 # hashed requirements; a stamp so that a second start takes seconds
 .installed-runtime: requirements/runtime.txt
@@ -20,48 +25,64 @@ export APEX_VAR ?= var
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/dev.txt
 	touch $@
 
-demo: .installed-runtime
+demo: .installed-runtime ## sets up and serves the product with the demo scenario
 	@APEX_VAR=$(DEMO_VAR) $(BIN)/python manage.py warm
 	@APEX_VAR=$(DEMO_VAR) $(BIN)/python manage.py migrate -v0
 	@APEX_VAR=$(DEMO_VAR) $(BIN)/python manage.py load_demo
 	@APEX_VAR=$(DEMO_VAR) APEX_DEMO=1 exec $(BIN)/python manage.py serve --port $(PORT)
 
-demo-reset: .installed-runtime
+demo-reset: .installed-runtime ## throws the demo's data away and loads it anew
 	rm -rf $(DEMO_VAR)
 	@APEX_VAR=$(DEMO_VAR) $(BIN)/python manage.py migrate -v0
 	@APEX_VAR=$(DEMO_VAR) $(BIN)/python manage.py load_demo
 
-serve: .installed-runtime
+serve: .installed-runtime ## sets up and serves the product with your own data
 	@$(BIN)/python manage.py warm
 	@$(BIN)/python manage.py migrate -v0
 	@exec $(BIN)/python manage.py serve --port $(PORT)
 
-test: .installed-dev
-	scripts/need_chromium
+setup: .installed-dev ## everything that tests need, without running one
+	@$(BIN)/python manage.py warm
+
+checks: .installed-dev ## style, import contracts, templates, migrations and types
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
-	$(BIN)/python manage.py makemigrations --check --dry-run
 	$(BIN)/lint-imports --no-logo
-	$(BIN)/mypy --cache-dir $(CACHE)/mypy apexcore apextrim demo tests scripts
+	$(BIN)/djade --target-version 5.2 --check $(TEMPLATES)
+	$(BIN)/djlint --lint --quiet apextrim
+	$(BIN)/python manage.py makemigrations --check --dry-run
+	$(BIN)/mypy --cache-dir $(CACHE)/mypy $(CODE)
+
+quick: checks ## checks, and every test that needs neither a browser nor many laps or worlds: under a minute
+	@$(BIN)/python manage.py warm
+	$(BIN)/python -m pytest -n 2 -m "not slow" --ignore tests/browser
+
+test: checks ## every check and test; this is what CI runs
+	scripts/need_chromium
 	$(BIN)/python manage.py warm
 	$(BIN)/python -m pytest -n 2 --dist loadgroup
 	scripts/check_assets
 
-bench: .installed-dev
+mutants: .installed-dev ## do the tests bite: changes core formulas one at a time
+	@$(BIN)/python -m scripts.mutants
+
+bench: .installed-dev ## times of the core's heavy parts beside plain references
 	@$(BIN)/python manage.py warm
 	@$(BIN)/python -m scripts.bench
 
-assets:
+assets: ## styles, fonts and scripts from their sources (needs Node)
 	npm ci --ignore-scripts
 	npm run build
 
-docs: .installed-dev
+docs: .installed-dev ## docs/proof.md, docs/effects.md and docs/glossary.md from the code
 	$(BIN)/python -m scripts.docs
 
-screenshots: .installed-dev
+proof: docs ## the same: docs/proof.md is part of it
+
+screenshots: .installed-dev ## docs/screenshots from the demo's data
 	scripts/need_chromium
 	$(BIN)/python -m scripts.screenshots
 
-lock:
+lock: ## requirements/*.txt from requirements/*.in
 	$(BIN)/python -m pip install --quiet pip-tools
 	cd requirements && for name in runtime dev; do ../$(BIN)/pip-compile --quiet --generate-hashes --strip-extras --allow-unsafe --no-header --no-annotate --no-emit-index-url --no-emit-trusted-host --no-emit-find-links -o $$name.txt $$name.in; done

@@ -7,7 +7,7 @@ import numpy as np
 
 from apexcore.circuit.line import CornerSpan
 from apexcore.lap.solver import Setting, solve_lap
-from apexcore.trim.moves.advice import WANTED, Feeling, Phase, Read, advise, felt, read
+from apexcore.trim.moves.advice import SEVERITY_PCT, Feeling, Phase, Read, advise, felt, read
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from apexcore.virtual.world import true_car
@@ -51,7 +51,7 @@ def _feeling(right: Read, wrong: Read) -> tuple[Feeling, float] | None:
         if before is None or after is None or (worst and abs(after - before) <= abs(worst[1])):
             continue
         change = after - before
-        how = min(WANTED, key=lambda words: abs(WANTED[words] - abs(change)))
+        how = min(SEVERITY_PCT, key=lambda words: abs(SEVERITY_PCT[words] - abs(change)))
         worst = Feeling(phase, "front" if change > 0 else "rear", how), change
     return worst if worst and abs(worst[1]) >= _FELT else None
 

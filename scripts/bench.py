@@ -163,7 +163,7 @@ def rows() -> list[Row]:
     found.append(Row("a stint of 30 laps", stint, 30 * plain, "SciPy, per lap", 0.2, ""))
     moved = [item for item in car.items if item.sets.split(".")[0] not in ("ballast", "fuel_l") and ".gears." not in item.sets]
     free = [item for item in moved if item.key not in ("map", "diff_preload", "diff_power")]
-    counted = len([item for item in free if not item.ride_only])
+    counted = len([item for item in free if not item.damper_only])
     spans = corners(demo_circuit(), line)
     sought = median_s(lambda: search(setting, spans, sheet, free), 1)
     found.append(Row(f"a search over {counted} free items", sought, 900 * plain, "SciPy, 900 laps", 5.0, ""))

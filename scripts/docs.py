@@ -3,13 +3,19 @@
 from pathlib import Path
 
 from apexcore.circuit.conditions import Conditions
+from apexcore.circuit.features import GripStrip, Marker
 from apexcore.circuit.line import corners, racing_line
+from apexcore.circuit.track import Circuit, Corner, Straight
 from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import Setting
-from apexcore.quantities import GLOSSARY, format_number
+from apexcore.quantities import TERMS, format_number
+from apexcore.quantities.described import described
+from apexcore.quantities.values import Value
+from apexcore.race.rules import RaceRules
 from apexcore.trim.moves.effects import StepEffect, step_effects
 from apexcore.trim.reading.answer import Answer, answer
 from apexcore.trim.reading.balance import balance_changes
+from apexcore.vehicle.car import Aero, Axle, Ballast, Brakes, Car, Compound, Damper, Differential, FuelMap, Mass, Powertrain, Tyres
 from apexcore.vehicle.sheet import Sheet, base_sheet
 
 from .demo_files import demo_car, demo_circuit
@@ -20,17 +26,32 @@ DOCS = Path(__file__).parents[1] / "docs"
 
 _GLOSSARY_HEAD = """# Glossary
 
-Every quantity: its name in code, its unit, its words in the interface. Written by `make docs` from `apexcore/quantities/glossary.py`.
+The words of the field as the interface uses them, what more of each does, and where the code holds it; then every field of a car,
+a circuit, the conditions and the race rules with its unit and its allowed range. Written by `make docs` from
+`apexcore/quantities/glossary.py` and from the fields' own descriptions.
 
-| in code | unit | in the interface | meaning |
+| term | what it is | more of it | in code |
 |---|---|---|---|
 """
+
+#: Whose fields people fill in.
+_DESCRIBED: tuple[type[Value], ...] = (
+    Car, Mass, Ballast, Axle, Damper, Aero, Powertrain, Differential, FuelMap, Brakes, Tyres, Compound,
+    Circuit, Straight, Corner, GripStrip, Marker, Conditions, RaceRules,
+)  # fmt: skip
 
 
 def glossary() -> str:
     """The glossary page."""
-    lines = [f"| `{one.name}` | {one.unit} | {one.words} | {one.meaning} |" for one in GLOSSARY.values()]
-    return _GLOSSARY_HEAD + "\n".join(lines) + "\n"
+    terms = [f"| {term.name} | {term.meaning} | {term.more} | {', '.join(f'`{name}`' for name in term.fields)} |" for term in TERMS]
+    lines = [_GLOSSARY_HEAD + "\n".join(terms)]
+    for model in _DESCRIBED:
+        lines.append(f"\n## {model.__name__}\n\n| field | unit | what it is | range |\n|---|---|---|---|")
+        lines += [
+            f"| `{name}` | {field.unit} | {field.words.replace('|', '&#124;')} | {field.range_text} |"
+            for name, field in described(model).items()
+        ]
+    return "\n".join(lines) + "\n"
 
 
 _PROOF_HEAD = """# Proof
@@ -54,9 +75,9 @@ def proof() -> str:
 
 _EFFECTS_HEAD = """# What one step does
 
-One step up (down where the range ends above) of every item of two demo cars, on their maker's sheet, 22 °C air, 30 °C track,
+One step up (down where the range ends above) of every item of two demo cars, on their base sheet, 22 °C air, 30 °C track,
 driven like a front runner. Modelled, written by `make docs`. Lap in milliseconds, negative is quicker; balance in per cent of
-grip, + washes wide, − steps out; tyre in kelvin, the wheel that changes most. Dampers are left out: they change the ride, never the lap.
+grip, + understeer, − oversteer; tyre in °C, the wheel that changes most. Dampers are left out: they change the ride, never the lap.
 """
 
 

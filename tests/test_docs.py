@@ -1,8 +1,14 @@
 """The pages that are written from the code are current, and what the README shows is there."""
 
+import dataclasses
+import importlib
+import inspect
+import pkgutil
 import re
 from pathlib import Path
 
+import apexcore
+from apexcore.quantities import TERMS
 from scripts.docs import glossary
 
 ROOT = Path(__file__).parents[1]
@@ -10,6 +16,33 @@ ROOT = Path(__file__).parents[1]
 
 def test_the_glossary_is_current() -> None:
     assert (ROOT / "docs" / "glossary.md").read_text() == glossary()
+
+
+def _fields() -> set[str]:
+    """Every field of every class of the core, as `Class.field`."""
+    names = set()
+    for module in pkgutil.walk_packages(apexcore.__path__, "apexcore."):
+        for name, kind in inspect.getmembers(importlib.import_module(module.name), inspect.isclass):
+            held = (
+                [field.name for field in dataclasses.fields(kind)] if dataclasses.is_dataclass(kind) else getattr(kind, "model_fields", ())
+            )
+            names |= {f"{name}.{field}" for field in held}
+    return names
+
+
+def test_every_name_of_the_glossary_exists_in_the_code() -> None:
+    fields = _fields()
+    unknown = [(term.name, field) for term in TERMS for field in term.fields if field not in fields]
+    assert len(fields) > 300 and not unknown
+    assert len({term.name for term in TERMS}) == len(TERMS) and all(
+        term.meaning.endswith(".") and term.more.endswith(".") for term in TERMS
+    )
+
+
+def test_every_field_of_the_glossary_says_what_it_is() -> None:
+    rows = re.findall(r"^\| `(\w+)` \| ([^|]*) \| ([^|]*) \| [^|]* \|$", glossary(), re.MULTILINE)
+    silent = [name for name, _, words in rows if words.strip().lower() == name.replace("_", " ")]
+    assert len(rows) > 120 and not silent
 
 
 def test_every_case_of_the_proof_page_holds() -> None:

@@ -44,3 +44,14 @@ def test_the_core_knows_no_django_and_opens_no_file() -> None:
 def test_every_app_is_installed() -> None:
     settings = (SITE / "settings.py").read_text()
     assert [app for app in APPS if f'"apextrim.{app}"' not in settings] == []
+
+
+TEMPLATES = sorted(SITE.rglob("*.html"))
+
+
+@pytest.mark.parametrize("page", TEMPLATES, ids=lambda page: page.name)
+def test_a_template_can_be_read_by_a_person(page: Path) -> None:
+    lines = page.read_text().splitlines()
+    assert [line for line in lines if len(line) > 120] == []
+    for cell in re.findall(r"<th\b[^>]*>", page.read_text()):
+        assert re.search(r'scope="(col|row|colgroup|rowgroup)"', cell), cell

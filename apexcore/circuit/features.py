@@ -45,7 +45,7 @@ class GripStrip(Value):
     :param from_m: where it begins, along the centre line [m]
     :param to_m: where it ends; before its beginning it runs over the start line [m]
     :param left_m: its left edge, left of the centre line positive [m]
-    :param right_m: its right edge, the same way [m]
+    :param right_m: its right edge, left of the centre line positive [m]
     :param grip: grip over that of the circuit [-]
     """
 

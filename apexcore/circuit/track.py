@@ -19,7 +19,7 @@ Floats = NDArray[np.float64]
 
 class Straight(Value):
     """:param kind: straight or corner
-    :param length_m: its length; closing the loop may change it a little [m]"""
+    :param length_m: length; closing the loop may change it a little [m]"""
 
     kind: Literal["straight"] = "straight"
     length_m: float = Field(gt=1, le=5000)
@@ -28,7 +28,8 @@ class Straight(Value):
 class Corner(Value):
     """A corner of constant radius between two transitions in which curvature grows evenly.
 
-    :param angle_deg: change of heading; left positive [deg]
+    :param kind: marks a segment as a corner
+    :param angle_deg: change of heading, left-hand positive [deg]
     :param radius_m: radius of the middle part [m]
     :param transition_m: length of each transition [m]
     :param bank_deg: banking that helps the corner [deg]
@@ -52,13 +53,14 @@ class Corner(Value):
 class Circuit(Value):
     """A circuit: a list of straights and corners, or the points of a survey or a driven lap.
 
+    :param format: marks a file as a circuit
     :param key: its name in files
     :param name: its name on the screen
-    :param layout: which of its layouts
+    :param layout: name of the layout
     :param width_m: width of the road [m]
     :param segments: straights and corners in driving order; empty where there are points
     :param points_m: east, north and height of the centre line in driving order [m]; empty where there are segments
-    :param corner_names: names of the corners that the points show, in driving order, parted by |
+    :param corner_names: names of the corners that the points show, in driving order, separated by vertical bars
     :param heights_m: points (share of the lap [-], height [m]) between which height runs smoothly
     :param heading_deg: heading at the start, counter-clockwise from east [deg]
     :param closed: whether the end is the start; an open course has both apart

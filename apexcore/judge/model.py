@@ -350,7 +350,7 @@ def fit(laps: Sequence[Observed], priors: Priors, seed: int = 20_261) -> Posteri
     )  # fmt: skip
 
 
-def cleaned_times(laps: Sequence[Observed], posterior: Posterior) -> Floats:
+def corrected_times(laps: Sequence[Observed], posterior: Posterior) -> Floats:
     """Lap times with fuel, compound, tyre age, cold tyres, track and trend moved to the posterior's reference [s]."""
     compounds = posterior.fade.shape[1]
     levels = columns_of(laps)

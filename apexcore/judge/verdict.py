@@ -13,8 +13,8 @@ from .model import (
     Observed,
     Posterior,
     Priors,
-    cleaned_times,
     columns_of,
+    corrected_times,
     design,
     fit,
     information_of,
@@ -144,7 +144,7 @@ def _verdict(
         (float(posterior.track.mean()), float(posterior.track.std())), (float(posterior.trend.mean()), float(posterior.trend.std())),
         float(np.median(posterior.shift_sd)), float(np.median(posterior.scatter)),
         tuple(_warnings(laps, side, runs, counts, order)),
-        tuple(float(t) for t in cleaned_times(laps, posterior)),
+        tuple(float(t) for t in corrected_times(laps, posterior)),
     )  # fmt: skip
 
 

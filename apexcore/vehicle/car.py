@@ -25,9 +25,9 @@ class Mass(Value):
     :param dry_kg: car without driver and fuel [kg]
     :param driver_kg: driver in race wear [kg]
     :param front_share: share of dry car and driver on the front axle [-]
-    :param left_share: share on the left wheels [-]
+    :param left_share: share of dry car and driver on the left wheels [-]
     :param cross_shift: cross weight offset: weight moved onto front right and rear left by spring perches or wedges [-]
-    :param cg_height_m: height of that mass above the road [m]
+    :param cg_height_m: centre of gravity of dry car and driver, height above the road [m]
     :param tank_from_front_m: fuel tank, behind the front axle [m]
     :param tank_height_m: fuel, height above the road [m]
     :param fuel_kg_per_l: fuel density [kg/l]
@@ -53,9 +53,9 @@ class Ballast(Value):
 
     :param key: the place's name in files
     :param kg: ballast there [kg]
-    :param from_front_m: behind the front axle [m]
-    :param left_m: left of the middle [m]
-    :param height_m: above the road [m]
+    :param from_front_m: distance behind the front axle [m]
+    :param left_m: distance left of the centre line of the car [m]
+    :param height_m: height above the road [m]
     """
 
     key: Key
@@ -69,9 +69,9 @@ class Damper(Value):
     """Damper rates at the damper; they enter the ride analysis only, never the lap time.
 
     :param bump_slow: low-speed bump damping [N s/mm]
-    :param bump_fast: resistance to fast compression [N s/mm]
-    :param rebound_slow: resistance to slow extension [N s/mm]
-    :param rebound_fast: resistance to fast extension [N s/mm]
+    :param bump_fast: high-speed bump damping [N s/mm]
+    :param rebound_slow: low-speed rebound damping [N s/mm]
+    :param rebound_fast: high-speed rebound damping [N s/mm]
     """
 
     bump_slow: float = Field(0.0, ge=0, le=100)
@@ -118,21 +118,21 @@ class Aero(Value):
     """Downforce and drag.
 
     :param drag_area_m2: drag coefficient times area at wing position 0 and reference ride heights [m2]
-    :param lift_area_m2: downforce coefficient times area, the same [m2]
+    :param lift_area_m2: downforce coefficient times area at wing position 0 and reference ride heights [m2]
     :param front_share: aero balance: front share of downforce [-]
     :param side_area_m2: side force coefficient times area for a wind from the side, per radian of its angle [m2]
-    :param side_from_front_m: where that force acts, behind the front axle [m]
+    :param side_from_front_m: where the side force acts, behind the front axle [m]
     :param tow_drag: drag saved right behind another car [-]
-    :param tow_lift_front: share of the front downforce that it costs [-]
-    :param tow_lift_rear: share of the rear downforce that it costs [-]
+    :param tow_lift_front: front downforce lost right behind another car [-]
+    :param tow_lift_rear: rear downforce lost right behind another car [-]
     :param wing_drag_area_m2: drag area that one wing position adds [m2]
     :param wing_lift_area_m2: downforce area that one wing position adds [m2]
-    :param wing_behind_rear_m: the wing's place behind the rear axle [m]
-    :param wing_position: wing position [-]
+    :param wing_behind_rear_m: rear wing, distance behind the rear axle [m]
+    :param wing_position: position of the rear wing, 0 is the flattest [-]
     :param front_wing_drag_area_m2: drag area that one front wing position adds [m2]
     :param front_wing_lift_area_m2: downforce area that one front wing position adds [m2]
     :param front_wing_ahead_m: the front wing's place ahead of the front axle [m]
-    :param front_wing_position: front wing position [-]
+    :param front_wing_position: position of the front wing, 0 is the flattest [-]
     :param ride_front_mm: ride height at the front axle [mm]
     :param ride_rear_mm: ride height at the rear axle [mm]
     :param ride_reference_mm: ride heights, front and rear, at which the areas hold [mm]
@@ -176,7 +176,7 @@ class FuelMap(Value):
 class Differential(Value):
     """A limited-slip differential of each driven axle.
 
-    :param preload_nm: preload: torque it locks with no drive [N m]; a rigid axle holds any
+    :param preload_nm: preload: torque it locks with no drive; a rigid axle holds any [N m]
     :param power: locking on power: share of drive torque moved across the axle [-]
     :param coast: locking on coast: share of engine-braking torque moved across the axle [-]
     """
@@ -197,10 +197,10 @@ class Powertrain(Value):
     :param limit_rpm: rev limit [1/min]
     :param front_drive_share: share of the drive torque on the front axle; 0 is rear-wheel drive [-]
     :param fuel_g_per_kwh: fuel for one kilowatt-hour at the crank [g/kWh]
-    :param restrictor: torque kept with the restrictor [-]
+    :param restrictor: torque kept with the restrictor, 1 where there is none [-]
     :param maps: fuel maps; the rated one where there are none
     :param map_position: the map chosen, from 1
-    :param differential: of each driven axle
+    :param differential: differential of each driven axle
     """
 
     torque_nm: tuple[tuple[float, float], ...] = Field(min_length=3)
@@ -259,18 +259,18 @@ class Compound(Value):
     :param load_sensitivity: relative loss of friction when the load doubles [-]
     :param stiffness_per_rad: cornering stiffness over load [1/rad]
     :param inclination_opt_deg: best camber to the road in a corner [deg]
-    :param inclination_loss: relative loss per deg2 off it, cornering [1/deg2]
-    :param inclination_long_loss: relative loss per deg2 of camber, braking and driving [1/deg2]
+    :param inclination_loss: cornering grip lost per squared degree off the best camber [1/deg2]
+    :param inclination_long_loss: braking and driving grip lost per squared degree of camber [1/deg2]
     :param pressure_opt_kpa: best hot gauge pressure at the reference load [kPa]
     :param pressure_opt_kpa_per_kn: growth of the best pressure with load [kPa/kN]
     :param pressure_loss: grip lost when hot pressure is 100 % off, growing with its square [-]
     :param temperature_opt_c: best tyre temperature [degC]
-    :param temperature_width_c: distance from it at which `temperature_loss` is lost [K]
-    :param temperature_loss: relative loss at that distance [-]
+    :param temperature_width_c: distance from the best temperature at which `temperature_loss` is lost [K]
+    :param temperature_loss: grip lost that far from the best temperature [-]
     :param wear_per_mj: share of the tread that one megajoule of sliding takes [1/MJ]
     :param wear_loss: relative loss of grip of a tyre worn to the cliff [-]
     :param cliff_wear: wear at the cliff [-]
-    :param cliff_loss: further relative loss from the cliff to bare [-]
+    :param cliff_loss: further grip lost between the cliff and a bare tyre [-]
     :param rolling: rolling resistance over load [-]
     :param warm_up: how quickly its surface takes up heat, over that of the car's usual tyre [-]
     """
@@ -311,8 +311,8 @@ class Tyres(Value):
     :param heat_share: part of the sliding work that heats the tyre [-]
     :param cooling_w_per_k: heat lost from the surface per kelvin at standstill [W/K]
     :param cooling_w_per_k_ms: growth of surface cooling with speed [W/K per m/s]
-    :param heat_capacity_j_per_k: of one tyre with its gas and rim [J/K]
-    :param surface_share: part of that in the tread's surface [-]
+    :param heat_capacity_j_per_k: heat capacity of one tyre with its gas and rim [J/K]
+    :param surface_share: share of the heat capacity in the tread's surface [-]
     :param conduction_w_per_k: heat between surface and carcass [W/K]
     :param carcass_w_per_k: heat lost from the carcass to rim and air [W/K]
     :param compounds: the compounds that fit
@@ -342,6 +342,7 @@ class Tyres(Value):
 class Car(Value):
     """A car: the physical values at its base setting, and the items one can adjust.
 
+    :param format: marks a file as a car
     :param key: its name in files
     :param name: its name on the screen
     :param kind: what sort of car it is

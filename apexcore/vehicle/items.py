@@ -72,14 +72,14 @@ class Item(Value):
         return self
 
     @property
-    def ride_only(self) -> bool:
+    def damper_only(self) -> bool:
         """Whether it enters the ride analysis only, never the lap."""
         return ".damper." in self.sets
 
     @property
     def tunes_lap(self) -> bool:
         """Whether it may be moved and enters the lap."""
-        return not self.locked and not self.ride_only
+        return not self.locked and not self.damper_only
 
     def _on_step(self, value: float) -> bool:
         steps = (value - self.low) / self.step
@@ -121,7 +121,7 @@ class Item(Value):
             return value
         return round(min(self.low + round((value - self.low) / self.step) * self.step, self.high), 9)
 
-    def held(self, value: float) -> float:
+    def nearest_allowed(self, value: float) -> float:
         """The nearest value that stands on a step within the range."""
         last = math.floor((self.high - self.low) / self.step + _ON_STEP)
         return self.check(self.low + min(max(round((value - self.low) / self.step), 0), last) * self.step)
@@ -129,7 +129,7 @@ class Item(Value):
     def at_least(self, value: float) -> float:
         """The lowest step at or above a value; the ends where it lies outside the range."""
         steps = math.ceil((max(value, self.low) - self.low) / self.step - 1e-9)
-        return self.held(self.low + steps * self.step)
+        return self.nearest_allowed(self.low + steps * self.step)
 
     def stepped(self, value: float, steps: int) -> float | None:
         """The value that many steps away, or None where the range ends or the item is locked."""
@@ -155,6 +155,11 @@ class Item(Value):
         """The value with its unit, and its name where it has one."""
         name = self.name_of(value)
         return f"{self.number(value)} {self.unit}".strip() + (f" ({name})" if name else "")
+
+    @property
+    def range_text(self) -> str:
+        """Range and step in words."""
+        return f"{self.number(self.low)} to {self.number(self.high)} {self.unit}".rstrip() + f", step {self.number(self.step)}"
 
     def _step_text(self) -> str:
         return f"{self.step:g} {self.unit}".strip()

@@ -36,7 +36,7 @@ def _problems(item: Item, limit: Limit) -> list[str]:
         return [] if held else [f"{item.name}: the car fixes it at {item.text(item.base)}."]
     found = []
     for value in limit:
-        if not item.low - 1e-9 <= value <= item.high + 1e-9 or abs(item.held(value) - value) > 1e-6:
+        if not item.low - 1e-9 <= value <= item.high + 1e-9 or abs(item.nearest_allowed(value) - value) > 1e-6:
             found.append(
                 f"{item.name}: {item.text(value)} is not one of its steps; expected {item.text(item.low)} to {item.text(item.high)}"
                 f" in steps of {item.step:g} {item.unit}".rstrip()
@@ -70,5 +70,5 @@ def outside(car: Car, sheet: Sheet) -> list[str]:
 
 def within(car: Car, sheet: Sheet) -> Sheet:
     """The sheet with what the list does not allow moved to the nearest value that it does."""
-    values = {item.key: item.base if item.locked else item.held(sheet.values[item.key]) for item in car.items}
+    values = {item.key: item.base if item.locked else item.nearest_allowed(sheet.values[item.key]) for item in car.items}
     return Sheet(sheet.car_key, values)

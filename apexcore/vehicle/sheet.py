@@ -77,13 +77,13 @@ def checked_sheet(car: Car, values: Mapping[str, float]) -> Sheet:
         raise FileRejected(problems)
     sheet = Sheet(car.key, good)
     try:
-        check_whole(car, sheet)
+        check_consistency(car, sheet)
     except InputError as error:
         raise FileRejected([str(error)]) from None
     return sheet
 
 
-def check_whole(car: Car, sheet: Sheet) -> None:
+def check_consistency(car: Car, sheet: Sheet) -> None:
     """What no item can tell alone: gears that fall, and a car that stands on all its wheels.
 
     :raises InputError: naming what does not fit
@@ -96,10 +96,10 @@ def check_whole(car: Car, sheet: Sheet) -> None:
     weights(moved)
 
 
-def stands(car: Car, sheet: Sheet) -> bool:
-    """Whether `check_whole` finds nothing."""
+def is_drivable(car: Car, sheet: Sheet) -> bool:
+    """Whether `check_consistency` finds nothing."""
     try:
-        check_whole(car, sheet)
+        check_consistency(car, sheet)
     except InputError:
         return False
     return True

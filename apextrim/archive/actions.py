@@ -39,6 +39,7 @@ from apextrim.race.models import KeptPlan
 from apextrim.runs.models import Lap, Run, Sample, TyreReading
 from apextrim.sheets.actions import put_in_car
 from apextrim.sheets.models import Sheet
+from apextrim.verdicts.differences import Difference, differences_of
 from apextrim.verdicts.models import Calibration, KeptVerdict, PlannedTest
 
 Core = TypeVar("Core", CoreCar, CoreCircuit)
@@ -102,7 +103,7 @@ def event_file(event: Event, samples: bool = True) -> EventFile:
         "tests": [
             {
                 **_told(row, TestFile.model_fields, "differences"),
-                "differences": [[one[0], sides(one[0], one[1]), one[2], sides(one[0], one[3]), one[4]] for one in row.differences],
+                "differences": [tried.with_keys(sides).to_row() for tried in differences_of(row)],
             } for row in event.tests.order_by("pk")
         ],
         "calibrations": [_told(row, CalibrationFile.model_fields) for row in event.calibrations.order_by("pk")],
@@ -202,7 +203,7 @@ def _fill(event: Event, file: EventFile) -> None:
         KeptPlan.objects.create(event=event, **{**one.model_dump(), "stints": [list(stint) for stint in one.stints]}) for one in file.plans
     ]
     for test in file.tests:
-        differences = [[one[0], key(one[0], one[1]), one[2], key(one[0], one[3]), one[4]] for one in test.differences]
+        differences = [Difference.from_row(tried).with_keys(key).to_row() for tried in test.differences]
         order = [list(marks) for marks in test.order]
         PlannedTest.objects.create(event=event, **{**test.model_dump(), "differences": differences, "order": order})
     for calibration in file.calibrations:

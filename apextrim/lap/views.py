@@ -33,12 +33,7 @@ def _bench(
         context |= {"length_m": line.length_m, "height_m": float(line.z.max() - line.z.min())}
         answer = answers.answer_of(event, core_sheet_in_car(event))
         notes = {note.number: note for note in event.circuit.notes.all()}
-        rows = presenters.corner_rows(answer.corners, notes)
-        for row in rows:
-            number = row["result"].corner.number  # type: ignore[attr-defined]
-            if typed and number in typed:
-                row["qualifying"], row["race"] = typed[number]
-        context["rows"] = rows
+        context["rows"] = presenters.corner_rows(answer.corners, notes, typed)
         context["lap"] = answer.lap
         spans, lap = cases.spans_of(event), answer.lap
         context["map"] = map_view(core, line, spans, lap.column("brake"), lap.column("throttle"))

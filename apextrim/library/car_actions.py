@@ -6,7 +6,7 @@ from django.db import transaction
 from apexcore.errors import FileRejected
 from apexcore.formats.values_json import read_value, write_value
 from apexcore.vehicle.car import Car as CoreCar
-from apexcore.vehicle.sheet import base_sheet, check_whole
+from apexcore.vehicle.sheet import base_sheet, check_consistency
 
 from .models import Car
 from .signals import car_changing
@@ -29,7 +29,7 @@ def keep_car(owner: User, core: CoreCar) -> tuple[Car, bool]:
 
     :raises InputError: if the car cannot stand on its base sheet
     """
-    check_whole(core, base_sheet(core))
+    check_consistency(core, base_sheet(core))
     text = write_value(core)
     there = Car.objects.filter(owner=owner, key=core.key).first()
     if there is not None:

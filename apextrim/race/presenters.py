@@ -4,6 +4,8 @@ from dataclasses import dataclass
 
 from apexcore.quantities import format_number
 from apexcore.quantities.spread import half_interval
+from apexcore.quantities.words import counted
+from apexcore.race.pace import CLIFF_SPREAD
 from apexcore.vehicle.car import Car
 from apextrim.ui.pictures import Axis, linear_axis
 
@@ -80,37 +82,47 @@ def _why(ranked: RankedPlan, best: RankedPlan) -> str:
     return ", ".join(parts) or "equal in every part"
 
 
-def estimate_rows(view: RaceView, car: Car) -> list[dict[str, str]]:
-    """What the plans are computed from: what, value, spread, source."""
+@dataclass(frozen=True)
+class EstimateRow:
+    """A quantity that the plans are based on.
+
+    :param what: the quantity
+    :param value: with its unit
+    :param spread: half its 95 % interval, with its unit
+    :param source: a kind of the `source` tag
+    :param laps: how many laps gave it, in words; empty where the vehicle model does
+    """
+
+    what: str
+    value: str
+    spread: str
+    source: str
+    laps: str
+
+
+def estimate_rows(view: RaceView, car: Car) -> list[EstimateRow]:
+    """What the plans are computed from."""
     pace = view.pace
+    use, weight = pace.fuel, pace.fuel_s_per_l
     rows = [
-        _row("Fuel per lap", f"{pace.fuel.mean_l:.2f} l", f"± {half_interval(pace.fuel.error_l):.2f} l", pace.fuel.laps),
-        _row(
-            "Weight of a litre",
-            f"{1000 * pace.fuel_s_per_l.mean:.0f} ms a lap",
-            f"± {1000 * half_interval(pace.fuel_s_per_l.sd):.0f} ms",
-            pace.fuel_s_per_l.laps,
-        ),
+        _row("Fuel per lap", f"{use.mean_l:.2f} l", f"± {half_interval(use.error_l):.2f} l", use.laps),
+        _row("Weight of a litre", _ms_a_lap(weight.mean), f"± {1000 * half_interval(weight.sd):.0f} ms", weight.laps),
     ]
     for place, compound in enumerate(car.tyres.compounds):
         fade, offset, tyre = pace.fade[place], pace.offset[place], pace.pace.tyres[place]
-        rows.append(
-            _row(f"{compound.name}: fade", f"{1000 * fade.mean:.0f} ms a lap", f"± {1000 * half_interval(fade.sd):.0f} ms", fade.laps)
-        )
+        rows.append(_row(f"{compound.name}: fade", _ms_a_lap(fade.mean), f"± {1000 * half_interval(fade.sd):.0f} ms", fade.laps))
         if place:
-            first = car.tyres.compounds[0].name
-            value = f"{format_number(offset.mean, 2, signed=True)} s against {first}"
+            value = f"{format_number(offset.mean, 2, signed=True)} s against {car.tyres.compounds[0].name}"
             rows.append(_row(f"{compound.name}: new", value, f"± {half_interval(offset.sd):.2f} s", offset.laps))
-        rows.append(_row(f"{compound.name}: cliff", f"after {tyre.cliff_age:.0f} laps", f"± {0.3 * tyre.cliff_age:.0f} laps", 0))
+        cliff = half_interval(CLIFF_SPREAD * tyre.cliff_age)
+        rows.append(_row(f"{compound.name}: cliff", f"after {tyre.cliff_age:.0f} laps", f"± {cliff:.0f} laps", 0))
     return rows
 
 
-def _row(what: str, value: str, spread: str, laps: int) -> dict[str, str]:
-    """`laps` is 0 where the vehicle model gives the value."""
-    return {
-        "what": what,
-        "value": value,
-        "spread": spread,
-        "source": "laps" if laps else "modelled",
-        "laps": f"{laps} laps" if laps else "",
-    }
+def _ms_a_lap(seconds: float) -> str:
+    return f"{1000 * seconds:.0f} ms a lap"
+
+
+def _row(what: str, value: str, spread: str, laps: int) -> EstimateRow:
+    """:param laps: 0 where the vehicle model gives the value"""
+    return EstimateRow(what, value, spread, "laps" if laps else "modelled", counted(laps, "lap") if laps else "")

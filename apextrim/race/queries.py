@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 
-from apexcore.judge.model import cleaned_times, fit
+from apexcore.judge.model import corrected_times, fit
 from apexcore.judge.plan import scatter_of
 from apexcore.race.fuel import measured_use
 from apexcore.race.pace import RacePace, best_chances, gap_spread_s, race_pace
@@ -125,6 +125,6 @@ def driver_of(event: Event) -> Known:
     level = {row.pk: place for place, row in enumerate(event.sheets.all())}
     runs = observed_by(event, rows, lambda run: level.get(run.sheet_id), book.fuel_l_per_lap)
     laps = [lap for run in runs for lap in run.laps]
-    cleaned = [float(time) for time in cleaned_times(laps, fit(laps, book.priors()))] if laps else []
+    cleaned = [float(time) for time in corrected_times(laps, fit(laps, book.priors()))] if laps else []
     found = scatter_of(per_run(runs, cleaned))
     return Known(found[0] if found else _SCATTER_S, kinds.count("spoiled") / len(kinds), len(kinds))

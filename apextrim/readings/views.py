@@ -76,7 +76,7 @@ def _advice(event: Event, row: Sheet, form: NextForm) -> dict[str, Any]:
         items = {item.sets: item for item in setting.car.items if not item.locked}
         moves = [(items[f"tyres.cold_kpa.{w}"], one.cold_kpa) for w, one in enumerate(on_sheet) if f"tyres.cold_kpa.{w}" in items]
         context["pressures"] = next_pressures(later, lap_then, seen, best, asked["set_at"])
-        context["query"] = set_query((item, item.held(kpa)) for item, kpa in moves)
+        context["query"] = set_query((item, item.nearest_allowed(kpa)) for item, kpa in moves)
     same = [_core(one, cold_c) for one in rows if one.sheet_id == row.pk]
     newest = _core(rows[0], cold_c) if rows else None
     return context | {

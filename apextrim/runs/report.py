@@ -7,7 +7,7 @@ from functools import cached_property
 from apexcore.errors import ApexError
 from apexcore.judge.fade import Fade, fade
 from apexcore.judge.laps import DrivenLap
-from apexcore.judge.model import Observed, cleaned_times, fit
+from apexcore.judge.model import Observed, corrected_times, fit
 from apexcore.lap.solver import Setting
 from apexcore.lap.stint import StintLap, solve_stint
 from apexcore.quantities import format_number
@@ -80,7 +80,7 @@ def read_run(event: Event, run: Run) -> RunReading:
     own = replace(own, laps=own.laps[-_MOST_LAPS:], numbers=own.numbers[-_MOST_LAPS:])
     everything = [*[lap for one in runs if one.run.pk != run.pk for lap in one.laps][-_MOST_LAPS:], *own.laps]
     posterior = fit(everything, book.priors())
-    cleaned = [float(time) for time in cleaned_times(own.laps, posterior)]
+    cleaned = [float(time) for time in corrected_times(own.laps, posterior)]
     laps = tuple(DrivenLap(number, time) for number, time in zip(own.numbers, cleaned, strict=True))
     return RunReading(laps, _fade(own.laps, float(posterior.fuel.mean())), _limit(wheels), *_heat(wheels))
 

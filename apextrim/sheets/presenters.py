@@ -46,38 +46,63 @@ class ItemView:
     error: str
 
 
-def item_groups(car: Car, saved: Mapping[str, float], typed: Mapping[str, str], errors: Mapping[str, str]) -> list[dict[str, object]]:
-    """The items in their places on the car."""
-    groups: list[dict[str, object]] = []
+@dataclass(frozen=True)
+class Fold:
+    """Items that fold together.
+
+    :param open: whether something in it is wrong or differs from the saved sheet
+    """
+
+    title: str
+    items: list[ItemView]
+    open: bool
+
+
+@dataclass(frozen=True)
+class Group:
+    """The items in one place on the car.
+
+    :param place: of `PLACES`
+    :param items: all of them
+    :param shown: those outside a fold
+    """
+
+    place: str
+    title: str
+    items: list[ItemView]
+    shown: list[ItemView]
+    folds: list[Fold]
+
+
+def item_groups(car: Car, saved: Mapping[str, float], typed: Mapping[str, str], errors: Mapping[str, str]) -> list[Group]:
+    """The items in their places on the car.
+
+    :param typed: text by item key, where it is not the saved value's
+    :param errors: what is wrong with it, by item key
+    """
+
+    def view(item: Item) -> ItemView:
+        value = saved[item.key]
+        text = typed.get(item.key, item.number(value))
+        return ItemView(item, _label(item), text, item.number(value), item.name_of(value), errors.get(item.key, ""))
+
+    groups = []
     for place, title in PLACES:
-        views = [
-            ItemView(
-                item,
-                _label(item),
-                typed.get(item.key, item.number(saved[item.key])),
-                item.number(saved[item.key]),
-                item.name_of(saved[item.key]),
-                errors.get(item.key, ""),
-            )
-            for item in car.items
-            if item.place == place
+        views = [view(item) for item in car.items if item.place == place]
+        alike = [(words, [one for one in views if _fold(one.item) == words]) for words in _FOLDS]
+        folds = [
+            Fold(words, there, any(one.error or one.text != one.saved for one in there))
+            for words, there in alike
+            if len(there) >= _FOLD_FROM
         ]
-        folds = [(words, [one for one in views if _fold(one.item) == words]) for words in _FOLDS]
-        folds = [(words, there) for words, there in folds if len(there) >= _FOLD_FROM]
-        folded = {one.item.key for _, there in folds for one in there}
-        shown = [one for one in views if one.item.key not in folded]
-        groups.append({"place": place, "title": title, "items": views, "shown": shown, "folds": [_folded(*fold) for fold in folds]})
+        folded = {one.item.key for fold in folds for one in fold.items}
+        groups.append(Group(place, title, views, [one for one in views if one.item.key not in folded], folds))
     return groups
-
-
-def _folded(words: str, views: list[ItemView]) -> dict[str, object]:
-    """A fold of items; open where something in it is wrong or differs from the saved sheet."""
-    return {"title": words, "items": views, "open": any(one.error or one.text != one.saved for one in views)}
 
 
 def _fold(item: Item) -> str:
     """The fold that an item goes into where there are several of its kind, empty for none."""
-    if item.ride_only:
+    if item.damper_only:
         return "Dampers"
     return next((words for start, words in _FOLD_OF if item.sets.startswith(start)), "")
 
@@ -161,16 +186,34 @@ def answer_view(now: Answer, saved: Answer) -> AnswerView:
     return AnswerView(now, change, difference_spread_s(change), top, rows, pads)
 
 
-def difference_rows(found: list[Difference], effects: Mapping[str, float]) -> list[dict[str, object]]:
-    """Differences of two sheets with what the model says of each alone [s]."""
-    return [
-        {
-            "name": one.item.name,
-            "before": one.item.text(one.before),
-            "after": one.item.text(one.after),
-            "steps": format_number(one.steps, 0, signed=True),
-            "effect": effects[one.item.key],
-            "spread": difference_spread_s(effects[one.item.key]),
-        }
-        for one in found
-    ]
+@dataclass(frozen=True)
+class DifferenceRow:
+    """An item in which two sheets differ.
+
+    :param before: value on the first sheet
+    :param after: on the second
+    :param steps: from first to second, signed
+    :param effect: modelled change of lap time by this difference alone [s]
+    :param spread: half its 95 % interval [s]
+    """
+
+    name: str
+    before: str
+    after: str
+    steps: str
+    effect: float
+    spread: float
+
+
+def difference_rows(found: list[Difference], effects: Mapping[str, float]) -> list[DifferenceRow]:
+    """Differences of two sheets with what the model says of each alone.
+
+    :param effects: modelled change of lap time by item key [s]
+    """
+    rows = []
+    for difference in found:
+        item, effect = difference.item, effects[difference.item.key]
+        steps = format_number(difference.steps, 0, signed=True)
+        before, after = item.text(difference.before), item.text(difference.after)
+        rows.append(DifferenceRow(item.name, before, after, steps, effect, difference_spread_s(effect)))
+    return rows

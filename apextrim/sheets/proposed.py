@@ -7,7 +7,7 @@ from apexcore.errors import InputError
 from apexcore.quantities.text import has_other_unit
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.items import Item
-from apexcore.vehicle.sheet import Sheet, check_whole
+from apexcore.vehicle.sheet import Sheet, check_consistency
 
 #: Values that one address may carry: more than any car has items.
 _MOST = 200
@@ -47,7 +47,7 @@ def read_proposed(car: Car, saved: Sheet, asked: Sequence[str]) -> Proposed:
             typed[key] = item.number(values[key])
     sheet = Sheet(car.key, values)
     try:
-        check_whole(car, sheet)
+        check_consistency(car, sheet)
     except InputError as error:
         return Proposed(saved, typed, (*refused, str(error)))
     return Proposed(sheet, typed, tuple(refused))

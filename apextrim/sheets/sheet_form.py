@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 from apexcore.errors import InputError
 from apexcore.vehicle.car import Car
-from apexcore.vehicle.sheet import Sheet, check_whole
+from apexcore.vehicle.sheet import Sheet, check_consistency
 
 
 @dataclass
@@ -32,7 +32,7 @@ class SheetForm:
                 self.errors[item.key] = str(error)
         if not self.errors:
             try:
-                check_whole(self.car, Sheet(self.car.key, self.values))
+                check_consistency(self.car, Sheet(self.car.key, self.values))
             except InputError as error:
                 self.errors[""] = str(error)
 

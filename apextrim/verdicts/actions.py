@@ -1,5 +1,6 @@
 """Keeping a verdict, and a planned test."""
 
+from collections.abc import Sequence
 from datetime import datetime
 
 from django.db import transaction
@@ -9,6 +10,7 @@ from apexcore.judge.plan import TestPlan
 from apextrim.events.models import Event
 from apextrim.events.thread import tie
 
+from .differences import Difference
 from .models import KeptVerdict, PlannedTest
 from .queries import Judged
 from .sides import SHEET
@@ -34,15 +36,15 @@ def keep_verdict(event: Event, sides: Sides, judged: Judged, at: datetime | None
 
 
 @transaction.atomic
-def keep_test(event: Event, differences: list[list[str]], plan: TestPlan, difference_s: float) -> PlannedTest:
+def keep_test(event: Event, differences: Sequence[Difference], plan: TestPlan, difference_s: float) -> PlannedTest:
     """Keeps a plan of a test, on the thread.
 
-    :param differences: as `PlannedTest` has them
     :param difference_s: that one cares about [s]
     """
+    rows, order = [tried.to_row() for tried in differences], [list(marks) for marks in plan.order]
     row = PlannedTest.objects.create(
-        event=event, differences=differences, order=[list(marks) for marks in plan.order], laps=plan.laps, difference_s=difference_s,
-        power=plan.power, made_at=timezone.now(),
-    )  # fmt: skip
-    tie(event, "brief", "Test", f"{len(plan.order)} runs of {plan.laps} laps: {'; '.join(f'{d[2]} against {d[4]}' for d in differences)}")
+        event=event, differences=rows, order=order, laps=plan.laps, difference_s=difference_s, power=plan.power, made_at=timezone.now()
+    )
+    tried = "; ".join(f"{one.off.words} against {one.on.words}" for one in differences)
+    tie(event, "brief", "Test", f"{len(order)} runs of {plan.laps} laps: {tried}")
     return row

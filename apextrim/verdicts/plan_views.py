@@ -1,6 +1,8 @@
 """A test, planned: how many runs of how many laps in which order; afterwards its runs and the verdict."""
 
 import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
@@ -23,6 +25,7 @@ from apextrim.sheets.queries import core_sheet_in_car
 from apextrim.ui.fields import QuantityField
 
 from . import actions
+from .differences import Difference, Side, differences_of
 from .models import PlannedTest
 from .sides import SHEET, side_of
 
@@ -61,8 +64,8 @@ class PlanForm(forms.Form):
             raise forms.ValidationError(str(error)) from None
         return values
 
-    def _differences(self, values: dict[str, Any]) -> list[list[str]]:
-        """Kind, off side (key, words) and on side of each difference."""
+    def _differences(self, values: dict[str, Any]) -> list[Difference]:
+        """What is tried, from the lines of tags, else from the two sheets."""
         found = []
         for number, line in enumerate(str(values.get("tags", "")).splitlines(), start=1):
             if not line.strip():
@@ -76,7 +79,7 @@ class PlanForm(forms.Form):
                 parse_tags(f"{name}={value}")
             if off == on:
                 raise forms.ValidationError(f"Tags, line {number}: both values are “{off}”; expected two different ones.")
-            found.append([f"tag:{name.lower()}", off, f"{name} {off}", on, f"{name} {on}"])
+            found.append(Difference(f"tag:{name.lower()}", Side(off, f"{name} {off}"), Side(on, f"{name} {on}")))
         if len(found) > _MOST_DIFFERENCES:
             raise forms.ValidationError(f"Tags: {len(found)} lines; expected at most {_MOST_DIFFERENCES}.")
         if found:
@@ -85,7 +88,7 @@ class PlanForm(forms.Form):
         if not a or not b or a == b:
             raise forms.ValidationError("What is tried: expected two different sheets, or at least one line of tags.")
         names = dict(self.fields["a"].choices)  # type: ignore[attr-defined]
-        return [[SHEET, a, names[a], b, names[b]]]
+        return [Difference(SHEET, Side(a, names[a]), Side(b, names[b]))]
 
 
 def _usual(event: Event) -> dict[str, str]:
@@ -103,14 +106,12 @@ def _planned(event: Event, values: dict[str, Any]) -> list[TestPlan]:
     return plans(question, answers.book_of(event, sheet).priors())
 
 
-def side_driven(difference: list[str], on: int) -> tuple[str, str]:
-    """Key and words of the side of a planned difference that a run is driven with."""
-    return (difference[3], difference[4]) if on else (difference[1], difference[2])
+def order_words(differences: Sequence[Difference], order: Iterable[Sequence[int]]) -> list[str]:
+    """What each run is driven with.
 
-
-def order_words(differences: list[list[str]], order: Any) -> list[str]:
-    """What each run is driven with."""
-    return [", ".join(side_driven(one, on)[1] for one, on in zip(differences, marks, strict=True)) for marks in order]
+    :param order: of each run, which differences are on
+    """
+    return [", ".join(tried.side(on).words for tried, on in zip(differences, marks, strict=True)) for marks in order]
 
 
 def _page(event: Event, form: PlanForm, asked: bool) -> dict[str, Any]:
@@ -156,17 +157,46 @@ def keep_plan(request: HttpRequest, event_id: int) -> HttpResponse:
 
 def runs_of_test(test: PlannedTest) -> list[Run]:
     """The runs that were driven for a test: those begun after it was planned that carry one side of each difference."""
-    sides = [(side_of(one[0]), {one[1], one[3]}) for one in test.differences]
+    sides = [(side_of(tried.kind), {tried.off.key, tried.on.key}) for tried in differences_of(test)]
     rows = runs_of(test.event).filter(made_at__gte=test.made_at)
     return [run for run in rows if all(side(run) in keys for side, keys in sides)]
 
 
 def filled_in(test: PlannedTest, place: int) -> str:
     """The query that fills the form of a planned run with what it is driven with."""
-    chosen = [(one[0], side_driven(one, on)[0]) for one, on in zip(test.differences, test.order[place], strict=True)]
-    tags = {kind.removeprefix("tag:"): key for kind, key in chosen if kind != SHEET}
-    sheet = next((key for kind, key in chosen if kind == SHEET), "")
-    return urlencode({"sheet": sheet, "tags": tags_text(tags)})
+    chosen = {tried.kind: tried.side(on).key for tried, on in zip(differences_of(test), test.order[place], strict=True)}
+    tags = {kind.removeprefix("tag:"): key for kind, key in chosen.items() if kind != SHEET}
+    return urlencode({"sheet": chosen.get(SHEET, ""), "tags": tags_text(tags)})
+
+
+@dataclass(frozen=True)
+class PlannedRun:
+    """A run of a planned test.
+
+    :param number: from 1, in the order planned
+    :param words: what it is to be driven with
+    :param run: the run that was driven; None before
+    :param timed: its timed laps
+    :param as_planned: whether it was driven with what it should be
+    """
+
+    number: int
+    words: str
+    run: Run | None
+    timed: int
+    as_planned: bool
+
+
+def _planned_runs(test: PlannedTest) -> list[PlannedRun]:
+    """Every run of a test, driven or to be driven."""
+    tried, runs = differences_of(test), runs_of_test(test)
+    found = []
+    for number, (words, marks) in enumerate(zip(order_words(tried, test.order), test.order, strict=True), start=1):
+        run = runs[number - 1] if number <= len(runs) else None
+        right = run is None or all(side_of(one.kind)(run) == one.side(on).key for one, on in zip(tried, marks, strict=True))
+        timed = 0 if run is None else sum(lap.kind == "timed" for lap in run.laps.all())
+        found.append(PlannedRun(number, words, run, timed, right))
+    return found
 
 
 @require_GET
@@ -174,24 +204,14 @@ def planned(request: HttpRequest, event_id: int, test_id: int) -> HttpResponse:
     """A planned test: what to drive next, what was driven, and the way to its verdict."""
     event = event_for(request.user, event_id)
     test = owned_or_404(PlannedTest, request.user, "event", event=event, pk=test_id)
-    runs = runs_of_test(test)
-    words = order_words(test.differences, test.order)
-    done = []
-    for number, text in enumerate(words, start=1):
-        run = runs[number - 1] if number <= len(runs) else None
-        marks = test.order[number - 1]
-        as_planned = run is None or all(
-            side_of(one[0])(run) == side_driven(one, on)[0] for one, on in zip(test.differences, marks, strict=True)
-        )
-        timed = 0 if run is None else sum(lap.kind == "timed" for lap in run.laps.all())
-        done.append((number, text, run, timed, as_planned))
-    next_run = next((one for one in done if one[2] is None), None)
-    first = test.differences[0]
-    query = {"by": first[0], "a": first[1], "b": first[3], "margin": f"{test.difference_s:.2f}"}
-    if len(test.differences) > 1:
+    done = _planned_runs(test)
+    upcoming = next((planned_run for planned_run in done if planned_run.run is None), None)
+    tried = differences_of(test)
+    query = {"by": tried[0].kind, "a": tried[0].off.key, "b": tried[0].on.key, "margin": f"{test.difference_s:.2f}"}
+    if len(tried) > 1:
         query = {"by": "several", "margin": f"{test.difference_s:.2f}"}
     context = {
-        "event": event, "frame": frame(event, "verdicts"), "test": test, "done": done, "query": query,
-        "next": next_run, "filled": "" if next_run is None else filled_in(test, next_run[0] - 1),
+        "event": event, "frame": frame(event, "verdicts"), "test": test, "tried": tried, "done": done, "query": urlencode(query),
+        "next": upcoming, "filled": "" if upcoming is None else filled_in(test, upcoming.number - 1),
     }  # fmt: skip
     return render(request, "verdicts/planned.html", context)

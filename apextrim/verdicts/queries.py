@@ -43,6 +43,16 @@ class Judged:
     priors: Priors
 
 
+@dataclass(frozen=True)
+class NotYet:
+    """There is no verdict yet.
+
+    :param why: the sentence that says what is missing
+    """
+
+    why: str
+
+
 def trusted(priors: Priors, trust: str) -> Priors:
     """The priors with their spread widened."""
     factor = TRUST[trust]
@@ -56,21 +66,21 @@ def trusted(priors: Priors, trust: str) -> Priors:
     )  # fmt: skip
 
 
-def judged(event: Event, a: Sheet, b: Sheet, margin_s: float, trust: str = "usual") -> Judged | str:
+def judged(event: Event, a: Sheet, b: Sheet, margin_s: float, trust: str = "usual") -> Judged | NotYet:
     """The verdict of sheet B against sheet A; see `judged_sides`."""
     return judged_sides(event, SHEET, (str(a.pk), str(b.pk)), (a.name, b.name), margin_s, trust)
 
 
 def judged_sides(
     event: Event, kind: str, sides: tuple[str, str], names: tuple[str, str], margin_s: float, trust: str = "usual"
-) -> Judged | str:
-    """The verdict of side B against side A of a kind of difference, or the sentence that says what is missing.
+) -> Judged | NotYet:
+    """The verdict of side B against side A of a kind of difference, or what is missing.
 
     :param kind: of `sides.kinds_of`
     :raises SolverError: if the vehicle model, which gives the priors, has no lap
     """
     found = _observed(event, list(runs_of(event)), kind, dict(zip(sides, names, strict=True)), trust)
-    if isinstance(found, str):
+    if isinstance(found, NotYet):
         return found
     runs, priors = found
     kept = newest(runs)
@@ -84,7 +94,7 @@ def judged_sides(
 
 def judged_every(
     event: Event, kind: str, first: str, names: Mapping[str, str], margin_s: float, trust: str = "usual"
-) -> list[tuple[str, Judged]] | str:
+) -> list[tuple[str, Judged]] | NotYet:
     """The verdict of every side that was driven against one of them, from one posterior, the quickest first.
 
     :param first: the side that the others are held against
@@ -95,9 +105,9 @@ def judged_every(
     driven = {key for run in rows if any(lap.kind == "timed" for lap in run.laps.all()) and (key := side(run)) in names}
     others = [key for key in names if key in driven and key != first]
     if first not in driven or not others:
-        return f"{names[first]} and at least one other need a timed lap. Drive a run with each, then judge."
+        return NotYet(f"{names[first]} and at least one other need a timed lap. Drive a run with each, then judge.")
     found = _observed(event, rows, kind, {first: names[first], **{key: names[key] for key in others}}, trust)
-    if isinstance(found, str):
+    if isinstance(found, NotYet):
         return found
     runs, priors = found
     runs = newest(runs)
@@ -116,9 +126,9 @@ def judged_every(
     return sorted(judged, key=lambda one: one[1].verdict.mean_s)
 
 
-def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str], trust: str) -> tuple[list[ObservedRun], Priors] | str:
-    """Timed laps of the runs on these sides, each side a level in their order, and the priors; the sentence that says what is
-    missing where a side was not driven."""
+def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str], trust: str) -> tuple[list[ObservedRun], Priors] | NotYet:
+    """Timed laps of the runs on these sides, each side a level in their order, and the priors; what is missing where a side was
+    not driven."""
     level = {key: place for place, key in enumerate(sides)}
     side = side_of(kind)
     first_on = next((run for run in rows if side(run) in level), None)
@@ -129,7 +139,7 @@ def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str]
         runs = []
     for number, name in enumerate(sides.values()):
         if not any(one.laps[0].level == number for one in runs):
-            return f"{name} has no timed lap yet. Drive a run with it, then judge."
+            return NotYet(f"{name} has no timed lap yet. Drive a run with it, then judge.")
     priors = trusted(book.priors(), trust)
     if kind == TYRES:  # the pair itself is what is judged: its offset must not be taken out
         runs = [replace(one, laps=[replace(lap, compound=0) for lap in one.laps]) for one in runs]
@@ -150,24 +160,24 @@ def newest(runs: list[ObservedRun]) -> list[ObservedRun]:
     return kept[::-1]
 
 
-def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[tuple[str, Judged]] | str:
-    """The verdict of every two-sided tag with the others taken out, or the sentence that says why not."""
+def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[tuple[str, Judged]] | NotYet:
+    """The verdict of every two-sided tag with the others taken out, or what is missing."""
     rows = list(runs_of(event))
     tags = two_sided_tags(rows)
     tagged = [run for run in rows if all(name in run.tags for name, _, _ in tags)]
     if len(tags) < 2 or not tagged:
-        return "Several differences at once need runs with two or more tags, each with exactly two values."
+        return NotYet("Several differences at once need runs with two or more tags, each with exactly two values.")
     book = answers.book_of(event, core_sheet(event, tagged[0].sheet))
     chosen = {run.pk: tuple(int(run.tags[name] == on) for name, _, on in tags) for run in tagged}
     runs = observed_by(event, rows, lambda run: chosen.get(run.pk), book.fuel_l_per_lap)
     laps = [lap for one in runs for lap in one.laps]
     if not laps:
-        return "None of the tagged runs has a timed lap yet."
+        return NotYet("None of the tagged runs has a timed lap yet.")
     priors = trusted(book.priors(), trust)
     try:
         verdicts = judge_several(laps, priors, margin_s)
     except ValueError as error:
-        return f"These runs cannot tell the tags {', '.join(name for name, _, _ in tags)} apart: {error}."
+        return NotYet(f"These runs cannot tell the tags {', '.join(name for name, _, _ in tags)} apart: {error}.")
     found = []
     for (name, off, on), verdict in zip(tags, verdicts, strict=True):
         text = sentence(verdict, f"{name} {off}", f"{name} {on}")

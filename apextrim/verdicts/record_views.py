@@ -16,6 +16,7 @@ from apextrim.events.queries import event_for, events_of, frame
 
 from . import presenters, record, visits
 from .models import Calibration
+from .queries import NotYet
 
 
 def _page(request: HttpRequest, event: Event, problem: str = "") -> HttpResponse:
@@ -83,8 +84,8 @@ def compare_visits(request: HttpRequest, event_id: int) -> HttpResponse:
         except ApexError as error:
             context["problem"] = str(error)
         else:
-            if isinstance(found, str):
-                context["missing"] = found
+            if isinstance(found, NotYet):
+                context["missing"] = found.why
             else:
                 context |= {"visit": found, "interval": presenters.interval_picture(found.verdict)}
     return render(request, "verdicts/visits.html", context)

@@ -1,6 +1,7 @@
 """The verdicts bench: the sentence first, then the evidence."""
 
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
@@ -55,8 +56,8 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
         context["problem"] = str(error)
         return context, 200
     context |= {"a": names[sides[0]], "b": names[sides[1]], "values": values}
-    if isinstance(judged, str):
-        context["missing"] = judged
+    if isinstance(judged, queries.NotYet):
+        context["missing"] = judged.why
         return context, 200
     compounds = [one.name for one in cases.car_of(event).tyres.compounds]
     context |= {
@@ -78,9 +79,9 @@ def _sides_for(kinds: list[Kind], data: Any) -> dict[str, str]:
     return asked
 
 
-def _several(context: dict[str, Any], found: list[tuple[str, queries.Judged]] | str) -> dict[str, Any]:
-    if isinstance(found, str):
-        return {**context, "missing": found}
+def _several(context: dict[str, Any], found: list[tuple[str, queries.Judged]] | queries.NotYet) -> dict[str, Any]:
+    if isinstance(found, queries.NotYet):
+        return {**context, "missing": found.why}
     pictures = [(name, judged, presenters.interval_picture(judged.verdict)) for name, judged in found]
     return {**context, "several": pictures}
 
@@ -112,4 +113,5 @@ def kept(request: HttpRequest, event_id: int, verdict_id: int) -> HttpResponse:
     """A verdict as it was kept."""
     event = event_for(request.user, event_id)
     row = owned_or_404(KeptVerdict, request.user, event=event, pk=verdict_id)
-    return render(request, "verdicts/kept.html", {"event": event, "frame": frame(event, "verdicts"), "row": row})
+    again = urlencode({"by": row.by, "a": row.key_a, "b": row.key_b, "margin": f"{row.margin_s:.2f}"})
+    return render(request, "verdicts/kept.html", {"event": event, "frame": frame(event, "verdicts"), "row": row, "again": again})

@@ -10,6 +10,8 @@ from apextrim.modelling import answers, cases
 from apextrim.runs.queries import observed_by, runs_of
 from apextrim.sheets.queries import core_sheet_in_car
 
+from .queries import NotYet
+
 
 @dataclass(frozen=True)
 class Visit:
@@ -27,8 +29,8 @@ class Visit:
     track_c: tuple[float, float]
 
 
-def compared(event: Event, other: Event) -> Visit | str:
-    """This visit against the other, or the sentence that says what is missing.
+def compared(event: Event, other: Event) -> Visit | NotYet:
+    """This visit against the other, or what is missing.
 
     :raises SolverError: if the vehicle model has no lap
     """
@@ -40,7 +42,7 @@ def compared(event: Event, other: Event) -> Visit | str:
     ]
     for one, runs in zip((other, event), sides, strict=True):
         if not runs:
-            return f"{one.name} has no timed lap yet."
+            return NotYet(f"{one.name} has no timed lap yet.")
     laps = [lap for runs in sides for run in runs for lap in run.laps]
     verdict = judge(laps, book.priors())
     sheets = [{tuple(sorted(run.run.sheet.values.items())) for run in runs} for runs in sides]

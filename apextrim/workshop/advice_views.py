@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET
 
 from apexcore.circuit.line import CornerSpan
 from apexcore.errors import ApexError
-from apexcore.trim.moves.advice import WANTED, Feeling, advise
+from apexcore.trim.moves.advice import SEVERITY_PCT, Feeling, advise
 from apexcore.trim.reading.balance import SPEEDS
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
@@ -28,7 +28,7 @@ class FeelingForm(forms.Form):
     slides = forms.ChoiceField(choices=_SLIDES, label="What it does")
     phase = forms.ChoiceField(choices=_PHASES, label="Where in the corner")
     where = forms.ChoiceField(label="In which corners")
-    how = forms.ChoiceField(choices=[(words, words) for words in WANTED], label="How much")
+    how = forms.ChoiceField(choices=[(words, words) for words in SEVERITY_PCT], label="How much")
     tyres = forms.ChoiceField(
         choices=[("warm", "warm tyres"), ("cold", "cold tyres, first lap out"), ("worn", "worn tyres")], label="Tyres"
     )
@@ -66,7 +66,7 @@ def advice(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
         try:
             found = advise(cases.setting_of(event), cases.spans_of(event), sheet, form.feeling(), cases.car_of(event).items)
             context["cards"] = presenters.advice_cards(found, sheet, more["kept_query"])
-            context["wanted"] = WANTED[form.cleaned_data["how"]]
+            context["wanted"] = SEVERITY_PCT[form.cleaned_data["how"]]
         except ApexError as error:
             context["errors"] = [str(error)]
     wrong = bool(form.errors or context.get("errors"))

@@ -41,6 +41,11 @@ class EffectRow:
     number: str
     balance: list[BalanceChange]
 
+    @property
+    def query(self) -> str:
+        """What the address of the bench needs for this step."""
+        return f"&set={self.effect.item.key}:{self.number}"
+
     def cells(self) -> list[str]:
         """The line as a file has it."""
         one = self.effect

@@ -78,7 +78,7 @@ def bias_link(item: Item | None, share: float) -> tuple[str, str] | None:
     """What to set for a share of the front brakes, as text and for the bench's address; None where it cannot be set."""
     if item is None:
         return None
-    value = item.held((share - item.offset) / item.scale)
+    value = item.nearest_allowed((share - item.offset) / item.scale)
     return item.text(value), f"{item.key}:{value:g}"
 
 

@@ -419,7 +419,7 @@ def test_ride_is_a_mass_on_springs_and_a_damper(car: Car) -> None:
     series = wheel * tyre / (wheel + tyre)
     found = ride_ends(car)[0]
     assert found.ride_hz == pytest.approx(math.sqrt(series / mass) / (2 * math.pi))
-    assert found.hop_hz == pytest.approx(math.sqrt((wheel + tyre) / (0.5 * car.mass.unsprung_front_kg)) / (2 * math.pi))
+    assert found.wheel_hop_hz == pytest.approx(math.sqrt((wheel + tyre) / (0.5 * car.mass.unsprung_front_kg)) / (2 * math.pi))
     rate = axle.damper[0].bump_slow * 1e3 * axle.motion_ratio**2
     assert found.ratios[0] == pytest.approx(rate / (2 * math.sqrt(series * mass)))
 

@@ -68,8 +68,8 @@ def test_balance_bars_point_to_the_axle_that_slides(event: Event) -> None:
 def test_every_item_has_one_place_and_a_short_label(event: Event) -> None:
     car = cases.car_of(event)
     groups = item_groups(car, core_sheet_in_car(event).values, {"wing": "9"}, {"wing": "too much"})
-    assert [group["place"] for group in groups] == [place for place, _ in PLACES]
-    views = {one.item.key: one for group in groups for one in group["items"]}  # type: ignore[attr-defined]
+    assert [group.place for group in groups] == [place for place, _ in PLACES]
+    views = {one.item.key: one for group in groups for one in group.items}
     assert set(views) == {item.key for item in car.items}
     assert (
         views["pressure_fl"].label == "Cold pressure"
@@ -155,8 +155,8 @@ def test_stint_bars_fill_the_race_and_gaps_are_explained(event: Event, first: Sh
 def test_estimates_say_their_source(event: Event, first: Sheet, drive: Callable[..., Run]) -> None:
     car = cases.car_of(event)
     change_rules(event, {"laps": 20, "pit_loss_s": 22.0})
-    assert {row["source"] for row in estimate_rows(race_view(event), car)} == {"modelled"}
+    assert {row.source for row in estimate_rows(race_view(event), car)} == {"modelled"}
     drive(first, 5, laps=9)
-    rows = {row["what"]: row for row in estimate_rows(race_view(event), car)}
-    assert rows["Fuel per lap"]["source"] == "laps" and rows["Marl: fade"]["source"] == "laps"
-    assert rows["Slate: fade"]["source"] == "modelled" and rows["Marl: cliff"]["source"] == "modelled"
+    rows = {row.what: row for row in estimate_rows(race_view(event), car)}
+    assert rows["Fuel per lap"].source == "laps" and rows["Marl: fade"].source == "laps"
+    assert rows["Slate: fade"].source == "modelled" and rows["Marl: cliff"].source == "modelled"

@@ -49,7 +49,7 @@ def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
     page.get_by_label("against B").select_option(label="S2")
     page.get_by_label("Smallest gap worth finding").fill("0,35")
     page.get_by_label("Time left").fill("200")
-    page.get_by_role("button", name="Plan", exact=True).click()
+    page.get_by_role("button", name="Plan test", exact=True).click()
     expect(page.locator(".verdict-line")).to_contain_text("would be settled with a chance of")
     order = page.locator("ol.order li").all_inner_texts()
     laps = int(re.search(r"(\d+) timed laps", page.locator(".verdict-line").inner_text()).group(1))  # type: ignore[union-attr]
@@ -99,7 +99,7 @@ def test_a_live_lap_stands_on_the_page_within_a_second(page: Page) -> None:
     page.get_by_role("link", name="Live laps").click()
     expect(page.get_by_text("No logger has sent a lap yet")).to_be_visible()
     page.get_by_label("Name of the logger").fill("pit box")
-    page.get_by_role("button", name="Make a key").click()
+    page.get_by_role("button", name="Create logger key").click()
     token = page.locator("code.num").inner_text()
     for number in (1, 2, 3):
         line = f'{{"type":"lap","run":"k","lap":{number},"time_s":{74 + number / 10}}}\n'

@@ -81,7 +81,7 @@ def test_a_real_car_shows_the_cautions_beside_the_task(page: Page) -> None:
     begin(page, "For real")
     expect(page.get_by_role("complementary", name="Cautions")).to_have_count(0)
     page.get_by_label("Driven on").select_option(label="real car")
-    page.get_by_role("button", name="Set").click()
+    page.get_by_role("button", name="Save session and driver").click()
     expect(page.get_by_role("complementary", name="Cautions")).to_contain_text("scrutineers")
     bench(page, "Lap")
     expect(page.get_by_text("an estimate, not an instruction")).to_be_visible()
@@ -131,7 +131,7 @@ def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -
     page.mouse.click(box["x"] + at[0] / 760 * box["width"], box["y"] + at[1] / 400 * box["height"])
     put = float(page.locator('[name="markers.8.at_m"]').input_value())
     assert abs(put - at[2]) < 40
-    page.get_by_role("button", name="Save the circuit").click()
+    page.get_by_role("button", name="Save circuit").click()
     expect(page.get_by_text("is saved; every modelled number follows")).to_be_visible()
     page.goto("/events/1/lap/")
     expect(page.locator("li", has_text=f"board at {put:.0f} m: new board")).to_be_visible()
@@ -140,7 +140,7 @@ def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -
     page.locator('[name="markers.8.at_m"]').fill("")
     page.locator('[name="markers.8.name"]').fill("")
     page.locator('[name="markers.8.height_mm"]').fill("")
-    page.get_by_role("button", name="Save the circuit").click()
+    page.get_by_role("button", name="Save circuit").click()
     expect(page.get_by_text("is saved")).to_be_visible()
 
 
@@ -220,7 +220,7 @@ def test_left_and_right_move_together_until_released(page: Page) -> None:
     left.focus()
     page.keyboard.press("ArrowUp")
     expect(right).not_to_have_value(left.input_value())
-    page.get_by_role("link", name="Every step").click()
+    page.get_by_role("link", name="Effects", exact=True).click()
     expect(page.get_by_text("With what is unsaved")).to_contain_text("Camber front left")
     page.evaluate("() => localStorage.clear()")
 
@@ -253,9 +253,9 @@ def test_the_wrong_value_in_the_car_is_found_before_the_session(page: Page) -> N
 
 def test_other_weather_and_other_gears_are_put_on_the_sheet(page: Page) -> None:
     page.goto("/events/1/sheet/?sheet=1")
-    page.get_by_role("link", name="Carry over").click()
-    page.get_by_label("Air then").fill("9")
-    page.get_by_label("Track then").fill("12")
+    page.get_by_role("link", name="Adapt to today").click()
+    page.get_by_label("Air that day").fill("9")
+    page.get_by_label("Track that day").fill("12")
     page.get_by_role("button", name="Adapt sheet").click()
     expect(page.get_by_text("the same hot pressure as then").first).to_be_visible()
     page.get_by_role("link", name="Put all on the sheet").click()

@@ -46,7 +46,7 @@ def test_every_step_is_in_the_table_and_in_the_file_as_the_core_has_it(page: Pag
     setting, sheet, lap = core()
     spans = demo_setting("brackendale_gt", "sallowmere_fen")[1]
     effects = ranked(step_effects(setting, sheet, [item for item in setting.car.items if not item.locked], lap, spans), "lap")
-    page.get_by_role("link", name="Every step", exact=True).click()
+    page.get_by_role("link", name="Effects", exact=True).click()
     rows = page.locator("table.effects tbody tr")
     expect(rows).to_have_count(len(effects))
     expect(rows.first).to_contain_text(effects[0].item.name)

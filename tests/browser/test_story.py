@@ -44,7 +44,7 @@ def send_out(page: Page, sheet: str, laps: str, compound: str = "M Marl", fuel: 
     form.get_by_label("Rear tyres").select_option(label=compound)
     form.get_by_label("Fuel at the start").fill(fuel)
     form.get_by_label("Laps, out and in included").fill(laps)
-    form.get_by_role("button", name="Send out").click()
+    form.get_by_role("button", name="Start virtual run").click()
     expect(page.get_by_role("status")).to_contain_text("the virtual driver is back")
 
 
@@ -55,8 +55,8 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     expected = page.get_by_role("region", name="Lap times to expect today")
     before = expected.inner_text()
     assert before.index("newcomer") < before.index("front runner")
-    page.get_by_label("Air °C").fill("24")
-    page.get_by_label("Track °C").fill("33,5")
+    page.get_by_label("Air temperature °C").fill("24")
+    page.get_by_label("Track temperature °C").fill("33,5")
     page.get_by_role("button", name="Save conditions").click()
     expect(page.get_by_role("status")).to_contain_text("Conditions saved")
     assert expected.inner_text() != before
@@ -90,7 +90,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     page.reload()  # nothing typed is lost
     expect(drive).to_have_value("4.50")
     save(page, "A short final drive, to see what it does")
-    page.get_by_role("button", name="Show the difference").click()
+    page.get_by_role("button", name="Compare sheets").click()
     expect(page.locator(".verdict-line")).to_contain_text("S2 differs from S1 in 1 item")
     page.get_by_role("link", name="Go back to S1").click()
     expect(drive).to_have_value("3.90")
@@ -101,7 +101,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     path = tmp_path / "s2.json"
     download.value.save_as(path)
     page.get_by_label("Sheet file, JSON").set_input_files(path)
-    page.get_by_role("button", name="Bring in").click()
+    page.get_by_role("button", name="Import sheet").click()
     expect(page.get_by_role("status")).to_contain_text("there already as S2")
 
     # runs: one typed, one imported, some driven

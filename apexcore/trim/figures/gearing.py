@@ -101,7 +101,7 @@ def ratio_sweep(setting: Setting, sheet: Sheet, near: Lap, most: int = 17) -> li
     first = min(max(here - most // 2, 0), max(count - most, 0))
     steps = []
     for place in range(first, min(first + most, count)):
-        value = item.held(item.low + place * item.step)
+        value = item.nearest_allowed(item.low + place * item.step)
         moved = Sheet(sheet.car_key, {**sheet.values, item.key: value})
         lap, car = solve_lap(setting, moved, near=near), adjusted(setting.car, moved)
         alone, towed = (top_speed_ms(car, setting.conditions, tow) for tow in (0.0, 1.0))

@@ -13,7 +13,7 @@ from ...errors import InputError
 from ...lap.solver import Lap, Setting, solve_lap
 from ...lap.stint import out_lap_c
 from ...vehicle.items import Item
-from ...vehicle.sheet import Sheet, stands
+from ...vehicle.sheet import Sheet, is_drivable
 from ..reading.balance import PHASES, SPEEDS, CornerBalance, corner_balance, hard_braking, slowest_station
 from .effects import StepEffect, difference_spread_s, step_effects
 
@@ -21,7 +21,7 @@ Phase = Literal["braking", "entry", "mid", "exit"]
 Tyres = Literal["warm", "cold", "worn"]
 
 #: How much balance a racer asks for by how bad it feels [%]. Source: this product's own definition.
-WANTED = {"a little": 1.0, "clearly": 2.5, "badly": 5.0}
+SEVERITY_PCT = {"a little": 1.0, "clearly": 2.5, "badly": 5.0}
 #: Most steps that one candidate moves, and how many candidates are solved in full.
 _MOST_STEPS, _SOLVED = 8, 10
 #: A change of balance below this does not answer a feeling [%].
@@ -36,7 +36,7 @@ class Feeling:
 
     :param phase: where in the corner
     :param slides: which end lets go: the front washes wide, the rear steps out
-    :param how: how bad it is, a key of `WANTED`
+    :param how: how bad it is, a key of `SEVERITY_PCT`
     :param corners: numbers of the corners; empty for all
     :param speed: only corners of this class ("slow", "medium", "fast"); empty for all
     :param tyres: on warm, cold (first lap out) or worn tyres
@@ -138,7 +138,7 @@ def advise(
         raise InputError(
             "corner", ", ".join(map(str, feeling.corners)) or feeling.speed, "a corner that has this phase (no hard braking there?)"
         )
-    wanted = WANTED[feeling.how]
+    wanted = SEVERITY_PCT[feeling.how]
     free = [item for item in items if item.tunes_lap]
     sized = _sized(setting, spans, sheet, feeling, step_effects(setting, sheet, free, begin, spans), begin, wanted)
     with ThreadPoolExecutor(2) as pool:
@@ -210,7 +210,7 @@ def _solved(
     moved: Sheet | None = sheet
     for item, steps in moves:
         moved = moved.stepped(item, steps) if moved is not None else None
-    if moved is None or not stands(setting.car, moved):
+    if moved is None or not is_drivable(setting.car, moved):
         return None
     now = read(solve_lap(setting, moved, near=before.lap), spans)
     after, was = felt(now, feeling), felt(before, feeling)

@@ -52,4 +52,4 @@ def ranked(effects: Iterable[StepEffect], aim: str) -> list[StepEffect]:
     """The steps that exist, best for this aim first; those that change nothing in the lap last."""
     score = AIMS[aim].score
     there = [one for one in effects if one.value is not None]
-    return sorted(there, key=lambda one: (one.item.ride_only, score(one)))
+    return sorted(there, key=lambda one: (one.item.damper_only, score(one)))

@@ -8,7 +8,7 @@ import numpy as np
 from ...circuit.conditions import Conditions
 from ...lap.solver import Lap, Setting, solve_lap
 from ...vehicle.items import Item
-from ...vehicle.sheet import Sheet, stands
+from ...vehicle.sheet import Sheet, is_drivable
 from ...vehicle.tyres import cold_pressure_kpa
 from .effects import StepEffect, difference_spread_s, lowest_steps, step_effects
 
@@ -85,12 +85,12 @@ def carry_over(setting: Setting, sheet: Sheet, then: Conditions) -> Carried:
         steps = round(float(np.clip(_near(*now) - _near(*was), -_MOST_STEPS, _MOST_STEPS)))
         value = sheet.values[item.key] + steps * item.step
         if steps and item.low - 1e-9 <= value <= item.high + 1e-9:
-            parts.append(Part(item, "the optimum has moved", sheet.values[item.key], item.held(value), 0.0))
+            parts.append(Part(item, "the optimum has moved", sheet.values[item.key], item.nearest_allowed(value), 0.0))
     again = solve_lap(setting, sheet, near=new)
     judged = [replace(part, gain_s=_alone(setting, sheet, part, new) - again.time_s) for part in parts]
     kept = [part for part in judged if "kPa" in part.item.unit or part.gain_s < 0.0]
     moved = Sheet(sheet.car_key, {**sheet.values, **{part.item.key: part.value for part in kept}})
-    if not stands(setting.car, moved):
+    if not is_drivable(setting.car, moved):
         kept = [part for part in kept if "kPa" in part.item.unit]
         moved = Sheet(sheet.car_key, {**sheet.values, **{part.item.key: part.value for part in kept}})
     return Carried(old.time_s, again.time_s, solve_lap(setting, moved, near=new).time_s, tuple(kept), moved)
@@ -103,7 +103,7 @@ def _pressures(setting: Setting, sheet: Sheet, old: Lap, new: Lap) -> list[Part]
         if item is None:
             continue
         wanted = cold_pressure_kpa(old.hot_kpa[wheel], setting.car.tyres.cold_at_c, new.tyres.carcass_c[wheel])
-        value = item.held((wanted - item.offset) / item.scale)
+        value = item.nearest_allowed((wanted - item.offset) / item.scale)
         if abs(value - sheet.values[item.key]) > 1e-9:
             parts.append(Part(item, "the same hot pressure as then", sheet.values[item.key], value, 0.0))
     return parts

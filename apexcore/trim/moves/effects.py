@@ -9,7 +9,7 @@ from ...circuit.line import CornerSpan
 from ...lap.solver import Lap, Setting, solve_lap
 from ...quantities.spread import half_interval
 from ...vehicle.items import Item
-from ...vehicle.sheet import Sheet, stands
+from ...vehicle.sheet import Sheet, is_drivable
 from ...vehicle.tyres import Four, four
 from ..reading.balance import CornerBalance, Phases, balance_changes, corner_balance
 
@@ -106,12 +106,12 @@ def lowest_steps(down: StepEffect, up: StepEffect) -> float:
 
 def _possible(setting: Setting, moved: Sheet | None) -> Sheet | None:
     """The sheet, None where the car does not stand on it (a gear above the one before, a wheel without load)."""
-    return moved if moved is not None and stands(setting.car, moved) else None
+    return moved if moved is not None and is_drivable(setting.car, moved) else None
 
 
 def _lap(setting: Setting, item: Item, moved: Sheet | None, begin: Lap) -> Lap | None:
     """The stepped lap; None where there is no such step, or where it cannot change the lap."""
-    return None if moved is None or item.ride_only else solve_lap(setting, moved, near=begin)
+    return None if moved is None or item.damper_only else solve_lap(setting, moved, near=begin)
 
 
 def _effect(

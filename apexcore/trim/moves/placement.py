@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from ...lap.solver import Lap, Setting, solve_lap
 from ...vehicle.items import Item
-from ...vehicle.sheet import Sheet, stands
+from ...vehicle.sheet import Sheet, is_drivable
 from .effects import difference_spread_s
 
 #: A better place is worth telling from here on [s].
@@ -52,7 +52,7 @@ def best_placement(setting: Setting, sheet: Sheet, near: Lap) -> Placed | None:
     def lap_s(one: Sheet) -> float:
         key = tuple(one.values[item.key] for item in items)
         if key not in known:
-            known[key] = solve_lap(setting, one, near=near).time_s if stands(setting.car, one) else float("inf")
+            known[key] = solve_lap(setting, one, near=near).time_s if is_drivable(setting.car, one) else float("inf")
         return known[key]
 
     best = sheet
@@ -79,7 +79,7 @@ def _exchanged(sheet: Sheet, source: Item, target: Item, kg: float) -> Sheet | N
     less, more = sheet.values[source.key] - amount, sheet.values[target.key] + amount
     if less < source.low - 1e-9 or more > target.high + 1e-9:
         return None
-    return Sheet(sheet.car_key, {**sheet.values, source.key: source.held(less), target.key: target.held(more)})
+    return Sheet(sheet.car_key, {**sheet.values, source.key: source.nearest_allowed(less), target.key: target.nearest_allowed(more)})
 
 
 def driver_cost_s(setting: Setting, sheet: Sheet, near: Lap, kg: float) -> float:

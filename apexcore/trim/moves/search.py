@@ -13,7 +13,7 @@ from ...errors import InputError
 from ...lap.solver import Lap, Setting, solve_lap
 from ...lap.stint import solve_stint
 from ...vehicle.items import Item
-from ...vehicle.sheet import Sheet, adjusted, stands
+from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ..reading.balance import corner_balance
 from .effects import difference_spread_s
 
@@ -149,7 +149,7 @@ class _Search:
         return self.known[key]
 
     def _solve(self, sheet: Sheet) -> Tried:
-        if not stands(self.setting.car, sheet):
+        if not is_drivable(self.setting.car, sheet):
             return Tried(np.inf, np.inf, 0.0, np.inf)
         lap = solve_lap(self.setting, sheet, near=self.anchor)
         cost = _cost(self.setting, sheet, self.aim, self.laps, lap, self.anchor)
@@ -284,7 +284,7 @@ def _moved(work: _Search, here: Sheet, wish: Mapping[str, float], share: float) 
     values = dict(here.values)
     for item in work.items:
         steps = round(wish[item.key] * share)
-        values[item.key] = item.held(values[item.key] + steps * item.step)
+        values[item.key] = item.nearest_allowed(values[item.key] + steps * item.step)
     return Sheet(here.car_key, values)
 
 
@@ -348,7 +348,7 @@ def _scanned(work: _Search, here: Sheet, pool: ThreadPoolExecutor) -> Sheet | No
         if not item.sets.startswith(_RATIOS):
             continue
         count = round((item.high - item.low) / item.step)
-        values = [item.held(item.low + n * item.step) for n in range(count + 1)]
+        values = [item.nearest_allowed(item.low + n * item.step) for n in range(count + 1)]
         sheets = [Sheet(here.car_key, {**best.values, item.key: value}) for value in values]
         for moved, tried in zip(sheets, _all(work, sheets, pool), strict=True):
             if work.better(tried, work.tried(best)):
@@ -362,7 +362,7 @@ def _onwards(work: _Search, here: Sheet, there: Sheet) -> Sheet:
         values = dict(there.values)
         for item in work.items:
             aim = 2.0 * there.values[item.key] - here.values[item.key]
-            values[item.key] = item.held(aim)
+            values[item.key] = item.nearest_allowed(aim)
         further = Sheet(there.car_key, values)
         if work.key(further) == work.key(there) or not work.better(work.tried(further), work.tried(there)):
             return there

@@ -19,14 +19,14 @@ class RideEnd:
 
     :param wheel_n_per_mm: rate of springs at one wheel, the mean of both [N/mm]
     :param ride_hz: natural frequency of the body over this axle, tyre in series [Hz]
-    :param hop_hz: natural frequency of the wheel between road and body [Hz]
+    :param wheel_hop_hz: natural frequency of the wheel between road and body [Hz]
     :param ratios: damping ratio in slow bump, fast bump, slow rebound, fast rebound, the mean of both sides [-]
     """
 
     axle: str
     wheel_n_per_mm: float
     ride_hz: float
-    hop_hz: float
+    wheel_hop_hz: float
     ratios: tuple[float, float, float, float]
 
 

@@ -180,9 +180,8 @@ def next_cambers(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Re
         exact = (wanted - found) / per_step if abs(per_step) > 1e-6 else 0.0
         steps = round(min(max(exact, -_MOST_STEPS), _MOST_STEPS))
         unsure = half_interval(PYROMETER_SD_K) / math.sqrt(len(seen)) / max(abs(per_step), 1e-6)
-        advice.append(
-            CamberAdvice(WHEELS[wheel], item, found, wanted, steps, item.held(sheet.values[item.key] + steps * item.step), unsure)
-        )
+        value = item.nearest_allowed(sheet.values[item.key] + steps * item.step)
+        advice.append(CamberAdvice(WHEELS[wheel], item, found, wanted, steps, value, unsure))
     return tuple(advice)
 
 

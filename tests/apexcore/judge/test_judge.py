@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from apexcore.judge.laps import DrivenLap, figures, propose
-from apexcore.judge.model import Observed, Prior, Priors, cleaned_times, fit
+from apexcore.judge.model import Observed, Prior, Priors, corrected_times, fit
 from apexcore.judge.verdict import judge, judge_levels, judge_several, sentence
 
 PRIORS = Priors(
@@ -90,7 +90,7 @@ def test_a_small_gap_says_what_would_settle_it() -> None:
     verdict = judge(simulated(11, -0.05, runs=4, laps=4), PRIORS)
     text = sentence(verdict, "S1", "S2")
     assert not verdict.settled
-    assert text.startswith("No difference seen yet: S2 against S1")
+    assert text.startswith("No difference seen yet: S2 is between")
     assert "further runs of each" in text or "more run" in text
 
 
@@ -103,7 +103,7 @@ def test_one_long_run_is_not_many_runs() -> None:
     long = judge(simulated(8, -0.2, runs=2, laps=12), PRIORS)
     short = judge(simulated(8, -0.2, runs=12, laps=2), PRIORS)
     assert long.high_s - long.low_s > short.high_s - short.low_s
-    assert any("one run only" in text for text in long.warnings)
+    assert any("has only one run" in text for text in long.warnings)
 
 
 def test_warnings_name_sequence_and_mixed_tyres() -> None:
@@ -117,7 +117,7 @@ def test_warnings_name_sequence_and_mixed_tyres() -> None:
 
 def test_cleaned_times_take_fuel_and_age_out() -> None:
     laps = [Observed(r, 0, 0, 30.0 - 1.5 * k, float(k), 73.0 + 0.012 * (30 - 1.5 * k) + 0.06 * k) for r in range(3) for k in range(8)]
-    cleaned = cleaned_times(laps, fit(laps, PRIORS))
+    cleaned = corrected_times(laps, fit(laps, PRIORS))
     raw = np.array([lap.time_s for lap in laps])
     assert np.ptp(cleaned) < 0.5 * np.ptp(raw)
 

@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from apexcore.errors import InputError
-from apexcore.quantities import GLOSSARY, format_lap, format_number, parse_lap, read_number
+from apexcore.quantities import format_lap, format_number, parse_lap, read_number
 
 
 @pytest.mark.parametrize("text", ["1:32.405", "92.405", "92,405", " 1:32,405 ", "92.405 s"])
@@ -124,7 +124,3 @@ def test_no_text_is_looked_at_for_longer_than_a_number_is(text: str) -> None:
 
 def test_numbers_have_a_true_minus_and_no_negative_zero() -> None:
     assert (format_number(-0.31, 1, True), format_number(0.31, 1, True), format_number(-0.04, 1)) == ("−0.3", "+0.3", "0.0")
-
-
-def test_the_glossary_has_one_spelling_of_each_unit() -> None:
-    assert all(key == line.name and line.words and line.meaning.endswith(".") for key, line in GLOSSARY.items())

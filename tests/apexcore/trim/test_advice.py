@@ -41,7 +41,7 @@ def test_locked_items_and_limits_are_respected() -> None:
     found = advise(setting, spans, base, Feeling("mid", "front", "badly"), setting.car.items)
     for one in found:
         for item, steps, value in one.moves:
-            assert not item.locked and not item.ride_only
+            assert not item.locked and not item.damper_only
             assert item.low - 1e-9 <= value <= item.high + 1e-9 and steps != 0
     only = advise(setting, spans, base, Feeling("mid", "front"), [setting.car.item("bar_front")])
     assert [item.key for one in only for item, _, _ in one.moves] == ["bar_front"]
@@ -67,8 +67,8 @@ def test_the_table_stands_in_the_order_that_was_asked_for() -> None:
     effects = step_effects(setting, base_sheet(setting.car), items, spans=spans)
     for key, aim in AIMS.items():
         rows = ranked(effects, key)
-        assert rows[-1].item.ride_only
-        scores = [aim.score(one) for one in rows if not one.item.ride_only]
+        assert rows[-1].item.damper_only
+        scores = [aim.score(one) for one in rows if not one.item.damper_only]
         assert scores == sorted(scores)
     assert ranked(effects, "calm-mid")[0].item.key == "wing" and ranked(effects, "calm-mid")[0].steps == 1
     worn = ranked(effects, "spare-rl")[0]

@@ -139,7 +139,7 @@ def test_a_nearly_empty_tank_is_warned_of(setting: Setting, spans: list[CornerSp
 def test_hot_pressures_far_off_are_warned_of_by_wheel_and_side(setting: Setting, spans: list[CornerSpan], sheet: Sheet) -> None:
     texts = answer(setting, spans, changed(sheet, pressure_fl=200.0, pressure_rr=110.0)).warnings
     assert any(text.startswith("Front left hot pressure is") and "above target" in text for text in texts)
-    assert any(text.startswith("Hot pressure rear right") and "below its best" in text for text in texts)
+    assert any(text.startswith("Rear right hot pressure is") and "below target" in text for text in texts)
 
 
 def test_the_ideal_bias_follows_the_tyres(car: Car, sheet: Sheet) -> None:

@@ -21,7 +21,7 @@ from tests.conftest import demo_car, demo_setting
 def test_ballast_ends_where_trying_every_placement_ends(car_key: str, circuit_key: str, kg: float) -> None:
     setting, _ = demo_setting(car_key, circuit_key)
     items, base = ballast_items(setting), base_sheet(setting.car)
-    first = items[0].held(kg)
+    first = items[0].nearest_allowed(kg)
     sheet = Sheet(base.car_key, {**base.values, items[0].key: first, items[1].key: kg - first})
     near = solve_lap(setting, sheet)
     found = best_placement(setting, sheet, near)

@@ -28,7 +28,7 @@ def test_frequency_and_damping_have_their_closed_forms() -> None:
     front = ride_ends(car.model_copy(update={"front": car.front.model_copy(update={"damper": (damper, damper)})}))[0]
     assert front.ride_hz == pytest.approx(math.sqrt(body / mass) / (2 * math.pi), rel=1e-9)
     assert front.ratios == pytest.approx((1.0, 0.5, 2.0, 0.0))
-    assert front.hop_hz > 3 * front.ride_hz
+    assert front.wheel_hop_hz > 3 * front.ride_hz
 
 
 def test_a_kart_has_no_ride_to_speak_of() -> None:
@@ -41,7 +41,7 @@ def test_a_kart_has_no_ride_to_speak_of() -> None:
 def test_dampers_change_the_ride_and_never_the_lap(car_key: str) -> None:
     setting, _ = demo_setting(car_key, "sallowmere_fen")
     base = base_sheet(setting.car)
-    dampers = [item for item in setting.car.items if item.ride_only]
+    dampers = [item for item in setting.car.items if item.damper_only]
     assert len(dampers) == 8
     for effect in step_effects(setting, base, dampers):
         assert effect.value is not None and effect.lap_s == 0.0

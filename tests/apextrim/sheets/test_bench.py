@@ -28,7 +28,7 @@ def file(data: bytes | str, name: str = "file.json") -> SimpleUploadedFile:
 
 def test_every_item_stands_in_its_place_with_unit_range_and_step(client_in: Client, event: Event, first: Sheet) -> None:
     response = client_in.get(url("sheet_bench", event))
-    places = {group["place"]: [one.item.key for one in group["items"]] for group in response.context["groups"]}
+    places = {group.place: [one.item.key for one in group.items] for group in response.context["groups"]}
     assert places["fl"] == ["pressure_fl", "camber_fl"]
     assert sum(len(keys) for keys in places.values()) == 40
     page = response.content.decode()
@@ -109,9 +109,9 @@ def test_going_back_and_putting_in_the_car(client_in: Client, event: Event, firs
 def test_two_sheets_are_compared_item_by_item(client_in: Client, event: Event, first: Sheet, second: Sheet) -> None:
     response = client_in.get(url("sheet_difference", event), {"a": first.pk, "b": second.pk})
     (_, found, _) = response.context["pairs"][0]
-    rows = {row["name"]: row for row in found}
+    rows = {row.name: row for row in found}
     assert set(rows) == {"Final drive", "Rear wing"}
-    assert rows["Final drive"]["steps"] == "+12" and rows["Rear wing"]["steps"] == "−4"
+    assert rows["Final drive"].steps == "+12" and rows["Rear wing"].steps == "−4"
     assert "differs from S1 in 2 items" in response.content.decode()
     same = client_in.get(url("sheet_difference", event), {"a": first.pk, "b": first.pk})
     assert "hold the same values" in same.content.decode()

@@ -35,7 +35,7 @@ def test_the_effects_table_has_every_step_in_the_order_asked_for(client_in: Clie
     effects = [one for one in answers.effects_of(event, core_sheet(event, first)) if one.value is not None]
     assert len(re.findall(r"<tr[^>]*> <td> <a", page)) == len(effects)
     best = min(effects, key=lambda one: one.lap_s)
-    rows = re.findall(r"&amp;set=([\w]+):([\d.-]+)\">", page)
+    rows = re.findall(r"&amp;set=(\w+):([\d.-]+)\"", page)
     assert rows[0] == (best.item.key, f"{best.value:g}")
     wing = text_of(client_in.get(url, {"by": "calm-mid"}))
     assert re.findall(r"&amp;set=([\w]+):", wing)[0] == "wing"
