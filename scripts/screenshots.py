@@ -31,7 +31,7 @@ def take(page: Page) -> None:
     page.evaluate("() => localStorage.setItem('apex-theme', 'day')")
     page.reload()
     page.screenshot(path=TARGET / "sign-in.png")
-    page.get_by_role("button", name="Enter the demo").click()
+    page.get_by_role("button", name="Open the demo").click()
     page.get_by_role("heading", name="Events", exact=True).wait_for()
     page.screenshot(path=TARGET / "events.png")
     for name, address in VIEWS.items():
@@ -48,7 +48,7 @@ def sheet(page: Page, name: str) -> None:
     page.goto(f"http://127.0.0.1:{PORT}/events/1/sheet/")
     page.evaluate("() => localStorage.removeItem('apex-draft-1-4')")
     page.reload()
-    page.get_by_label("Front bar", exact=True).focus()
+    page.get_by_label("Front anti-roll bar", exact=True).focus()
     page.locator("[data-effect]").first.wait_for()
     page.keyboard.press("ArrowDown")
     page.get_by_text("1 unsaved change").wait_for()

@@ -64,7 +64,7 @@ def keep(request: HttpRequest, event_id: int) -> HttpResponse:
     if plan is None:
         return _bench(request, event, f"stops: there is no such plan; expected one of {', '.join(sorted(plans))}.")
     row = actions.keep_plan(event, plan)
-    messages.success(request, "The plan is kept on the thread.")
+    messages.success(request, "Plan saved to the thread.")
     return redirect("kept_plan", event.pk, row.pk)
 
 

@@ -105,7 +105,7 @@ def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str,
     for place, found in enumerate(verdict.fade_s_per_lap):
         if place in used:
             rows.append(row(f"tyre fade, {compounds[place]}", "ms per lap of age", priors.fade[place], found, 1000, 0))
-    rows.append(row("track temperature", "ms per K", priors.track, verdict.track_s_per_k, 1000, 0))
+    rows.append(row("track temperature", "ms per °C", priors.track, verdict.track_s_per_k, 1000, 0))
     rows.append(row("trend of the session", "s per hour", priors.trend, verdict.trend_s_per_h, 1, 2))
     rows.append(("run-to-run spread", "s", "", f"{verdict.shift_s:.2f}"))
     rows.append(("lap-to-lap scatter", "s", "", f"{verdict.scatter_s:.2f}"))

@@ -102,6 +102,7 @@ def test_a_stranger_finds_nothing_of_the_racer(addresses: dict[str, str], strang
     assert b"racer's weekend" not in stranger.get("/events/").content
 
 
+@pytest.mark.slow
 def test_the_owner_reaches_every_page(addresses: dict[str, str], client_in: Client) -> None:
     for name, address in addresses.items():
         if name not in {"sign_out", "enter_demo"}:
@@ -116,6 +117,7 @@ def test_addresses_of_before_lead_on(addresses: dict[str, str], client_in: Clien
         assert stranger.get(response["Location"]).status_code == 404
 
 
+@pytest.mark.slow
 def test_an_empty_or_absurd_post_is_never_a_500(addresses: dict[str, str], client_in: Client, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(logger_views, "start", lambda *_: None)
     absurd = {

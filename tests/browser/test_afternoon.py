@@ -65,7 +65,7 @@ def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
         page.locator(f'[name="hot_{wheel}"]').fill(hot)
         page.locator(f'[name="left_{wheel}"]').fill(left)
     page.get_by_role("button", name="Save reading").click()
-    expect(page.get_by_text("Of the tread lost")).to_contain_text("Rear left sets the limit")
+    expect(page.get_by_text("Share of total wear")).to_contain_text("Rear left sets the limit")
 
     # the verdict, and the truth
     page.goto(plan)
@@ -81,7 +81,7 @@ def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
     bench(page, "Verdicts")
     page.get_by_role("link", name="Track record of the model").click()
     row = page.get_by_role("row", name=re.compile("S1 → S2"))
-    expect(row).to_contain_text("the intervals meet")
+    expect(row).to_contain_text("intervals overlap")
     page.get_by_role("button", name="Calibrate model to laps").click()
     expect(page.get_by_text("Left within the runs")).to_be_visible(timeout=30_000)
     expect(page.get_by_text("model calibrated to your laps")).to_have_count(0)
@@ -108,7 +108,7 @@ def test_a_live_lap_stands_on_the_page_within_a_second(page: Page) -> None:
         assert answer.ok and answer.json()["laps"] == 1
         expect(page.locator("#live")).to_contain_text(f"{number} lap", timeout=1000)
         expect(page.locator("#live")).to_contain_text(f"the last 1:14.{number}00", timeout=1000)
-    page.get_by_role("button", name="The logger will not come back").click()
+    page.get_by_role("button", name=re.compile("logger lost")).click()
     expect(page.locator("#live")).to_contain_text("is back in the pit")
 
 
@@ -121,7 +121,7 @@ def test_a_run_typed_between_two_runs_survives_a_closed_browser_and_is_kept_by_k
     form.get_by_label("Tags").fill("line=late; driver=Ann")
     form.get_by_label("Laps, one a line").fill("1:25.2 out\n1:13.9\n1:13,8\n73.7\n1:15.2 spoiled")
     page.reload()
-    expect(form.get_by_text("What you had typed here before is back")).to_be_visible()
+    expect(form.get_by_text("Your unsaved entries were restored")).to_be_visible()
     expect(form.get_by_label("Tags")).to_have_value("line=late; driver=Ann")
     form.get_by_label("Entry").select_option("oversteer")
     form.get_by_label("Laps, one a line").press("Tab")

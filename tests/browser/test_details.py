@@ -22,7 +22,7 @@ def test_a_draft_is_kept_per_sheet_and_can_be_taken_back(page: Page) -> None:
     bench(page, "Runs")
     bench(page, "Sheet")
     expect(wing).to_have_value("9")
-    expect(page.get_by_text("What you had typed here before is back")).to_be_visible()
+    expect(page.get_by_text("Your unsaved entries were restored")).to_be_visible()
     page.get_by_role("button", name="Discard changes").click()
     expect(wing).to_have_value("6")
     page.reload()
@@ -33,7 +33,7 @@ def test_units_are_typed_inline_and_answered(page: Page) -> None:
     begin(page, "Units")
     bench(page, "Sheet")
     page.get_by_label("Cold pressure front left, kPa", exact=True).fill("25psi")
-    expect(page.locator("[data-change]")).to_contain_text(re.compile("quicker|slower"))
+    expect(page.locator("[data-change]")).to_contain_text(re.compile("quicker|slower|no difference seen"))
     save(page, "In psi")
     expect(page.get_by_label("Cold pressure front left, kPa", exact=True)).to_have_value("172")
 
@@ -69,7 +69,7 @@ def test_an_event_is_deleted_after_asking_and_comes_back(page: Page) -> None:
     begin(page, "To be deleted")
     page.get_by_role("link", name="Delete this event").click()
     expect(page.get_by_text("Delete the event To be deleted")).to_be_visible()
-    page.get_by_role("link", name="Keep").click()
+    page.get_by_role("link", name="Save plan").click()
     page.get_by_role("link", name="Delete this event").click()
     page.get_by_role("button", name="Delete").click()
     expect(page.get_by_role("link", name="To be deleted")).to_have_count(0)
@@ -80,7 +80,7 @@ def test_an_event_is_deleted_after_asking_and_comes_back(page: Page) -> None:
 def test_a_real_car_shows_the_cautions_beside_the_task(page: Page) -> None:
     begin(page, "For real")
     expect(page.get_by_role("complementary", name="Cautions")).to_have_count(0)
-    page.get_by_label("Driven on").select_option(label="real car")
+    page.get_by_label("Simulator or real car").select_option(label="real car")
     page.get_by_role("button", name="Save session and driver").click()
     expect(page.get_by_role("complementary", name="Cautions")).to_contain_text("scrutineers")
     bench(page, "Lap")
@@ -105,7 +105,7 @@ def test_on_a_phone_the_answer_stays_in_sight(page: Page) -> None:
     page.get_by_label("Rear wing", exact=True).scroll_into_view_if_needed()
     page.get_by_label("Rear wing", exact=True).press("ArrowUp")
     expect(page.locator("[data-change]")).to_be_in_viewport()
-    expect(page.locator("[data-change]")).to_contain_text(re.compile("quicker|slower"))
+    expect(page.locator("[data-change]")).to_contain_text(re.compile("quicker|slower|no difference seen"))
     page.get_by_role("button", name="Discard changes").click()
 
 
@@ -132,7 +132,7 @@ def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -
     put = float(page.locator('[name="markers.8.at_m"]').input_value())
     assert abs(put - at[2]) < 40
     page.get_by_role("button", name="Save circuit").click()
-    expect(page.get_by_text("is saved; every modelled number follows")).to_be_visible()
+    expect(page.get_by_text("is saved; every modelled number now uses it")).to_be_visible()
     page.goto("/events/1/lap/")
     expect(page.locator("li", has_text=f"board at {put:.0f} m: new board")).to_be_visible()
     page.goto("/garage/circuits/3/")
@@ -147,14 +147,14 @@ def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -
 def test_a_fold_of_the_answer_stays_open_while_values_are_stepped(page: Page) -> None:
     page.goto("/events/1/sheet/")
     page.get_by_text("Ride", exact=False).locator("xpath=ancestor-or-self::summary").first.click()
-    expect(page.get_by_text("Damping as a share of critical")).to_be_visible()
+    expect(page.get_by_text("Damping ratio: 1.00 is critical")).to_be_visible()
     page.get_by_text("Dampers").first.click()
     bump = page.get_by_label("Front low-speed bump", exact=True)
     before = page.locator("#answer details table td.n").nth(2).inner_text()
     bump.focus()
     page.keyboard.press("PageUp")
     expect(page.locator("#answer details table td.n").nth(2)).not_to_have_text(before)
-    expect(page.get_by_text("Damping as a share of critical")).to_be_visible()
+    expect(page.get_by_text("Damping ratio: 1.00 is critical")).to_be_visible()
     page.evaluate("() => localStorage.clear()")
 
 
@@ -162,8 +162,8 @@ def test_from_a_feeling_to_a_search_and_back_to_the_sheet(page: Page) -> None:
     page.goto("/events/1/sheet/?sheet=4")
     page.get_by_role("link", name="Advice").click()
     page.get_by_label("What it does").select_option("front")
-    page.get_by_label("How bad").select_option("clearly")
-    page.get_by_role("button", name="Advise").click()
+    page.get_by_label("How much").select_option("clearly")
+    page.get_by_role("button", name="Get advice").click()
     expect(page.get_by_text("adds grip at the sliding end").first).to_be_visible()
     page.keyboard.press("a")
     expect(page.get_by_text("unsaved change")).to_be_visible()
@@ -171,9 +171,9 @@ def test_from_a_feeling_to_a_search_and_back_to_the_sheet(page: Page) -> None:
     page.goto("/events/1/sheet/4/search/")
     for box in page.locator('input[name="items"]').all():
         box.uncheck()
-    for name in ("Front anti-roll bar", "Rear bar", "Rear wing"):
+    for name in ("Front anti-roll bar", "Rear anti-roll bar", "Rear wing"):
         page.get_by_label(name, exact=True).check()
-    page.get_by_role("button", name="Search", exact=True).click()
+    page.get_by_role("button", name="Start search").click()
     expect(page.get_by_text("sheets solved")).to_be_visible(timeout=30_000)
     expect(page.get_by_text("s a lap quicker")).to_be_visible()
     page.get_by_role("link", name="Put on the sheet").last.click()
@@ -194,10 +194,10 @@ def test_steps_are_undone_and_done_again(page: Page) -> None:
     expect(page.get_by_text("2 unsaved changes")).to_be_visible()
     page.keyboard.press("Control+z")
     expect(wing).to_have_value(saved[1])
-    page.get_by_role("button", name="undo", exact=True).click()
+    page.get_by_role("button", name="Undo step").click()
     expect(bar).to_have_value(saved[0])
     expect(page.get_by_text("unsaved change")).not_to_be_visible()
-    page.get_by_role("button", name="redo", exact=True).click()
+    page.get_by_role("button", name="Redo step").click()
     expect(bar).not_to_have_value(saved[0])
     bar.focus()
     page.keyboard.press("Control+y")
@@ -221,17 +221,17 @@ def test_left_and_right_move_together_until_released(page: Page) -> None:
     page.keyboard.press("ArrowUp")
     expect(right).not_to_have_value(left.input_value())
     page.get_by_role("link", name="Effects", exact=True).click()
-    expect(page.get_by_text("With what is unsaved")).to_contain_text("Camber front left")
+    expect(page.get_by_text("Includes unsaved changes")).to_contain_text("Camber front left")
     page.evaluate("() => localStorage.clear()")
 
 
 def test_a_stop_with_gauge_and_pyrometer_leads_to_pressures_on_the_sheet(page: Page) -> None:
     page.goto("/events/1/sheet/4/readings/")
-    expect(page.get_by_text("the model alone").first).to_be_visible()
+    expect(page.get_by_text("model only").first).to_be_visible()
     for wheel, hot in (("fl", "200"), ("fr", "29psi"), ("rl", "206"), ("rr", "190")):
         page.locator(f'[name="hot_{wheel}"]').fill(hot)
     page.get_by_role("button", name="Save reading").click()
-    expect(page.get_by_text("The reading is kept")).to_be_visible()
+    expect(page.get_by_text("Reading saved")).to_be_visible()
     expect(page.get_by_text("your readings").first).to_be_visible()
     cold = page.locator("section td.n b").first.inner_text()
     page.get_by_role("link", name="Put these pressures on the sheet").click()
@@ -246,7 +246,7 @@ def test_the_wrong_value_in_the_car_is_found_before_the_session(page: Page) -> N
     page.get_by_role("link", name="Check the car").click()
     page.get_by_label("Brake bias").fill("66")
     page.get_by_label("Front anti-roll bar").fill("5")
-    page.get_by_role("button", name="Compare", exact=True).click()
+    page.get_by_role("button", name=re.compile("Compare with S")).click()
     expect(page.get_by_text("1 value in the car differs from S4")).to_be_visible()
     expect(page.locator("li .big")).to_contain_text(f"{meant} %")
 

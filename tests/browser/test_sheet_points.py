@@ -52,7 +52,7 @@ def test_every_step_is_in_the_table_and_in_the_file_as_the_core_has_it(page: Pag
     expect(rows.first).to_contain_text(effects[0].item.name)
     expect(rows.first).to_contain_text(format_number(effects[0].lap_s, 3, signed=True))
     with page.expect_download() as caught:
-        page.get_by_role("link", name="as CSV").click()
+        page.get_by_role("link", name="Export CSV").click()
     path = tmp_path / "effects.csv"
     caught.value.save_as(path)
     with path.open() as file:
@@ -83,7 +83,7 @@ def test_gears_bias_and_weights_are_the_cores(page: Page) -> None:
     setting, sheet, lap = core()
     page.get_by_role("link", name="Gears, brakes, weights").click()
     ideal, _ = ideal_on_lap(lap)
-    expect(page.get_by_role("row", name=re.compile("fuel of the sheet, "))).to_contain_text(f"{100 * ideal:.1f} %")
+    expect(page.get_by_role("row", name=re.compile("^sheet fuel load, "))).to_contain_text(f"{100 * ideal:.1f} %")
     spans = demo_setting("brackendale_gt", "sallowmere_fen")[1]
     tollgate = next(one for one in corner_gears(setting, sheet, lap, spans) if one.name == "Tollgate")
     row = page.get_by_role("region", name="Gears", exact=True).get_by_role("row", name=re.compile("Tollgate"))
@@ -115,10 +115,10 @@ def test_the_ride_is_told_beside_the_lap(page: Page) -> None:
 def test_forks_carry_the_fuel_of_their_purpose(page: Page) -> None:
     first_sheet(page, "Forks")
     _, sheet, lap = core()
-    page.get_by_label("a sheet for").select_option("qualifying")
+    page.get_by_label("for", exact=True).select_option("qualifying")
     page.get_by_role("button", name="Copy sheet and set its fuel").click()
     expect(page.get_by_role("status")).to_contain_text("S2 is saved")
-    fuel = float(page.get_by_label("Fuel, l", exact=True).input_value())
+    fuel = float(page.get_by_label("Fuel load, l", exact=True).input_value())
     assert 5 * lap.fuel_l * 1.03 <= fuel < 5 * lap.fuel_l * 1.03 + 1.0
     assert fuel != sheet.values["fuel"]
     page.evaluate("() => localStorage.clear()")
@@ -127,10 +127,10 @@ def test_forks_carry_the_fuel_of_their_purpose(page: Page) -> None:
 def test_rules_of_the_event_hold_an_item_on_the_bench(page: Page) -> None:
     first_sheet(page, "Held")
     bench(page, "Brief")
-    page.get_by_role("link", name="Items under the rules").click()
-    page.get_by_label("Rear wing, at least").fill("3")
-    page.get_by_label("Rear wing, at most").fill("3")
-    page.get_by_label("Front anti-roll bar, at most").fill("4")
+    page.get_by_role("link", name="Item limits").click()
+    page.get_by_label("Rear wing, minimum").fill("3")
+    page.get_by_label("Rear wing, maximum").fill("3")
+    page.get_by_label("Front anti-roll bar, maximum").fill("4")
     page.get_by_role("button", name="Save item limits").click()
     expect(page.get_by_text("S1 is outside these rules")).to_be_visible()
     bench(page, "Sheet")
@@ -148,7 +148,7 @@ def test_rules_of_the_event_hold_an_item_on_the_bench(page: Page) -> None:
 
 def test_the_card_has_a_strip_of_shifts_and_is_read_on_a_phone(page: Page) -> None:
     first_sheet(page, "To print")
-    page.get_by_role("link", name="card", exact=True).first.click()
+    page.get_by_role("link", name="Print card").first.click()
     expect(page.locator(".shift-strip li")).to_have_count(5)
     limit = core()[0].car.powertrain.limit_rpm
     expect(page.locator(".shift-strip li").first).to_contain_text(f"{limit:.0f}")
@@ -161,9 +161,9 @@ def test_advice_on_cold_tyres_is_solved_on_cold_tyres(page: Page) -> None:
     page.get_by_role("link", name="Advice", exact=True).click()
     found = {}
     for tyres in ("warm", "cold"):
-        page.get_by_label("On", exact=True).select_option(tyres)
-        page.get_by_role("button", name="Advise").click()
-        expect(page.get_by_text("the end that slides").first).to_be_visible()
+        page.get_by_label("Tyres", exact=True).select_option(tyres)
+        page.get_by_role("button", name="Get advice").click()
+        expect(page.get_by_text("at the sliding end").first).to_be_visible()
         found[tyres] = page.locator("main").inner_text()
     assert found["warm"] != found["cold"]
 
@@ -171,7 +171,7 @@ def test_advice_on_cold_tyres_is_solved_on_cold_tyres(page: Page) -> None:
 def test_a_file_from_the_car_is_held_against_the_sheet(page: Page, tmp_path: Path) -> None:
     first_sheet(page, "From the car")
     with page.expect_download() as caught:
-        page.get_by_role("link", name="file", exact=True).first.click()
+        page.get_by_role("link", name="Export sheet").first.click()
     text = Path(caught.value.path()).read_text()
     path = tmp_path / "in-the-car.json"
     path.write_text(re.sub(r'"wing": [\d.]+', '"wing": 9', text))

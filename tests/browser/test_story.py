@@ -21,7 +21,7 @@ def begin(page: Page, name: str) -> None:
     page.get_by_role("textbox", name="Event").fill(name)
     page.get_by_label("Car", exact=True).select_option(label="Brackendale Gannet")
     page.get_by_label("Circuit", exact=True).select_option(label="Sallowmere, Fen circuit")
-    page.get_by_role("button", name="Begin").click()
+    page.get_by_role("button", name="Create event").click()
     expect(page.get_by_role("heading", level=1)).to_have_text(name)
 
 
@@ -54,7 +54,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     # the brief: what is a good lap here, and how hot is it?
     expected = page.get_by_role("region", name="Lap times to expect today")
     before = expected.inner_text()
-    assert before.index("newcomer") < before.index("front runner")
+    assert before.index("newcomer") < before.index("front-runner")
     page.get_by_label("Air temperature °C").fill("24")
     page.get_by_label("Track temperature °C").fill("33,5")
     page.get_by_role("button", name="Save conditions").click()
@@ -97,7 +97,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
 
     # a sheet out and in again as a file
     with page.expect_download() as download:
-        page.get_by_role("row", name=re.compile("^S2")).get_by_role("link", name="file").click()
+        page.get_by_role("row", name=re.compile("^S2")).get_by_role("link", name="Export sheet").click()
     path = tmp_path / "s2.json"
     download.value.save_as(path)
     page.get_by_label("Sheet file, JSON").set_input_files(path)
@@ -107,7 +107,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     # runs: one typed, one imported, some driven
     bench(page, "Runs")
     page.get_by_role("button", name="Add run").click()
-    page.get_by_label("One lap a line").fill("1:26.0\n1:13.9\n1:13.8\n73,7\n1:13.75\n1:13.82\n1:19.0")
+    page.get_by_label("One lap per line").fill("1:26.0\n1:13.9\n1:13.8\n73,7\n1:13.75\n1:13.82\n1:19.0")
     page.get_by_role("button", name="Add these laps").click()
     expect(page.get_by_role("img", name=re.compile("Lap times of R1"))).to_be_visible()
     expect(page.get_by_label("Lap 1 counts as")).to_have_value("out")
@@ -130,7 +130,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     bench(page, "Verdicts")
     expect(page.locator("[data-verdict]")).to_contain_text("S1")
     page.get_by_role("button", name="Save verdict").click()
-    expect(page.get_by_role("status")).to_contain_text("kept on the thread")
+    expect(page.get_by_role("status")).to_contain_text("saved to the thread")
 
     # the race: from the runs, with its margin
     send_out(page, "S1", "14", "S Slate", "45")
@@ -138,7 +138,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     plan = page.locator("[data-plan]").inner_text()
     assert re.search(r"1 stop is quickest.*Start with \d+\.\d l", plan), plan
     expect(page.get_by_role("img", name=re.compile("laps on Marl"))).not_to_have_count(0)
-    page.get_by_role("button", name="Keep").first.click()
+    page.get_by_role("button", name="Save plan").first.click()
     expect(page.get_by_role("heading", level=1).last).to_contain_text("Race plan")
 
     # the thread ties it together in time order

@@ -56,6 +56,7 @@ def inside(found: Calibration, true: dict[str, float]) -> list[bool]:
     return [abs(found.scales[name] - true[name]) <= found.spread[name] for name in SCALES]
 
 
+@pytest.mark.slow
 def test_known_scales_lie_in_their_intervals() -> None:
     """24 cars of five scales; the proof page holds 95 % of more of them."""
     hits = []
@@ -65,6 +66,7 @@ def test_known_scales_lie_in_their_intervals() -> None:
     assert float(np.mean(hits)) >= 0.88
 
 
+@pytest.mark.slow
 def test_more_laps_make_it_surer_and_what_laps_cannot_tell_stays_unsure() -> None:
     few, many = (calibrate(calibration_runs(3, runs=count)[0]) for count in (1, 4))
     assert all(many.spread[name] < few.spread[name] for name in ("grip", "fuel", "wear"))
@@ -74,6 +76,7 @@ def test_more_laps_make_it_surer_and_what_laps_cannot_tell_stays_unsure() -> Non
     assert blind.spread["drag"] > 0.8 * 1.96 * PRIOR_SD["drag"]
 
 
+@pytest.mark.slow
 def test_what_is_left_shrinks_and_is_told_before_and_after() -> None:
     runs, _ = calibration_runs(11, runs=3)
     found = calibrate(runs)

@@ -57,6 +57,7 @@ def naive(laps: Sequence[Observed]) -> tuple[float, float]:
     return float(middle - spread), float(middle + spread)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("block", range(4))
 def test_intervals_cover_and_false_alarms_are_rare(block: int) -> None:
     """600 tests in four blocks; the bounds of coverage are 3.5 standard errors of a block around 95 %.
@@ -146,6 +147,7 @@ def test_priors_need_an_offset_for_every_further_compound() -> None:
 PATTERN = [(0, 0), (1, 0), (0, 1), (1, 1)]
 
 
+@pytest.mark.slow
 def test_several_differences_driven_in_a_pattern_are_told_apart() -> None:
     covered = []
     for seed in range(60):

@@ -41,6 +41,7 @@ def settled_share(ask: Question, order: tuple[tuple[int, ...], ...], laps: int, 
     return count / trials
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     "ask",
     [
@@ -97,6 +98,7 @@ def stint(seed: int, cliff_at: float | None, laps: int = 18) -> tuple[np.ndarray
     return age, time if cliff_at is None else time + 0.06 * np.maximum(age - cliff_at, 0) ** 2
 
 
+@pytest.mark.slow
 def test_a_cliff_is_found_where_it_is_and_rarely_where_none_is() -> None:
     alarms, near, inside = 0, [], 0
     for seed in range(200):
@@ -109,6 +111,7 @@ def test_a_cliff_is_found_where_it_is_and_rarely_where_none_is() -> None:
     assert len(near) > 160 and abs(float(np.median(near))) <= 1.0 and inside / len(near) > 0.85
 
 
+@pytest.mark.slow
 def test_the_fade_before_a_cliff_has_an_interval_that_covers() -> None:
     covered = sum(abs(one.per_lap_s[0] - 0.05) <= one.per_lap_s[1] for one in (fade(*stint(seed, None)) for seed in range(300)))
     assert 0.89 <= covered / 300 <= 0.985

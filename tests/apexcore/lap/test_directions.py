@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from apexcore.circuit.line import CornerSpan
@@ -101,12 +102,19 @@ def test_a_stint_warms_up_then_fades(setting: Setting, sheet: Sheet) -> None:
 
 
 def test_every_corner_is_read_in_order(bench: Bench, setting: Setting) -> None:
-    results = answer(*bench).corners
-    assert [one.corner.number for one in results] == list(range(1, len(results) + 1))
-    for one in results:
-        assert 15 < one.apex_ms < setting.car.powertrain.limit_rpm
-        assert one.brake_length_m >= 0
-        assert one.limits in ("front", "rear")
+    found = answer(*bench)
+    speeds, gears = found.lap.column("speed"), found.lap.column("gear")
+    powertrain = setting.car.powertrain
+    assert [read.corner.number for read in found.corners] == list(range(1, len(found.corners) + 1))
+    for read in found.corners:
+        stations = np.arange(read.corner.first, read.corner.last + 1) % len(speeds)
+        slowest = stations[speeds[stations].argmin()]
+        assert read.apex_ms == pytest.approx(speeds[slowest])
+        assert read.gear == round(gears[slowest])
+        ratio = powertrain.gears[read.gear - 1] * powertrain.final_drive / setting.car.tyres.radius_m[1]
+        assert read.apex_ms * ratio * 60 / (2 * np.pi) <= powertrain.limit_rpm
+        assert 0 <= read.brake_length_m < setting.line.ds.sum() / 2
+        assert read.limits in ("front", "rear")
 
 
 def test_ideal_bias_moves_forward_with_deceleration(car: Car) -> None:

@@ -82,6 +82,7 @@ def converged(setting: Setting, sheet: Sheet) -> float:
     return solve_lap_at(setting, sheet, tyres, fuel).time_s
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(("car_key", "circuit_key"), [*[(car, "sallowmere_fen") for car in CARS], ("drummock_stallard", "hollin_bowl")])
 def test_the_heat_is_settled_in_laps_and_in_their_differences(car_key: str, circuit_key: str) -> None:
     """A lap within 0.05 %, as far as stations matter; a step's effect within a millisecond or a twentieth of it."""

@@ -143,6 +143,7 @@ def test_mirrored_car_on_mirrored_circuit(setting: Setting, sheet: Sheet, circui
     assert there == pytest.approx(here, abs=1e-6 * here)
 
 
+@pytest.mark.slow
 def test_station_spacing_hardly_matters(setting: Setting, sheet: Sheet, circuit: Circuit) -> None:
     fine = solve_lap(replace(setting, line=racing_line(circuit, 0.5, setting.car.width_m)), sheet).time_s
     assert solve_lap(setting, sheet).time_s == pytest.approx(fine, rel=5e-4)

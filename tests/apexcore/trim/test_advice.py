@@ -12,6 +12,7 @@ from scripts.advice_trial import trials
 from tests.conftest import demo_setting
 
 
+@pytest.mark.slow
 def test_advice_finds_what_was_put_wrong_or_as_good_a_change() -> None:
     found = trials(range(6))
     assert len(found) >= 10
@@ -47,6 +48,7 @@ def test_locked_items_and_limits_are_respected() -> None:
     assert [item.key for one in only for item, _, _ in one.moves] == ["bar_front"]
 
 
+@pytest.mark.slow
 def test_the_bars_are_what_a_mid_corner_feeling_asks_for_first() -> None:
     setting, spans = demo_setting("brackendale_gt", "sallowmere_fen")
     first = advise(setting, spans, base_sheet(setting.car), Feeling("mid", "front"), setting.car.items)[0]

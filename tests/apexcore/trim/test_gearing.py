@@ -33,6 +33,7 @@ def best_brute_force(car: Car, top_ms: float) -> float:
     return min(time_to(car, [limit * part - 0.01 for limit, part in zip(limits, one, strict=True)], top_ms) for one in sets)
 
 
+@pytest.mark.slow
 def test_no_other_shift_speeds_are_quicker(car: Car) -> None:
     found = [shift.speed_ms for shift in shifts(car)]
     assert time_to(car, found, 58.0) <= best_brute_force(car, 58.0) * 1.001
@@ -60,6 +61,7 @@ def test_an_item_at_its_end_has_no_step_further(setting: Setting, sheet: Sheet) 
     assert step_effects(setting, end, [item])[1].value is None
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("level", ["front runner", "solid midfielder"])
 def test_the_spread_of_effects_covers_the_virtual_cars(setting: Setting, sheet: Sheet, level: str) -> None:
     """What the book says of one step against what it does on cars with other true values and a human driver."""

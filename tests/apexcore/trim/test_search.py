@@ -20,6 +20,7 @@ def shortened(item: Item, around: int) -> Item:
     return item.model_copy(update={"low": low, "high": high, "names": ()})
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("car_key", "circuit_key", "keys"),
     [
@@ -70,6 +71,7 @@ def test_the_changes_lead_from_the_first_sheet_to_the_best_in_order_of_worth(kar
     assert list(laps) == sorted(laps) and list(tops) == sorted(tops)
 
 
+@pytest.mark.slow
 def test_limits_are_kept_where_the_free_search_would_pass_them() -> None:
     setting, spans = demo_setting("brackendale_gt", "sallowmere_fen")
     base = base_sheet(setting.car)
@@ -82,6 +84,7 @@ def test_limits_are_kept_where_the_free_search_would_pass_them() -> None:
     assert free.after.cost_s < bound.after.cost_s < bound.before.cost_s
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("aim", list(AIM_WORDS))
 def test_every_aim_is_served(aim: str) -> None:
     setting, spans = demo_setting("ferrow_lark", "thistledown")

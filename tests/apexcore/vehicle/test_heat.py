@@ -27,6 +27,7 @@ def test_settled_temperatures_balance_heat_in_and_out() -> None:
     assert FLOW.carcass_c(surface) == pytest.approx(carcass)
 
 
+@pytest.mark.slow
 @given(surface=st.floats(10, 120), carcass=st.floats(10, 120), seconds=st.floats(1, 400))
 def test_warming_up_is_what_a_plain_integration_gives(surface: float, carcass: float, seconds: float) -> None:
     capacity = (2200.0, 8800.0)

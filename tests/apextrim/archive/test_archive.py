@@ -29,6 +29,8 @@ from apextrim.verdicts.record import apply_calibration, hold_against_laps
 from tests.apextrim.readings.test_readings import a_stop
 from tests.apextrim.runs.test_logger import stint
 
+pytestmark = pytest.mark.slow  # each test has a whole event or database of its own
+
 _TEXTS: list[str] = []
 
 

@@ -185,7 +185,8 @@ document.addEventListener("alpine:init", () => {
     restore() {
       const draft = JSON.parse(localStorage.getItem(this.draftKey) || "{}");
       for (const input of this.inputs) {
-        if (input.name in draft) {
+        // what was typed before this script began is newer than the draft
+        if (input.name in draft && input.value === input.defaultValue) {
           input.value = draft[input.name];
           this.restored = true;
         }
