@@ -47,7 +47,7 @@ class Direction:
 
 
 _ITEMS = [
-    Direction("stiffer front bar: washes wider in mid-corner", "bar_front", _mid, 1),
+    Direction("stiffer front anti-roll bar: more understeer in mid-corner", "bar_front", _mid, 1),
     Direction("more rear wing: calmer rear in mid-corner", "wing", _mid, 1),
     Direction("more fuel: slower lap", "fuel", lambda found: found.lap.time_s, 1),
     Direction("forward brake bias: front nearer to locking than rear", "brake_bias", _braking, 1),

@@ -52,6 +52,36 @@ def test_every_case_of_the_proof_page_holds() -> None:
 
 
 def test_every_link_of_the_pages_leads_somewhere() -> None:
-    for page in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
+    for page in [*ROOT.glob("*.md"), *(ROOT / "docs").rglob("*.md")]:
         for target in re.findall(r"\]\(([^)#]+)", page.read_text()):
             assert (page.parent / target).exists(), (page.name, target)
+
+
+def _defined() -> set[str]:
+    """Every function, class and module of both packages, as `module.name` and `module`."""
+    names = set()
+    for package in ("apexcore", "apextrim"):
+        for path in (ROOT / package).rglob("*.py"):
+            found = re.findall(r"^(?:def|class) (\w+)|^(\w+) = ", path.read_text(), re.MULTILINE)
+            room = f"{path.parent.name}.{path.stem}"
+            names |= {room, path.stem} | {f"{where}.{a or b}" for a, b in found for where in (room, path.stem)} | {a or b for a, b in found}
+    return names
+
+
+def test_every_hop_of_the_four_walks_is_there() -> None:
+    walks = (ROOT / "docs" / "architecture.md").read_text().split("## Four walks")[1].split("## Habits")[0]
+    names = _defined()
+    hops = [hop for hop in re.findall(r"`([a-zA-Z_]\w+(?:\.\w+)*)`", walks) if hop not in {"ArrowUp", "ui.js"}]
+    assert len(hops) > 30
+    assert not [hop for hop in hops if hop not in names and hop != "Item.read"]
+
+
+def test_every_room_of_the_house_is_shown() -> None:
+    page = (ROOT / "docs" / "architecture.md").read_text()
+    rooms = [
+        path.name
+        for package in ("apexcore", "apextrim")
+        for path in (ROOT / package).iterdir()
+        if path.is_dir() and path.name != "__pycache__"
+    ]
+    assert len(rooms) > 15 and not [room for room in rooms if f"`{room}`" not in page]

@@ -49,7 +49,7 @@ def read_table(data: bytes) -> Table:
 
     Columns are separated by commas, semicolons or tabs.
 
-    :raises FileRejected: if it is none, has no line under its header, or has more lines than a run can hold
+    :raises FileRejected: if it is not a table, has no line under its header, or has more lines than a run can hold
     """
     text = decoded(data, "a CSV of laps")
     lines = text.splitlines()
@@ -126,7 +126,7 @@ def laps_of(table: Table, columns: Mapping[str, int]) -> list[DrivenLap]:
 def own_columns(header: Sequence[str]) -> dict[str, int]:
     """Place of each column in a header of this product's own names.
 
-    :raises FileRejected: naming every column that is none, stands there twice, or is missing
+    :raises FileRejected: naming every column that is unknown, repeated or missing
     """
     names = [name.strip().lower() for name in header]
     problems = []

@@ -1,4 +1,4 @@
-"""How a set of tyres fades over a run, and on which lap its cliff comes, from lap times with the fuel taken out."""
+"""How a set of tyres fades over a run, and on which lap its cliff comes, from lap times corrected for fuel."""
 
 import math
 from collections.abc import Sequence
@@ -38,7 +38,7 @@ def fade(age: Sequence[float] | Floats, time_s: Sequence[float] | Floats) -> Fad
     coefficient (Schwarz, Ann. Statist. 6, 1978); the line has an even chance to begin with.
 
     :param age: of the tyres, warm laps only [laps]
-    :param time_s: with fuel taken out [s]
+    :param time_s: lap time corrected for fuel [s]
     :raises ValueError: with fewer than five laps
     """
     if len(age) < 5:

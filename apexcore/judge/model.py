@@ -1,4 +1,4 @@
-"""The lap model: what is left of lap times when fuel and tyre age are taken out.
+"""The lap model: lap times corrected for fuel and tyre age.
 
 lap time = level of the sheet (or of every other tagged choice) + fuel x weight + compound + tyre age x its fade
            + cold tyres + track temperature + session trend + shift of the run + scatter

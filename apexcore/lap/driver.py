@@ -11,7 +11,7 @@ class Driver:
     :param braking: further share used under brakes [-]
     :param throttle: greatest throttle used, as a share of full thrust [-]
     :param coast_m: metres rolled off the throttle before each braking [m]
-    :param shift_rpm: engine speed at which gears are changed at the latest; None for the rev limit [1/min]
+    :param shift_rpm: engine speed at which gears are changed at the latest; None for the rev limit [rpm]
     """
 
     ability: float = 1.0
@@ -28,7 +28,7 @@ class Driver:
         if not 0.0 <= self.coast_m <= 300.0:
             raise ValueError("a driver coasts between 0 m and 300 m before braking")
         if self.shift_rpm is not None and self.shift_rpm < 1000.0:
-            raise ValueError("gears are changed above 1000 1/min")
+            raise ValueError("the shift speed is above 1000 rpm")
 
 
 #: Whom a racer compares with. The shares are this product's definition of the three words.

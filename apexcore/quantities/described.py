@@ -10,7 +10,7 @@ _PARAM = re.compile(r":param (\w+):\s*(.*?)(?=:param |\Z)", re.DOTALL)
 _UNIT = re.compile(r"\[([^\]]*)\]\s*\.?\s*$")
 
 #: Units as docstrings spell them, and as the screen does.
-_SHOWN = {"-": "", "deg": "°", "degC": "°C", "m2": "m²", "1/deg2": "1/°²", "K": "°C", "1/min": "rpm", "N m": "Nm"}
+_SHOWN = {"-": "", "deg": "°", "degC": "°C", "m2": "m²", "1/deg2": "1/°²", "K": "°C", "N m": "Nm"}
 
 
 @dataclass(frozen=True)

@@ -189,12 +189,12 @@ class Differential(Value):
 class Powertrain(Value):
     """Engine and drive.
 
-    :param torque_nm: points (engine speed [1/min], torque [N m]) at full throttle, speeds rising
+    :param torque_nm: points (engine speed in rpm, torque in Nm) at full throttle, speeds rising
     :param gears: ratio of each gear, first to last, falling
     :param final_drive: ratio behind the gearbox
     :param efficiency: share of the engine's power that reaches the wheels [-]
     :param shift_s: upshift time, no drive [s]
-    :param limit_rpm: rev limit [1/min]
+    :param limit_rpm: rev limit [rpm]
     :param front_drive_share: share of the drive torque on the front axle; 0 is rear-wheel drive [-]
     :param fuel_g_per_kwh: fuel for one kilowatt-hour at the crank [g/kWh]
     :param restrictor: torque kept with the restrictor, 1 where there is none [-]

@@ -14,7 +14,7 @@ Limit = tuple[float, float]
 def ruled(car: Car, limits: Mapping[str, Limit]) -> Car:
     """The car with its list of items as the rules leave it; its base sheet moves inside.
 
-    :raises FileRejected: naming every limit that is none of the car's
+    :raises FileRejected: naming every limit on an item that the car does not have
     """
     problems = []
     known = {item.key for item in car.items}

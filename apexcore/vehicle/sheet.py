@@ -50,7 +50,7 @@ class Difference:
 
 
 def base_sheet(car: Car) -> Sheet:
-    """The maker's sheet: every item at its base value."""
+    """The base sheet: every item at its base value."""
     return Sheet(car.key, {item.key: item.base for item in car.items})
 
 

@@ -19,7 +19,7 @@ from .gearing import limit_speed_ms, rpm_at
 _WIDE_OPEN = 0.97
 #: Share of the brakes at which the next braking begins, and share of the rev limit up to which a gear is held.
 _BRAKING, _HELD_TO = 0.02, 0.995
-#: A gear that turns slower than this share of its limit at the apex is none to hold.
+#: A gear in which the engine turns slower than this share of its limit at the apex is not offered.
 _LEAST_RPM = 0.35
 
 
@@ -28,7 +28,7 @@ class HeldGear:
     """One gear held through a corner.
 
     :param gear: the gear, 1 first
-    :param rpm: engine speed at the slowest point [1/min]
+    :param rpm: engine speed at the slowest point [rpm]
     :param cost_s: time until the next braking, against the gear that pulls hardest at the slowest point [s]
     """
 

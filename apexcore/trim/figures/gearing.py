@@ -23,7 +23,7 @@ class Shift:
 
     :param gear: the gear left
     :param speed_ms: road speed at which the next gear pulls harder [m/s]
-    :param rpm: engine speed before the shift [1/min]
+    :param rpm: engine speed before the shift [rpm]
     :param at_limiter: if true the gear pulls harder right up to the rev limit
     """
 
@@ -34,7 +34,7 @@ class Shift:
 
 
 def rpm_at(car: Car, gear: int, speed_ms: float) -> float:
-    """Engine speed [1/min] in a gear (from 1) at a road speed [m/s], without slip."""
+    """Engine speed [rpm] in a gear (from 1) at a road speed [m/s], without slip."""
     ratio = car.powertrain.gears[gear - 1] * car.powertrain.final_drive
     return speed_ms * ratio / drive_radius_m(car) * 60.0 / (2.0 * np.pi)
 
@@ -82,7 +82,7 @@ class RatioStep:
 
 
 def final_drive_item(car: Car) -> Item | None:
-    """The free item that sets the final drive; None where there is none."""
+    """The free item that sets the final drive; None if the car has none."""
     return next((item for item in car.items if item.sets == "powertrain.final_drive" and not item.locked), None)
 
 

@@ -35,7 +35,7 @@ class Feeling:
     """What the car does, in the racer's words.
 
     :param phase: where in the corner
-    :param slides: which end lets go: the front washes wide, the rear steps out
+    :param slides: which end lets go first: front for understeer, rear for oversteer
     :param how: how bad it is, a key of `SEVERITY_PCT`
     :param corners: numbers of the corners; empty for all
     :param speed: only corners of this class ("slow", "medium", "fast"); empty for all

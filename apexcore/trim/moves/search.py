@@ -28,7 +28,7 @@ AIM_WORDS: dict[str, str] = {
 #: Source: an assumption of this product (docs/model.md).
 OFF_GRIP, OFF_DRIVER, OFF_WIND_MS = 0.03, 0.02, 5.0
 
-#: An improvement smaller than this is none [s].
+#: Improvements smaller than this do not count [s].
 _GAIN_S = 5e-4
 #: Most steps that an item moves in one round, and rounds of moving all together.
 _REACH, _ROUNDS = 6, 6
@@ -189,7 +189,7 @@ def _cost(setting: Setting, sheet: Sheet, aim: AimKey, laps: int, lap: Lap, near
 
 
 def _off(setting: Setting) -> list[Setting]:
-    """The setting with grip, driver and wind off by their usual amounts, either way."""
+    """The setting with grip, driver and wind varied by their usual amounts, either way."""
     found = []
     for sign in (-1.0, 1.0):
         slick = tuple(one.model_copy(update={"mu": one.mu * (1.0 + sign * OFF_GRIP)}) for one in setting.compounds)

@@ -45,7 +45,7 @@ def drift(stint: Sequence[StintLap], spans: Sequence[CornerSpan], line: Line) ->
 
 
 def balance_drift(laps: Sequence[DriftLap], warm_from: int = 4) -> list[tuple[str, float]]:
-    """Change of mid-corner balance from the first warm lap to the last, by corner speed [%]; + washes wider.
+    """Change of mid-corner balance from the first warm lap to the last, by corner speed [%]; + more understeer.
 
     :param warm_from: number of the first lap whose tyres count as warm
     """
