@@ -79,8 +79,8 @@ def trial(car_key: str, circuit_key: str, seed: int) -> Trial | None:
         return None
     feeling, change = found
     first = advise(setting, spans, wrong, feeling, free, most=3)
-    named = any(move.key == item.key and count * steps < 0 for one in first for move, count, _ in one.moves)
-    equal = any(_as_good(truth, spans, wrong, one.moves, feeling, right, change) for one in first)
+    named = any(move.key == item.key and count * steps < 0 for candidate in first for move, count, _ in candidate.moves)
+    equal = any(_as_good(truth, spans, wrong, candidate.moves, feeling, right, change) for candidate in first)
     return Trial(car_key, item.name, steps, feeling, named, equal)
 
 
@@ -104,4 +104,4 @@ def _as_good(
 def trials(seeds: range) -> list[Trial]:
     """All cases that can be felt."""
     found = [trial(car, circuit, seed) for seed in seeds for car, circuit in PLACES]
-    return [one for one in found if one is not None]
+    return [trial for trial in found if trial is not None]

@@ -86,7 +86,7 @@ def _each(cars: list[str], holds: Callable[[str, str], bool]) -> tuple[int, int]
 def _hotter(car_key: str, circuit_key: str) -> bool:
     """On the same tyres: their temperature answers to the air too, and may gain more than the engine loses."""
     setting, base = demo_setting(car_key, circuit_key)[0], base_sheet(demo_car(car_key))
-    blunt = tuple(one.model_copy(update={"temperature_loss": 0.0, "pressure_loss": 0.0}) for one in setting.compounds)
+    blunt = tuple(compound.model_copy(update={"temperature_loss": 0.0, "pressure_loss": 0.0}) for compound in setting.compounds)
     cool, hot = (
         replace(setting, compounds=(blunt[0], blunt[1]), conditions=setting.conditions.model_copy(update={"air_c": air}))
         for air in (12.0, 34.0)
@@ -98,7 +98,7 @@ def _wider(car_key: str, circuit_key: str) -> bool:
     setting, base = demo_setting(car_key, circuit_key)[0], base_sheet(demo_car(car_key))
     circuit = demo_circuit(circuit_key)
     narrow = racing_line(circuit.model_copy(update={"width_m": 0.7 * circuit.width_m}), car_width_m=setting.car.width_m)
-    slow, fast = (solve_lap(one, base).column("speed").min() for one in (replace(setting, line=narrow), setting))
+    slow, fast = (solve_lap(case, base).column("speed").min() for case in (replace(setting, line=narrow), setting))
     return bool(slow < fast)
 
 

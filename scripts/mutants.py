@@ -54,7 +54,7 @@ class Mutant:
 
 def read_mutants() -> list[Mutant]:
     """The list, in its order."""
-    return [Mutant(tests=tuple(one.pop("tests")), **one) for one in json.loads(LIST.read_text())]
+    return [Mutant(tests=tuple(line.pop("tests")), **line) for line in json.loads(LIST.read_text())]
 
 
 def _tree(folder: Path) -> Path:
@@ -84,7 +84,7 @@ def caught(mutant: Mutant, tree: Path) -> bool:
 
 def main(chosen: list[str]) -> int:
     """Runs every mutant, or those whose file holds one of the words."""
-    mutants = [one for one in read_mutants() if not chosen or any(word in one.file for word in chosen)]
+    mutants = [mutant for mutant in read_mutants() if not chosen or any(word in mutant.file for word in chosen)]
     with tempfile.TemporaryDirectory() as temporary:
         trees: Queue[Path] = Queue()
         for number in range(2):

@@ -85,7 +85,7 @@ def vehicle_cases() -> Iterator[Case]:
     yield relative("sum of wheel loads", "weight + downforce", float(loads), weight.mass_kg * GRAVITY + down, 1e-9, "N", 6)
     hot = hot_pressure_kpa(140.0, 20.0, 92.0)
     yield relative("hot pressure", "ideal gas, absolute", hot, (140 + 101.325) * 365.15 / 293.15 - 101.325, 1e-9, "kPa", 6)
-    own = time_to(car, [one.speed_ms for one in shifts(car)], 58.0)
+    own = time_to(car, [shift.speed_ms for shift in shifts(car)], 58.0)
     yield relative("shift speeds, 12 to 58 m/s", "brute force over 3,125 sets of shift rpm", own, best_brute_force(car, 58.0), 1e-3, "s")
 
 
@@ -259,7 +259,7 @@ def fade_case(trials: int = 500) -> Case:
     """Fade of a stint with and without a cliff."""
     found = [fade(*stint(seed, 12.0)).lap for seed in range(trials)]
     alarms = sum(fade(*stint(seed, None)).lap is not None for seed in range(trials)) / trials
-    near = [one[0] for one in found if one is not None]
+    near = [trial[0] for trial in found if trial is not None]
     words = f"found in {100 * len(near) / trials:.0f} %, at {np.median(near):.0f} laps; said in {100 * alarms:.1f} % without one"
     return Case("cliff at 12 laps of age", f"{trials} simulated stints of 18 laps", words, "12 laps, ≤ 6 %", alarms, 0.06, "share")
 
@@ -267,7 +267,7 @@ def fade_case(trials: int = 500) -> Case:
 def advice_case(seeds: range = range(14)) -> Case:
     """Advice against virtual cars with one item put wrong."""
     found = trials(seeds)
-    good, named = sum(one.named or one.equal for one in found), sum(one.named for one in found)
+    good, named = sum(trial.named or trial.equal for trial in found), sum(trial.named for trial in found)
     share = good / len(found)
     words = f"{good} of {len(found)} found ({named} by name)"
     return Case(

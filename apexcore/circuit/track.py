@@ -228,7 +228,7 @@ def centre_line(circuit: Circuit, spacing_m: float = 2.0) -> CentreLine:
     :raises InputError: if the lap cannot be closed, or something stands beyond its end
     """
     line = _laid_out(circuit, spacing_m)
-    where = [(f"marker {one.name or one.kind}", one.at_m) for one in circuit.markers]
+    where = [(f"marker {marker.name or marker.kind}", marker.at_m) for marker in circuit.markers]
     where += [(f"sector {number}", at) for number, at in enumerate(circuit.sectors_m, start=1)]
     for number, strip in enumerate(circuit.strips, start=1):
         where += [(f"grip strip {number}", strip.from_m), (f"grip strip {number}", strip.to_m)]
@@ -301,7 +301,7 @@ def mirrored(circuit: Circuit) -> Circuit:
         for segment in circuit.segments
     )
     points = tuple((x, -y, z) for x, y, z in circuit.points_m)
-    strips = tuple(one.model_copy(update={"left_m": -one.right_m, "right_m": -one.left_m}) for one in circuit.strips)
+    strips = tuple(strip.model_copy(update={"left_m": -strip.right_m, "right_m": -strip.left_m}) for strip in circuit.strips)
     return circuit.model_copy(update={"segments": segments, "points_m": points, "heading_deg": -circuit.heading_deg, "strips": strips})
 
 
@@ -329,18 +329,19 @@ def reversed_circuit(circuit: Circuit) -> Circuit:
             ),
             "sectors_m": tuple(sorted(round(length - at, 3) for at in circuit.sectors_m)),
             "markers": tuple(
-                one.model_copy(update={"at_m": max(round(length - one.at_m, 3), 0.0), "side": other[one.side]}) for one in circuit.markers
+                marker.model_copy(update={"at_m": max(round(length - marker.at_m, 3), 0.0), "side": other[marker.side]})
+                for marker in circuit.markers
             ),
             "strips": tuple(
-                one.model_copy(
+                strip.model_copy(
                     update={
-                        "from_m": max(round(length - one.to_m, 3), 0.0),
-                        "to_m": max(round(length - one.from_m, 3), 0.0),
-                        "left_m": -one.right_m,
-                        "right_m": -one.left_m,
+                        "from_m": max(round(length - strip.to_m, 3), 0.0),
+                        "to_m": max(round(length - strip.from_m, 3), 0.0),
+                        "left_m": -strip.right_m,
+                        "right_m": -strip.left_m,
                     }
                 )
-                for one in circuit.strips
+                for strip in circuit.strips
             ),
         }
     )

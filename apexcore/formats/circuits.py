@@ -54,7 +54,7 @@ def _circuit(points: list[Point], name: str, width_m: float, closed: bool) -> Ci
     try:
         return Circuit(key=key, name=name, layout="imported", width_m=width_m, points_m=rounded, closed=closed)
     except ValidationError as error:
-        raise rejected([problem_of(one) for one in error.errors()]) from None
+        raise rejected([problem_of(problem) for problem in error.errors()]) from None
 
 
 def _csv(text: str) -> list[Point]:

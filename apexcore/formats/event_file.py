@@ -198,7 +198,7 @@ class EventFile(Value):
     def problems(self) -> list[str]:
         """What does not fit together: numbers that stand twice or point at nothing, values off the car's list."""
         found = []
-        sheets, runs = [one.number for one in self.sheets], [one.number for one in self.runs]
+        sheets, runs = [sheet.number for sheet in self.sheets], [run.number for run in self.runs]
         for what, numbers in (("sheets", sheets), ("runs", runs)):
             twice = sorted({number for number in numbers if numbers.count(number) > 1})
             found += [f"{what}: number {number} stands there twice." for number in twice]
@@ -214,7 +214,7 @@ class EventFile(Value):
                 found.append(f"runs, {run.number}: its sheet {run.sheet} is not in the file.")
             if run.session is not None and not 0 <= run.session < len(self.sessions):
                 found.append(f"runs, {run.number}: its session {run.session} is not in the file.")
-        compounds = {one.key for one in self.car.tyres.compounds}
+        compounds = {compound.key for compound in self.car.tyres.compounds}
         found += [
             f"runs, {run.number}: “{name}” is no compound of the car." for run in self.runs for name in {run.front, run.rear} - compounds
         ]

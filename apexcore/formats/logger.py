@@ -73,7 +73,7 @@ class SampleEvent(Value):
         """NaN and infinity are how some senders write a gap."""
         if not isinstance(value, dict):
             return value
-        return {name: None if isinstance(one, float) and not math.isfinite(one) else one for name, one in value.items()}
+        return {name: None if isinstance(channel, float) and not math.isfinite(channel) else channel for name, channel in value.items()}
 
     def present(self) -> dict[str, float]:
         """The channels without gaps."""
@@ -156,7 +156,7 @@ def read_json_lines(data: bytes) -> Sent:
         try:
             events.append(_EVENT.validate_python(content))
         except ValidationError as error:
-            problems += [f"Line {number}, {_place(one)}" for one in error.errors()[:3]]
+            problems += [f"Line {number}, {_place(problem)}" for problem in error.errors()[:3]]
     if problems:
         raise rejected(problems)
     return Sent(tuple(events), cut)
@@ -179,9 +179,9 @@ def read_csv_laps(data: bytes, run: str) -> Sent:
     try:
         return Sent(tuple(LapEvent.of(run, lap) for lap in laps), None)
     except ValidationError as error:
-        raise rejected([problem_of(one) for one in error.errors()]) from None
+        raise rejected([problem_of(problem) for problem in error.errors()]) from None
 
 
 def json_lines(events: Sequence[LoggerEvent]) -> str:
     """The JSON lines of these events; `read_json_lines` gives them back."""
-    return "".join(one.model_dump_json(exclude_none=True) + "\n" for one in events)
+    return "".join(event.model_dump_json(exclude_none=True) + "\n" for event in events)

@@ -50,7 +50,7 @@ def read_value(data: bytes, kind: type[Kind], what: str, most_bytes: int = MOST_
     try:
         return kind.model_validate(content)
     except ValidationError as error:
-        raise rejected([problem_of(one) for one in error.errors()]) from None
+        raise rejected([problem_of(problem) for problem in error.errors()]) from None
 
 
 def _format(kind: type[Value]) -> str:

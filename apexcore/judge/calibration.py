@@ -84,7 +84,10 @@ class Calibration:
 def scaled(car: Car, scales: Scales) -> Car:
     """The car with its physical values scaled; 1 leaves them."""
     grip, power, drag, fuel, wear = (scales.get(name, 1.0) for name in SCALES)
-    compounds = tuple(one.model_copy(update={"mu": one.mu * grip, "wear_per_mj": one.wear_per_mj * wear}) for one in car.tyres.compounds)
+    compounds = tuple(
+        compound.model_copy(update={"mu": compound.mu * grip, "wear_per_mj": compound.wear_per_mj * wear})
+        for compound in car.tyres.compounds
+    )
     drive = car.powertrain
     torque = tuple((rpm, value * power) for rpm, value in drive.torque_nm)
     return car.model_copy(
@@ -110,7 +113,7 @@ def predicted(run: CalibrationRun, scales: Scales, driver: float = 0.0) -> Float
     """
     setting = aged(_scaled_setting(run.setting, scales, driver), run.sheet, run.tyre_age)
     stint = solve_stint(setting, run.sheet, run.fuel_l, len(run.laps))
-    return np.array([(one.lap.time_s, one.lap.fuel_l, one.lap.top_speed_ms) for one in stint])
+    return np.array([(stint_lap.lap.time_s, stint_lap.lap.fuel_l, stint_lap.lap.top_speed_ms) for stint_lap in stint])
 
 
 @dataclass(frozen=True)
@@ -195,15 +198,15 @@ def _solved(rows: Sequence[_Rows], theta: Floats, prior: Floats) -> tuple[Floats
     for _ in range(4):
         precision = np.diag(1.0 / prior**2)
         pull = np.zeros(len(theta))
-        for one in rows:
-            if not len(one.rest):
+        for row in rows:
+            if not len(row.rest):
                 continue
-            left = one.rest - one.slope @ (found - theta)
-            weight = (TAILS + 1.0) / (TAILS + (_centred(left, one.timed) / one.sd) ** 2)
-            weight[one.timed :] = 1.0
-            inverse = np.linalg.inv(np.diag(one.sd**2 / weight) + _shared(len(one.rest), one.timed))
-            precision += one.slope.T @ inverse @ one.slope
-            pull += one.slope.T @ inverse @ (one.rest + one.slope @ theta)
+            left = row.rest - row.slope @ (found - theta)
+            weight = (TAILS + 1.0) / (TAILS + (_centred(left, row.timed) / row.sd) ** 2)
+            weight[row.timed :] = 1.0
+            inverse = np.linalg.inv(np.diag(row.sd**2 / weight) + _shared(len(row.rest), row.timed))
+            precision += row.slope.T @ inverse @ row.slope
+            pull += row.slope.T @ inverse @ (row.rest + row.slope @ theta)
         found = np.asarray(np.linalg.solve(precision, pull), dtype=np.float64)
     return found, np.asarray(np.linalg.inv(precision), dtype=np.float64)
 
@@ -225,8 +228,8 @@ def _centred(left: Floats, timed: int) -> Floats:
 
 def _scatter(runs: Sequence[CalibrationRun], model: Sequence[Floats]) -> float:
     """Scale of the lap scatter, from what is left within each run [s]."""
-    rest = [_missed(run, one) for run, one in zip(runs, model, strict=True)]
-    within = np.concatenate([one - np.median(one) for one in rest if len(one) >= 3] or [np.array([_LEAST_SCATTER_S])])
+    rest = [_missed(run, laps) for run, laps in zip(runs, model, strict=True)]
+    within = np.concatenate([run - np.median(run) for run in rest if len(run) >= 3] or [np.array([_LEAST_SCATTER_S])])
     return max(scale_of(within), _LEAST_SCATTER_S)
 
 
@@ -236,6 +239,6 @@ def _missed(run: CalibrationRun, model: Floats) -> Floats:
 
 def _left(runs: Sequence[CalibrationRun], model: Sequence[Floats]) -> tuple[float, float]:
     """Root mean square of what is left within the runs, and the mean of all [s]."""
-    rest = [one for one in (_missed(run, laps) for run, laps in zip(runs, model, strict=True)) if len(one)]
-    within = np.concatenate([one - one.mean() for one in rest])
+    rest = [missed for missed in (_missed(run, laps) for run, laps in zip(runs, model, strict=True)) if len(missed)]
+    within = np.concatenate([run - run.mean() for run in rest])
     return float(np.sqrt(np.mean(within**2))), float(np.concatenate(rest).mean())

@@ -126,20 +126,20 @@ def plans(question: Question, priors: Priors) -> list[TestPlan]:
                 break
         if chosen is not None:
             found.append(chosen)
-    found.sort(key=lambda one: (not one.enough, one.minutes if one.enough else -one.power))
+    found.sort(key=lambda plan: (not plan.enough, plan.minutes if plan.enough else -plan.power))
     return found
 
 
 def scatter_of(runs: Sequence[Sequence[float]]) -> tuple[float, float] | None:
     """Scale of lap scatter and spread of run means [s] of laps with everything else taken out; None with too few laps."""
-    long = [np.asarray(one, dtype=float) for one in runs if len(one) >= 3]
-    rest = np.concatenate([one - np.median(one) for one in long]) if long else np.empty(0)
+    long = [np.asarray(run, dtype=float) for run in runs if len(run) >= 3]
+    rest = np.concatenate([run - np.median(run) for run in long]) if long else np.empty(0)
     if len(rest) < 6:
         return None
     scatter = scale_of(rest)
     if len(long) < 3:
         return max(scatter, 0.02), _PRIOR_SHIFT_S
     # the medians scatter by the laps too: 1.78 scale^2/n of it is the median of n laps of a t4
-    of_laps = float(np.mean([1.78 * scatter**2 / len(one) for one in long]))
-    shift = math.sqrt(max(float(np.var([np.median(one) for one in long], ddof=1)) - of_laps, 0.0))
+    of_laps = float(np.mean([1.78 * scatter**2 / len(run) for run in long]))
+    shift = math.sqrt(max(float(np.var([np.median(run) for run in long], ddof=1)) - of_laps, 0.0))
     return max(scatter, 0.02), max(shift, 0.03)

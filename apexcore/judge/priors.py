@@ -67,8 +67,8 @@ class Book:
         first = self.compounds[0]
         return Priors(
             Prior(self.fuel_s_per_kg, _FUEL_SPREAD * self.fuel_s_per_kg),
-            tuple(Prior(one.fade_s, max(_FADE_SPREAD * abs(one.fade_s), _FADE_LEAST_S)) for one in self.compounds),
-            tuple(Prior(one.new_s - first.new_s, _OFFSET_SD_S) for one in self.compounds[1:]),
+            tuple(Prior(compound.fade_s, max(_FADE_SPREAD * abs(compound.fade_s), _FADE_LEAST_S)) for compound in self.compounds),
+            tuple(Prior(compound.new_s - first.new_s, _OFFSET_SD_S) for compound in self.compounds[1:]),
             Prior(first.cold_s, _COLD_SD_S),
             Prior(self.track_s_per_k, _TRACK_SPREAD * abs(self.track_s_per_k) + _TRACK_LEAST_S),
             Prior(0.0, _TREND_SD_S),
@@ -84,7 +84,7 @@ def book(setting: Setting, sheet: Sheet, compounds: Sequence[Compound]) -> Book:
     density = setting.car.mass.fuel_kg_per_l
     light, heavy = solve_lap(setting, sheet, 0.1 * tank), solve_lap(setting, sheet, 0.9 * tank)
     per_kg = (heavy.time_s - light.time_s) / (0.8 * tank * density)
-    stints = tuple(_compound(setting, sheet, one, per_kg * density) for one in compounds)
+    stints = tuple(_compound(setting, sheet, compound, per_kg * density) for compound in compounds)
     air, track = setting.conditions.air_c, setting.conditions.track_c
     warmer = setting.conditions.model_copy(update={"track_c": track + _WARMER_K[0], "air_c": air + _WARMER_K[1]})
     warm = solve_lap(replace(setting, conditions=warmer), sheet, 0.1 * tank)

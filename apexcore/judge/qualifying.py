@@ -78,4 +78,4 @@ def attempts(form: Form, most: int = 4, wanted_s: float | None = None, seed: int
             low, high = (float(v) for v in np.quantile(good, (0.025, 0.975)))
             beats = None if wanted_s is None else float((best < wanted_s).mean())
             found.append(Attempt(laps, scrubbed, (float(good.mean()), low, high), float(clean.mean()), beats, likely))
-    return sorted(found, key=lambda one: (-(one.beats or 0.0), one.best_s[0] + 1.5 * (1.0 - one.clean)))
+    return sorted(found, key=lambda attempt: (-(attempt.beats or 0.0), attempt.best_s[0] + 1.5 * (1.0 - attempt.clean)))

@@ -130,8 +130,8 @@ def _verdict(
     :param side: of each lap, 0 for A and 1 for B
     :param place: of the effect
     """
-    counts = (sum(one == 0 for one in side), sum(one == 1 for one in side))
-    runs = tuple(len({lap.run for lap, one in zip(laps, side, strict=True) if one == level}) for level in (0, 1))
+    counts = (sum(mark == 0 for mark in side), sum(mark == 1 for mark in side))
+    runs = tuple(len({lap.run for lap, mark in zip(laps, side, strict=True) if mark == level}) for level in (0, 1))
     draws = posterior.effects[:, place]
     mean = float(draws.mean())
     low, high = (float(v) for v in np.quantile(draws, (0.025, 0.975)))
@@ -190,8 +190,8 @@ def _precision(laps: Sequence[Observed], information: float, shift: float, prior
     x = design(laps, levels, len(priors.fade), reference_of(laps))
     precision = np.diag(1 / prior_columns(priors, levels)[1] ** 2)
     run = np.array([lap.run for lap in laps])
-    for one in np.unique(run):
-        precision += _known_from(x[run == one], information, shift)
+    for run_number in np.unique(run):
+        precision += _known_from(x[run == run_number], information, shift)
     return precision
 
 
@@ -227,7 +227,7 @@ def _warnings(laps: Sequence[Observed], side: Sequence[int], runs: Sequence[int]
         changes = sum(a != b for a, b in itertools.pairwise(order))
         if changes == 1:
             found.append("All runs of one came before all runs of the other: an improving track would look like a gain.")
-    mixed = [{lap.compound for lap, one in zip(laps, side, strict=True) if one == level} for level in (0, 1)]
+    mixed = [{lap.compound for lap, mark in zip(laps, side, strict=True) if mark == level} for level in (0, 1)]
     if mixed[0] != mixed[1]:
         found.append("The two sheets were driven on different compounds.")
     return found

@@ -28,7 +28,7 @@ class Driver:
         if not 0.0 <= self.coast_m <= 300.0:
             raise ValueError("a driver coasts between 0 m and 300 m before braking")
         if self.shift_rpm is not None and self.shift_rpm < 1000.0:
-            raise ValueError("the shift speed is above 1000 rpm")
+            raise ValueError("shift_rpm: gears are changed above 1000 rpm")
 
 
 #: Whom a racer compares with. The shares are this product's definition of the three words.

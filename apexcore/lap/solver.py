@@ -168,7 +168,7 @@ def _run(setting: Setting, ready: _Ready, tyres: TyreState, line: Line) -> Lap:
 
 def settled(setting: Setting, car: Car, lap: Lap) -> TyreState:
     """The tyres as hot as they would become if this lap were driven again and again."""
-    pairs = [one.settled_c() for one in tyre_flows(setting, car, lap)]
+    pairs = [flow.settled_c() for flow in tyre_flows(setting, car, lap)]
     (a, ca), (b, cb), (c, cc), (d, cd) = pairs
     return replace(lap.tyres, temperature_c=(a, b, c, d), carcass_c=(ca, cb, cc, cd))
 
@@ -220,7 +220,7 @@ def _thinned(setting: Setting, every: int) -> Setting:
 def _settles_at(setting: Setting, ready: _Ready, tyres: TyreState) -> tuple[Four, Flows]:
     """Surface temperatures that a lap on these tyres leads to [degC], and its heat balances."""
     flows = tyre_flows(setting, ready.car, _run(setting, ready, tyres, setting.line))
-    return four(one.settled_c()[0] for one in flows), flows
+    return four(flow.settled_c()[0] for flow in flows), flows
 
 
 def _coarsely_settled(setting: Setting, ready: _Ready) -> tuple[TyreState, Four]:
@@ -244,7 +244,7 @@ def _coarsely_settled(setting: Setting, ready: _Ready) -> tuple[TyreState, Four]
 def _stepped(tyres: TyreState, there: Four, response: Four, flows: Flows) -> TyreState:
     """Tyres whose next temperatures would be the same, if each answers in proportion."""
     surface = four(x + (y - x) / (1.0 - r) for x, y, r in zip(tyres.temperature_c, there, response, strict=True))
-    carcass = four(one.carcass_c(heat) for one, heat in zip(flows, surface, strict=True))
+    carcass = four(flow.carcass_c(heat) for flow, heat in zip(flows, surface, strict=True))
     return replace(tyres, temperature_c=surface, carcass_c=carcass)
 
 

@@ -46,7 +46,7 @@ def described(model: type[Value]) -> dict[str, Description]:
         unit = _UNIT.search(text)
         words = re.sub(r"; one of `[^`]*`", "", _UNIT.sub("", text)).replace("`", "").strip().rstrip(".;") or name.replace("_", " ")
         spelled = unit.group(1) if unit else ""
-        low = next((float(getattr(one, key)) for one in field.metadata for key in ("ge", "gt") if hasattr(one, key)), None)
-        high = next((float(getattr(one, key)) for one in field.metadata for key in ("le", "lt") if hasattr(one, key)), None)
+        low = next((float(getattr(bound, key)) for bound in field.metadata for key in ("ge", "gt") if hasattr(bound, key)), None)
+        high = next((float(getattr(bound, key)) for bound in field.metadata for key in ("le", "lt") if hasattr(bound, key)), None)
         result[name] = Description(words[0].upper() + words[1:], _SHOWN.get(spelled, spelled), low, high)
     return result

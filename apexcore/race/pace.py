@@ -76,7 +76,7 @@ def race_pace(
         warm = posterior.cold
     else:
         base, fuel_kg, fade, offset, warm = _from_book(book, kg_per_l, rng)
-    cliff = np.array([one.cliff_age for one in book.compounds])
+    cliff = np.array([compound.cliff_age for compound in book.compounds])
     counts = [sum(lap.compound == c for lap in laps) for c in range(len(book.compounds))]
 
     def pace(pick: "int | None", cliffs: Floats) -> Pace:
@@ -86,8 +86,10 @@ def race_pace(
         steps = at(offset)
         fastest = float(steps.min())
         tyres = tuple(
-            TyrePace(one.key, float(steps[c]) - fastest, float(at(fade)[c]), max(float(at(warm)), 0.0), float(cliffs[c]), one.cliff_s)
-            for c, one in enumerate(book.compounds)
+            TyrePace(
+                compound.key, float(steps[c]) - fastest, float(at(fade)[c]), max(float(at(warm)), 0.0), float(cliffs[c]), compound.cliff_s
+            )
+            for c, compound in enumerate(book.compounds)
         )
         return Pace(float(at(base)) + fastest, tyres, use.mean_l, float(at(fuel_kg)) * kg_per_l, margin)
 
@@ -112,8 +114,8 @@ def _from_posterior(posterior: Posterior, level: int, track_c: float | None) -> 
 def _from_book(book: Book, kg_per_l: float, rng: np.random.Generator) -> tuple[Floats, Floats, Floats, Floats, Floats]:
     priors, first, n = book.priors(), book.compounds[0], _DRAWS
     base = first.new_s - rng.normal(0, 0.01, n)
-    fade = np.column_stack([rng.normal(one.mean, one.sd, n) for one in priors.fade])
-    offset = np.column_stack([np.zeros(n), *[rng.normal(one.mean, one.sd, n) for one in priors.offset]])
+    fade = np.column_stack([rng.normal(prior.mean, prior.sd, n) for prior in priors.fade])
+    offset = np.column_stack([np.zeros(n), *[rng.normal(prior.mean, prior.sd, n) for prior in priors.offset]])
     fuel = rng.normal(priors.fuel.mean, priors.fuel.sd, n)
     return base, fuel, fade, offset, rng.normal(priors.cold.mean, 0.1, n)
 

@@ -37,20 +37,20 @@ def weights(car: Car) -> Weights:
     mass = car.mass
     body = mass.dry_kg + mass.driver_kg
     fuel = car.fuel_l * mass.fuel_kg_per_l
-    extra = sum(one.kg for one in car.ballast)
+    extra = sum(ballast.kg for ballast in car.ballast)
     total = body + fuel + extra
     length = car.wheelbase_m
     moment = body * (1.0 - mass.front_share) * length + fuel * mass.tank_from_front_m
-    behind = (moment + sum(one.kg * one.from_front_m for one in car.ballast)) / total
+    behind = (moment + sum(ballast.kg * ballast.from_front_m for ballast in car.ballast)) / total
     if not 0.02 * length < behind < 0.98 * length:
         raise InputError("centre of gravity", f"{behind:.2f} m behind the front axle", f"0 to {length:.2f} m")
     track = 0.5 * (car.front.track_m + car.rear.track_m)
-    left = (body * mass.left_share + fuel * 0.5 + sum(one.kg * (0.5 + one.left_m / track) for one in car.ballast)) / total
+    left = (body * mass.left_share + fuel * 0.5 + sum(ballast.kg * (0.5 + ballast.left_m / track) for ballast in car.ballast)) / total
     if not 0.1 < left < 0.9:
         raise InputError("centre of gravity", f"{100 * left:.0f} % on the left wheels", "10 % to 90 %")
     ride = (car.aero.ride_front_mm + car.aero.ride_rear_mm) / 2 - sum(car.aero.ride_reference_mm) / 2
     height = body * (mass.cg_height_m + ride / 1000.0) + fuel * mass.tank_height_m
-    height = (height + sum(one.kg * one.height_m for one in car.ballast)) / total
+    height = (height + sum(ballast.kg * ballast.height_m for ballast in car.ballast)) / total
     weight, front = total * GRAVITY, 1.0 - behind / length
     cross = (1.0 - left) * front + left * (1.0 - front) + mass.cross_shift
     front_right = 0.5 * (cross - left + front)

@@ -92,7 +92,7 @@ def _sectors_s(lap: Lap, sectors_at: Sequence[float], time_s: float, eyes: np.ra
     parts = np.diff([0.0, *ends])
     shares = eyes.dirichlet(4.0 * parts / parts.min())
     times = parts + (time_s - clock[-1]) * shares
-    rounded = [round(float(one), 3) for one in times[:-1]]
+    rounded = [round(float(time), 3) for time in times[:-1]]
     return (*rounded, round(time_s - sum(rounded), 3))
 
 

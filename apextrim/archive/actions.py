@@ -84,7 +84,7 @@ def event_file(event: Event, samples: bool = True) -> EventFile:
                 **_told(row, RunFile.model_fields, "sheet", "session", "laps", "samples"),
                 "sheet": row.sheet.number, "session": places.get(row.session_id or 0),
                 "laps": [_told(lap, LapFile.model_fields) for lap in row.laps.all()],
-                "samples": [_told(one, SampleFile.model_fields) for one in row.samples.all()] if samples else [],
+                "samples": [_told(sample, SampleFile.model_fields) for sample in row.samples.all()] if samples else [],
             } for row in runs
         ],
         "readings": [
@@ -134,7 +134,7 @@ def read_event(owner: User, data: bytes) -> tuple[Event, bool]:
     try:
         file.race_rules()
     except ValidationError as error:
-        problems += [f"rules, {problem_of(one)}" for one in error.errors()]
+        problems += [f"rules, {problem_of(problem)}" for problem in error.errors()]
     if problems:
         raise rejected(problems)
     for there in Event.objects.filter(owner=owner, name=file.name, made_at=file.made_at, deleted_at=None).select_related("car", "circuit"):
@@ -173,20 +173,20 @@ def _circuit(owner: User, file: EventFile) -> Circuit:
 
 def _fill(event: Event, file: EventFile) -> None:
     """Everything that hangs on an event."""
-    sessions = [Session.objects.create(event=event, **one.model_dump()) for one in file.sessions]
+    sessions = [Session.objects.create(event=event, **session.model_dump()) for session in file.sessions]
     sheets: dict[int, Sheet] = {}
     for one in sorted(file.sheets, key=lambda sheet: sheet.number):
         sheets[one.number] = Sheet.objects.create(event=event, **one.model_dump(exclude={"parent"}))
-    for one in file.sheets:
-        if one.parent is not None:
-            Sheet.objects.filter(pk=sheets[one.number].pk).update(parent=sheets[one.parent])
+    for sheet_file in file.sheets:
+        if sheet_file.parent is not None:
+            Sheet.objects.filter(pk=sheets[sheet_file.number].pk).update(parent=sheets[sheet_file.parent])
     runs = {}
     for run in file.runs:
         values = run.model_dump(exclude={"sheet", "session", "laps", "samples"})
         session = None if run.session is None else sessions[run.session]
         runs[run.number] = row = Run.objects.create(event=event, sheet=sheets[run.sheet], session=session, **values)
         Lap.objects.bulk_create(Lap(run=row, **{**lap.model_dump(), "sectors_s": list(lap.sectors_s)}) for lap in run.laps)
-        Sample.objects.bulk_create((Sample(run=row, **one.model_dump()) for one in run.samples), batch_size=500)
+        Sample.objects.bulk_create((Sample(run=row, **sample.model_dump()) for sample in run.samples), batch_size=500)
     for reading in file.readings:
         values = reading.model_dump(exclude={"sheet", "run"})
         of_run = None if reading.run is None else runs[reading.run]
@@ -196,11 +196,14 @@ def _fill(event: Event, file: EventFile) -> None:
         return str(sheets[int(told)].pk) if kind == "sheet" and told.isdecimal() and int(told) in sheets else told
 
     verdicts = [
-        KeptVerdict.objects.create(event=event, **{**one.model_dump(), "key_a": key(one.by, one.key_a), "key_b": key(one.by, one.key_b)})
-        for one in file.verdicts
+        KeptVerdict.objects.create(
+            event=event, **{**verdict.model_dump(), "key_a": key(verdict.by, verdict.key_a), "key_b": key(verdict.by, verdict.key_b)}
+        )
+        for verdict in file.verdicts
     ]
     plans = [
-        KeptPlan.objects.create(event=event, **{**one.model_dump(), "stints": [list(stint) for stint in one.stints]}) for one in file.plans
+        KeptPlan.objects.create(event=event, **{**plan.model_dump(), "stints": [list(stint) for stint in plan.stints]})
+        for plan in file.plans
     ]
     for test in file.tests:
         differences = [Difference.from_row(tried).with_keys(key).to_row() for tried in test.differences]

@@ -65,7 +65,7 @@ class RulesForm(forms.Form):
 
     def __init__(self, car: CoreCar, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        choices = [(one.key, f"{one.letter} {one.name}") for one in car.tyres.compounds]
+        choices = [(compound.key, f"{compound.letter} {compound.name}") for compound in car.tyres.compounds]
         self.fields["compulsory"].choices = choices  # type: ignore[attr-defined]
 
 

@@ -37,7 +37,7 @@ def _bench(
         context["lap"] = answer.lap
         spans, lap = cases.spans_of(event), answer.lap
         context["map"] = map_view(core, line, spans, lap.column("brake"), lap.column("throttle"))
-        context["marks"] = [marker_words(one) for one in sorted(core.markers, key=lambda one: one.at_m)]
+        context["marks"] = [marker_words(marker) for marker in sorted(core.markers, key=lambda marker: marker.at_m)]
     except ApexError as error:
         context["problem"] = str(error)
     return render(request, "lap/bench.html", context, status=422 if errors else 200)

@@ -71,7 +71,7 @@ def save(core: Path = _CORE) -> bool:
             target.parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(path, target)
         part.rename(store / key)
-        kept = sorted((one for one in store.iterdir() if one.is_dir()), key=lambda one: one.stat().st_mtime)
+        kept = sorted((path for path in store.iterdir() if path.is_dir()), key=lambda path: path.stat().st_mtime)
         for old in kept[:-_MOST]:
             shutil.rmtree(old, ignore_errors=True)
     except OSError:

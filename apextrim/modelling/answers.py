@@ -38,7 +38,7 @@ def _base_lap(car: str, circuit: str, conditions: str, driver: str) -> Lap:
 @kept_within(96 * _MB)
 def _answer(case: Case) -> Answer:
     near = _base_lap(case.car, case.circuit, case.conditions, case.driver)
-    bumps = [(one.at_m, one.height_mm) for one in parsed_circuit(case.circuit).markers if one.kind == "bump"]
+    bumps = [(marker.at_m, marker.height_mm) for marker in parsed_circuit(case.circuit).markers if marker.kind == "bump"]
     return answer(case.setting(), driven_line(case.circuit, parsed_car(case.car).width_m)[1], case.sheet(), near, bumps)
 
 

@@ -59,7 +59,7 @@ def qualifying(request: HttpRequest, event_id: int) -> HttpResponse:
         found = attempts(ask, wanted_s=form.cleaned_data["beat"])
         compound = cases.car_of(event).tyres.compound(best.key)
         context |= {
-            "attempts": [(one, (one.laps + 2) * mean.fuel_l_per_lap) for one in found], "first": found[0], "compound": compound,
+            "attempts": [(attempt, (attempt.laps + 2) * mean.fuel_l_per_lap) for attempt in found], "first": found[0], "compound": compound,
             "beat": form.cleaned_data["beat"],
         }  # fmt: skip
     return render(request, "race/qualifying.html", context, status=422 if form.errors else 200)

@@ -92,11 +92,11 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     per_lap = use.mean_l if use else book.fuel_l_per_lap
     sheets = {sheet.pk: sheet for sheet in event.sheets.all()}
     runs = observed(event, dict.fromkeys(sheets, 0), per_lap)
-    order = list(dict.fromkeys(one.run.sheet_id for one in reversed(runs)))
+    order = list(dict.fromkeys(run.run.sheet_id for run in reversed(runs)))
     row = sheet_in_car(event)
     order.sort(key=lambda key: row is None or key != row.pk)  # a stable sort: the rest stay in their order
     levels = {key: place for place, key in enumerate(order)}
-    laps = [replace(lap, level=levels[one.run.sheet_id]) for one in runs for lap in one.laps]
+    laps = [replace(lap, level=levels[run.run.sheet_id]) for run in runs for lap in run.laps]
     pace = race_pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps, track_c=facts.conditions_of(event).track_c)
     return pace, sheets[order[0]] if order else None
 

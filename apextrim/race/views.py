@@ -27,7 +27,7 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
         "rules": facts.rules_of(event),
         "problem": problem,
     }
-    context["compulsory"] = [one.name for one in car.tyres.compounds if one.key in context["rules"].compulsory]
+    context["compulsory"] = [compound.name for compound in car.tyres.compounds if compound.key in context["rules"].compulsory]
     try:
         view = queries.race_view(event)
     except NoLegalPlan as error:

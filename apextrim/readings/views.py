@@ -64,7 +64,7 @@ def _advice(event: Event, row: Sheet, form: NextForm) -> dict[str, Any]:
     setting, sheet = cases.setting_of(event), queries.core_sheet(event, row)
     lap, cold_c = answers.answer_of(event, sheet).lap, setting.car.tyres.cold_at_c
     rows = list(event.readings.select_related("sheet"))
-    seen = [_core(one, cold_c) for one in rows]
+    seen = [_core(row, cold_c) for row in rows]
     context: dict[str, Any] = {}
     if form.is_valid():
         asked = form.cleaned_data
@@ -74,10 +74,10 @@ def _advice(event: Event, row: Sheet, form: NextForm) -> dict[str, Any]:
         best = best_hot_kpa(later, lap_then)
         on_sheet = next_pressures(later, lap_then, seen, best, cold_c)
         items = {item.sets: item for item in setting.car.items if not item.locked}
-        moves = [(items[f"tyres.cold_kpa.{w}"], one.cold_kpa) for w, one in enumerate(on_sheet) if f"tyres.cold_kpa.{w}" in items]
+        moves = [(items[f"tyres.cold_kpa.{w}"], pressure.cold_kpa) for w, pressure in enumerate(on_sheet) if f"tyres.cold_kpa.{w}" in items]
         context["pressures"] = next_pressures(later, lap_then, seen, best, asked["set_at"])
         context["query"] = set_query((item, item.nearest_allowed(kpa)) for item, kpa in moves)
-    same = [_core(one, cold_c) for one in rows if one.sheet_id == row.pk]
+    same = [_core(reading, cold_c) for reading in rows if reading.sheet_id == row.pk]
     newest = _core(rows[0], cold_c) if rows else None
     return context | {
         "toes": next_toes(setting, sheet, lap, same) if same else (),

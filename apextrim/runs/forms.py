@@ -52,7 +52,7 @@ class RunForm(forms.Form):
         super().__init__(*args, **kwargs)
         self.fields["sheet"].queryset = event.sheets.all()  # type: ignore[attr-defined]
         self.fields["session"].queryset = event.sessions.all()  # type: ignore[attr-defined]
-        choices = [(one.key, f"{one.letter} {one.name}") for one in car.tyres.compounds]
+        choices = [(compound.key, f"{compound.letter} {compound.name}") for compound in car.tyres.compounds]
         self.fields["front"].choices = self.fields["rear"].choices = choices  # type: ignore[attr-defined]
         fuel = self.fields["fuel_l"]
         assert isinstance(fuel, QuantityField)

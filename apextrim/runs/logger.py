@@ -79,19 +79,19 @@ def take(key: LoggerKey, sent: Sent) -> Taken:
     """
     event = key.event
     work = _Taking(key, event, Taken())
-    for one in sent.events:
-        if isinstance(one, WeatherEvent):
-            read_weather(event, one.read())
-        elif isinstance(one, RunEvent):
-            work.begin(one)
-        elif isinstance(one, LapEvent):
-            work.lap(one)
-        elif isinstance(one, SampleEvent):
-            work.samples.setdefault(one.run, []).append(one)
-        elif isinstance(one, TyresEvent):
-            work.tyres(one)
-        elif isinstance(one, PitEvent):
-            work.close(one)
+    for message in sent.events:
+        if isinstance(message, WeatherEvent):
+            read_weather(event, message.read())
+        elif isinstance(message, RunEvent):
+            work.begin(message)
+        elif isinstance(message, LapEvent):
+            work.lap(message)
+        elif isinstance(message, SampleEvent):
+            work.samples.setdefault(message.run, []).append(message)
+        elif isinstance(message, TyresEvent):
+            work.tyres(message)
+        elif isinstance(message, PitEvent):
+            work.close(message)
     work.put_samples()
     if work.problems:
         raise FileRejected(work.problems)
@@ -126,7 +126,7 @@ class _Taking:
             self.problems.append("No sheet is in the car of this event; save one on the Sheet bench first.")
             return None
         car = cases.car_of(self.event)
-        first, known = car.tyres.compounds[0].key, {one.key for one in car.tyres.compounds}
+        first, known = car.tyres.compounds[0].key, {compound.key for compound in car.tyres.compounds}
         values: dict[str, Any] = {
             "sheet": sheet, "session": self.event.session, "front": (told and told.front) or first, "rear": (told and told.rear) or first,
             "tyre_age": told.tyre_age if told else 0.0, "note": told.note if told else "",
@@ -187,14 +187,14 @@ class _Taking:
             run = self.run(name)
             if run is None:
                 continue
-            times = [one.t_s for one in events]
+            times = [event.t_s for event in events]
             back = next((k for k in range(1, len(times)) if times[k] < times[k - 1]), None)
             if back is not None:
                 jump = f"from {times[back - 1]:g} s to {times[back]:g} s"
                 self.taken.notes.append(f"Run {name}: the clock went back {jump}; the samples are kept by their own times.")
             before = Sample.objects.filter(run=run).count()
             Sample.objects.bulk_create(
-                (Sample(run=run, t_ms=round(1000 * one.t_s), channels=one.present()) for one in events),
+                (Sample(run=run, t_ms=round(1000 * event.t_s), channels=event.present()) for event in events),
                 ignore_conflicts=True, batch_size=_CHUNK,
             )  # fmt: skip
             self.taken.samples += Sample.objects.filter(run=run).count() - before

@@ -78,7 +78,7 @@ class ObservedRun:
 
 def per_run(runs: Sequence[ObservedRun], values: Sequence[float]) -> list[Sequence[float]]:
     """Values of all laps of these runs, one after the other, parted by run."""
-    ends = list(accumulate((len(one.laps) for one in runs), initial=0))
+    ends = list(accumulate((len(run.laps) for run in runs), initial=0))
     return [values[first:last] for first, last in pairwise(ends)]
 
 

@@ -74,11 +74,11 @@ def read_run(event: Event, run: Run) -> RunReading:
     setting = cases.setting_of(event, run.front, run.rear, facts.parsed_conditions(run.conditions))
     wheels = _Wheels(event, run, setting, run.readings.order_by("-pk").first())
     runs = observed(event, {run.sheet_id: 0}, book.fuel_l_per_lap)
-    own = next((one for one in runs if one.run.pk == run.pk), None)
+    own = next((judged for judged in runs if judged.run.pk == run.pk), None)
     if own is None:
         return RunReading((), None, _limit(wheels), *_heat(wheels))
     own = replace(own, laps=own.laps[-_MOST_LAPS:], numbers=own.numbers[-_MOST_LAPS:])
-    everything = [*[lap for one in runs if one.run.pk != run.pk for lap in one.laps][-_MOST_LAPS:], *own.laps]
+    everything = [*[lap for judged in runs if judged.run.pk != run.pk for lap in judged.laps][-_MOST_LAPS:], *own.laps]
     posterior = fit(everything, book.priors())
     cleaned = [float(time) for time in corrected_times(own.laps, posterior)]
     laps = tuple(DrivenLap(number, time) for number, time in zip(own.numbers, cleaned, strict=True))

@@ -22,8 +22,8 @@ def messages_of(event: Event, sheet: Sheet, name: str, laps: int, seed: int) -> 
     fuel = float(sheet.values.get("fuel", setting.car.fuel_l))
     run = virtual_run(setting, core, fuel, laps, seed, sectors_at=cases.sectors_of(event))
     waiting: list[LoggerEvent] = []
-    for one in events_of(run, core, name, fuel, 0.0, seed):
-        waiting.append(one)
-        if one.type in ("run", "lap", "tyres"):
+    for message in events_of(run, core, name, fuel, 0.0, seed):
+        waiting.append(message)
+        if message.type in ("run", "lap", "tyres"):
             yield waiting
             waiting = []

@@ -89,14 +89,14 @@ def item_groups(car: Car, saved: Mapping[str, float], typed: Mapping[str, str], 
     groups = []
     for place, title in PLACES:
         views = [view(item) for item in car.items if item.place == place]
-        alike = [(words, [one for one in views if _fold(one.item) == words]) for words in _FOLDS]
+        alike = [(words, [view for view in views if _fold(view.item) == words]) for words in _FOLDS]
         folds = [
-            Fold(words, there, any(one.error or one.text != one.saved for one in there))
+            Fold(words, there, any(view.error or view.text != view.saved for view in there))
             for words, there in alike
             if len(there) >= _FOLD_FROM
         ]
-        folded = {one.item.key for fold in folds for one in fold.items}
-        groups.append(Group(place, title, views, [one for one in views if one.item.key not in folded], folds))
+        folded = {item.item.key for fold in folds for item in fold.items}
+        groups.append(Group(place, title, views, [view for view in views if view.item.key not in folded], folds))
     return groups
 
 

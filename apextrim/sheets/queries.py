@@ -76,7 +76,7 @@ def single_effects(event: Event, first: CoreSheet, second: CoreSheet) -> dict[st
     setting = cases.setting_of(event)
     base = answers.answer_of(event, first).lap.time_s
     found = {}
-    for one in differences(cases.car_of(event), first, second):
-        moved = CoreSheet(first.car_key, {**first.values, one.item.key: one.after})
-        found[one.item.key] = solve_lap(setting, moved).time_s - base
+    for difference in differences(cases.car_of(event), first, second):
+        moved = CoreSheet(first.car_key, {**first.values, difference.item.key: difference.after})
+        found[difference.item.key] = solve_lap(setting, moved).time_s - base
     return found

@@ -53,11 +53,11 @@ def _bench(
         "sheets": queries.sheet_tree(event),
         "groups": presenters.item_groups(car, saved.values, typed, wrong),
         "reason": request.POST.get("reason", ""),
-        "seen": request.POST.get("seen") or max((one.number for one in event.sheets.all()), default=0),
+        "seen": request.POST.get("seen") or max((sheet.number for sheet in event.sheets.all()), default=0),
         "errors": errors or [],
         "refused": refused,
         "phases": ("entry", "mid", "exit"),
-        "aims": [(key, one.words) for key, one in AIMS.items()],
+        "aims": [(key, goal.words) for key, goal in AIMS.items()],
         "outside": outside(car, saved),
         "proposed": form is not None and request.method == "GET",
     }
@@ -141,7 +141,7 @@ def save(request: HttpRequest, event_id: int) -> HttpResponse:
     if row is not None and not differences(form.car, queries.core_sheet(event, row), form.sheet):
         return _bench(request, event, row, form, [f"No change from {row.name}: nothing to save."])
     meanwhile = event.sheets.filter(number__gt=int(seen)) if (seen := request.POST.get("seen", "")[:8]).isdigit() else ()
-    others = " and ".join(one.name for one in meanwhile)
+    others = " and ".join(row.name for row in meanwhile)
     saved = actions.save_sheet(event, form.sheet, row, reason)
     messages.success(request, f"{saved.name} is saved. It is not in the car until you put it there.")
     if others:

@@ -164,8 +164,8 @@ def map_view(
     middle = sheet.place(centre.x, centre.y)
     picks = ";".join(f"{middle[i, 0]:.0f},{middle[i, 1]:.0f},{centre.s[i]:.0f}" for i in every[:: max(len(every) // 400, 1)])
     return MapView(
-        road, stretches, start, _arrow(driven), [_marker(one, driven, line) for one in spans], 100 * sheet.scale, sectors,
-        [sheet.mark(one) for one in core.markers], [sheet.strip(one) for one in core.strips], picks,
+        road, stretches, start, _arrow(driven), [_marker(span, driven, line) for span in spans], 100 * sheet.scale, sectors,
+        [sheet.mark(marker) for marker in core.markers], [sheet.strip(strip) for strip in core.strips], picks,
     )  # fmt: skip
 
 

@@ -84,7 +84,7 @@ def _kinds(annotation: Any) -> list[type[Value]]:
     """The values that an entry of a list may be: one, or several told apart by their `kind`."""
     bare = _bare(annotation)
     options = get_args(bare) if get_origin(bare) in (Union, types.UnionType) else (bare,)
-    return [one for one in options if isinstance(one, type) and issubclass(one, Value)]
+    return [option for option in options if isinstance(option, type) and issubclass(option, Value)]
 
 
 def _is_text(annotation: Any) -> bool:
@@ -106,7 +106,7 @@ def flat(value: Any, path: str = "") -> Iterator[tuple[str, str]]:
         for key, child in value.items():
             yield from flat(child, f"{path}.{key}" if path else key)
     elif isinstance(value, list | tuple):
-        if value and all(isinstance(one, str) for one in value):
+        if value and all(isinstance(part, str) for part in value):
             yield path, " | ".join(value)
         else:
             for place, child in enumerate(value):
@@ -141,8 +141,8 @@ class ValueForm(Generic[Kind]):
             try:
                 self.value = self.model.model_validate(tree)
             except ValidationError as error:
-                for one in error.errors():
-                    self._blame(one)
+                for problem in error.errors():
+                    self._blame(problem)
         return self.value
 
     def refuse(self, problem: str) -> None:
@@ -166,7 +166,7 @@ class ValueForm(Generic[Kind]):
 
     def _filled(self, path: str, annotation: Any) -> bool:
         """Whether a row holds anything typed; ticks and choices alone do not count."""
-        chosen = {f"{path}.{name}" for kind in _kinds(annotation) for name, one in kind.model_fields.items() if _idle(one.annotation)}
+        chosen = {f"{path}.{name}" for kind in _kinds(annotation) for name, field in kind.model_fields.items() if _idle(field.annotation)}
         return self.texts.get(path, "").strip() != "" or any(key not in chosen for key in self._under(path))
 
     def _converted(self, annotation: Any, path: str) -> Any:
@@ -176,7 +176,7 @@ class ValueForm(Generic[Kind]):
             kind = kinds[0]
             if len(kinds) > 1:
                 chosen = self.texts.get(f"{path}.kind", "")
-                kind = next((one for one in kinds if one.model_fields["kind"].default == chosen), kinds[0])
+                kind = next((kind for kind in kinds if kind.model_fields["kind"].default == chosen), kinds[0])
             found = {}
             for name, one in kind.model_fields.items():
                 child = f"{path}.{name}" if path else name
@@ -203,7 +203,7 @@ class ValueForm(Generic[Kind]):
     def _list(self, bare: Any, path: str) -> Any:
         inner = get_args(bare)
         if inner[-1] is not Ellipsis:
-            values = [self._converted(one, f"{path}.{place}") for place, one in enumerate(inner)]
+            values = [self._converted(part, f"{path}.{place}") for place, part in enumerate(inner)]
             return None if all(value is None for value in values) else values
         if _is_text(inner[0]):
             return [part.strip() for part in self.texts.get(path, "").split("|") if part.strip()]
@@ -222,7 +222,7 @@ class ValueForm(Generic[Kind]):
                 annotation = _bare(model.model_fields[name].annotation)
                 if get_origin(annotation) is tuple:
                     annotation = get_args(annotation)[0]
-                options = [one for one in _kinds(annotation) if part in one.model_fields]
+                options = [kind for kind in _kinds(annotation) if part in kind.model_fields]
                 if not options:
                     return None
                 model = options[0]
@@ -271,7 +271,9 @@ class ValueForm(Generic[Kind]):
     def _section(self, path: str, title: str) -> Section:
         section = Section(title, path, error=self.errors.get(path, ""))
         if not path:
-            names = [name for name, one in self.model.model_fields.items() if not _kinds(one.annotation) and not _is_list(one.annotation)]
+            names = [
+                name for name, field in self.model.model_fields.items() if not _kinds(field.annotation) and not _is_list(field.annotation)
+            ]
             section.boxes = [self._box(self.model, name, name) for name in names if name != "format"]
             return section
         annotation = self.model.model_fields[path].annotation
@@ -298,7 +300,7 @@ class ValueForm(Generic[Kind]):
     def _box(self, model: type[Value], name: str, path: str, more: str = "", head: bool = False) -> Box:
         said = described(model)[name]
         bare = _bare(model.model_fields[name].annotation)
-        choices = tuple(str(one) for one in get_args(bare)) if get_origin(bare) is Literal else ()
+        choices = tuple(str(choice) for choice in get_args(bare)) if get_origin(bare) is Literal else ()
         short = name.removesuffix("_m").removesuffix("_kg").removesuffix("_deg").replace("_", " ").capitalize()
         label, hint = (short, f"{said.words}. {said.range_text}".strip()) if head else (said.words + more, said.range_text)
         usual = model.model_fields[name].default

@@ -45,6 +45,6 @@ def keep_test(event: Event, differences: Sequence[Difference], plan: TestPlan, d
     row = PlannedTest.objects.create(
         event=event, differences=rows, order=order, laps=plan.laps, difference_s=difference_s, power=plan.power, made_at=timezone.now()
     )
-    tried = "; ".join(f"{one.off.words} against {one.on.words}" for one in differences)
+    tried = "; ".join(f"{difference.off.words} against {difference.on.words}" for difference in differences)
     tie(event, "brief", "Test", f"{len(order)} runs of {plan.laps} laps: {tried}")
     return row

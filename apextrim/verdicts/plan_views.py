@@ -193,7 +193,9 @@ def _planned_runs(test: PlannedTest) -> list[PlannedRun]:
     found = []
     for number, (words, marks) in enumerate(zip(order_words(tried, test.order), test.order, strict=True), start=1):
         run = runs[number - 1] if number <= len(runs) else None
-        right = run is None or all(side_of(one.kind)(run) == one.side(on).key for one, on in zip(tried, marks, strict=True))
+        right = run is None or all(
+            side_of(difference.kind)(run) == difference.side(on).key for difference, on in zip(tried, marks, strict=True)
+        )
         timed = 0 if run is None else sum(lap.kind == "timed" for lap in run.laps.all())
         found.append(PlannedRun(number, words, run, timed, right))
     return found

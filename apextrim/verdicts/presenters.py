@@ -74,17 +74,21 @@ def evidence_picture(judged: Judged) -> EvidencePicture:
     room = max(0.08 * (max(cleaned) - min(cleaned)), 0.03)
     y = linear_axis(min(cleaned) - room, max(cleaned) + room, height - bottom, top, 5, lambda v: format_lap(v, 1))
     gap = 18.0
-    total = sum(len(one.laps) for one in judged.runs)
+    total = sum(len(run.laps) for run in judged.runs)
     unit = (WIDTH - _LEFT - _RIGHT - gap * len(judged.runs)) / max(total, 1)
     x, found = _LEFT + gap / 2, []
-    for one, times in zip(judged.runs, per_run(judged.runs, cleaned), strict=True):
+    for judged_run, times in zip(judged.runs, per_run(judged.runs, cleaned), strict=True):
         spots = [
-            EvidenceSpot(x + (k + 0.5) * unit, y.at(t), f"{one.run.name} lap {n}: {format_lap(t)} cleaned, {format_lap(lap.time_s)} driven")
-            for k, (t, n, lap) in enumerate(zip(times, one.numbers, one.laps, strict=True))
+            EvidenceSpot(
+                x + (k + 0.5) * unit, y.at(t), f"{judged_run.run.name} lap {n}: {format_lap(t)} corrected, {format_lap(lap.time_s)} driven"
+            )
+            for k, (t, n, lap) in enumerate(zip(times, judged_run.numbers, judged_run.laps, strict=True))
         ]
         right = x + unit * len(times)
-        side = "b" if one.laps[0].level else "a"
-        found.append(EvidenceRun(one.run.name, one.run.pk, side, x, right, (x + right) / 2, y.at(sum(times) / len(times)), spots))
+        side = "b" if judged_run.laps[0].level else "a"
+        found.append(
+            EvidenceRun(judged_run.run.name, judged_run.run.pk, side, x, right, (x + right) / 2, y.at(sum(times) / len(times)), spots)
+        )
         x = right + gap
     return EvidencePicture(found, y, height)
 
@@ -101,7 +105,7 @@ def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str,
         return what, unit, texts[0], texts[1]
 
     rows = [row("fuel weight", "ms per kg", priors.fuel, verdict.fuel_s_per_kg, 1000, 1)]
-    used = {lap.compound for one in judged.runs for lap in one.laps}
+    used = {lap.compound for run in judged.runs for lap in run.laps}
     for place, found in enumerate(verdict.fade_s_per_lap):
         if place in used:
             rows.append(row(f"tyre fade, {compounds[place]}", "ms per lap of age", priors.fade[place], found, 1000, 0))

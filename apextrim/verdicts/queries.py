@@ -86,8 +86,8 @@ def judged_sides(
     kept = newest(runs)
     left_out = [f"Only the newest {len(kept)} of {len(runs)} runs are judged."] if len(kept) < len(runs) else []
     runs = kept
-    laps = [lap for one in runs for lap in one.laps]
-    verdict = judge(laps, priors, margin_s, [one.laps[0].level for one in runs])
+    laps = [lap for run in runs for lap in run.laps]
+    verdict = judge(laps, priors, margin_s, [run.laps[0].level for run in runs])
     warnings = [*left_out, *(named(text, *names) for text in verdict.warnings), *_mixed(event, kind, runs), *_track_warning(runs, names)]
     return Judged(verdict, sentence(verdict, *names), runs, warnings, priors)
 
@@ -111,11 +111,11 @@ def judged_every(
         return found
     runs, priors = found
     runs = newest(runs)
-    verdicts = judge_levels([lap for one in runs for lap in one.laps], priors, margin_s)
+    verdicts = judge_levels([lap for run in runs for lap in run.laps], priors, margin_s)
     judged = []
     for place, (key, verdict) in enumerate(zip(others, verdicts, strict=True), start=1):
-        pair = [one for one in runs if one.laps[0].level in (0, place)]
-        mixed = _mixed(event, kind, [replace(one, laps=[replace(lap, level=int(lap.level > 0)) for lap in one.laps]) for one in pair])
+        pair = [run for run in runs if run.laps[0].level in (0, place)]
+        mixed = _mixed(event, kind, [replace(run, laps=[replace(lap, level=int(lap.level > 0)) for lap in run.laps]) for run in pair])
         text = sentence(verdict, names[first], names[key])
         judged.append(
             (
@@ -123,7 +123,7 @@ def judged_every(
                 Judged(verdict, text, pair, [*(named(told, names[first], names[key]) for told in verdict.warnings), *mixed], priors),
             )
         )
-    return sorted(judged, key=lambda one: one[1].verdict.mean_s)
+    return sorted(judged, key=lambda pair: pair[1].verdict.mean_s)
 
 
 def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str], trust: str) -> tuple[list[ObservedRun], Priors] | NotYet:
@@ -138,11 +138,11 @@ def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str]
     else:
         runs = []
     for number, name in enumerate(sides.values()):
-        if not any(one.laps[0].level == number for one in runs):
+        if not any(run.laps[0].level == number for run in runs):
             return NotYet(f"{name} has no timed lap yet. Drive a run with it, then judge.")
     priors = trusted(book.priors(), trust)
     if kind == TYRES:  # the pair itself is what is judged: its offset must not be taken out
-        runs = [replace(one, laps=[replace(lap, compound=0) for lap in one.laps]) for one in runs]
+        runs = [replace(run, laps=[replace(lap, compound=0) for lap in run.laps]) for run in runs]
         first = priors.fade[0]
         priors = Priors(priors.fuel, (Prior(first.mean, 2.0 * first.sd),), (), priors.cold, priors.track, priors.trend)
     return runs, priors
@@ -152,11 +152,11 @@ def newest(runs: list[ObservedRun]) -> list[ObservedRun]:
     """The newest runs of each side, in the order driven, up to as many laps as answer at once; one run of a side at least."""
     kept: list[ObservedRun] = []
     counts: dict[int, int] = {}
-    for one in reversed(runs):
-        level = one.laps[0].level
-        if counts.get(level, 0) == 0 or counts[level] + len(one.laps) <= _MOST_LAPS:
-            kept.append(one)
-            counts[level] = counts.get(level, 0) + len(one.laps)
+    for run in reversed(runs):
+        level = run.laps[0].level
+        if counts.get(level, 0) == 0 or counts[level] + len(run.laps) <= _MOST_LAPS:
+            kept.append(run)
+            counts[level] = counts.get(level, 0) + len(run.laps)
     return kept[::-1]
 
 
@@ -170,7 +170,7 @@ def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[
     book = answers.book_of(event, core_sheet(event, tagged[0].sheet))
     chosen = {run.pk: tuple(int(run.tags[name] == on) for name, _, on in tags) for run in tagged}
     runs = observed_by(event, rows, lambda run: chosen.get(run.pk), book.fuel_l_per_lap)
-    laps = [lap for one in runs for lap in one.laps]
+    laps = [lap for run in runs for lap in run.laps]
     if not laps:
         return NotYet("None of the tagged runs has a timed lap yet.")
     priors = trusted(book.priors(), trust)
@@ -189,7 +189,7 @@ def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[
 
 def _mixed(event: Event, kind: str, runs: list[ObservedRun]) -> list[str]:
     """Warnings where the sides differ in more than what is judged."""
-    sheets = [{one.run.sheet for one in runs if one.laps[0].level == level} for level in (0, 1)]
+    sheets = [{run.run.sheet for run in runs if run.laps[0].level == level} for level in (0, 1)]
     if kind != SHEET:
         if sheets[0] == sheets[1]:
             return []
@@ -197,7 +197,7 @@ def _mixed(event: Event, kind: str, runs: list[ObservedRun]) -> list[str]:
         return [f"The two sides were driven on different sheets ({words[0]}; {words[1]}): the verdict is of both differences together."]
     (a,), (b,) = sheets
     found = differences(cases.car_of(event), core_sheet(event, a), core_sheet(event, b))
-    things = {re.sub(r"\b(front|rear)? ?(left|right)\b", "", one.item.name).strip() for one in found}
+    things = {re.sub(r"\b(front|rear)? ?(left|right)\b", "", difference.item.name).strip() for difference in found}
     if len(things) < 2:
         return []
     words = [", ".join(sorted(things)[:4]) + (" and more" if len(things) > 4 else "")]
@@ -207,7 +207,7 @@ def _mixed(event: Event, kind: str, runs: list[ObservedRun]) -> list[str]:
 def _track_warning(runs: list[ObservedRun], names: tuple[str, str]) -> list[str]:
     means = []
     for level in (0, 1):
-        track = [float(one.run.conditions.get("track_c", 0.0)) for one in runs if one.laps[0].level == level]
+        track = [float(run.run.conditions.get("track_c", 0.0)) for run in runs if run.laps[0].level == level]
         means.append(sum(track) / len(track))
     size = abs(means[1] - means[0])
     if size <= _TRACK_WARNING_K:

@@ -73,7 +73,7 @@ def track_record(event: Event) -> Record:
         found.append(Recorded(sheet, sheet.parent, sheet.modelled_s, spread, (one.mean_s, one.low_s, one.high_s), agrees))
     if len(found) < 2:
         return Record(found, None)
-    square = [(one.measured_s[0] - one.modelled_s) ** 2 - sd_of_interval(one.measured_s[1], one.measured_s[2]) ** 2 for one in found]
+    square = [(row.measured_s[0] - row.modelled_s) ** 2 - sd_of_interval(row.measured_s[1], row.measured_s[2]) ** 2 for row in found]
     return Record(found, math.sqrt(max(sum(square) / len(square), 0.0)))
 
 

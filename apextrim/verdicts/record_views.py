@@ -76,7 +76,7 @@ def compare_visits(request: HttpRequest, event_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     others = list(events_of(request.user).filter(car=event.car, circuit=event.circuit).exclude(pk=event.pk))
     context: dict[str, Any] = {"event": event, "frame": frame(event, "verdicts"), "others": others}
-    chosen = next((one for one in others if str(one.pk) == request.GET.get("other", "")), None)
+    chosen = next((other for other in others if str(other.pk) == request.GET.get("other", "")), None)
     if chosen is not None:
         context["chosen"] = chosen
         try:

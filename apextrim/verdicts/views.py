@@ -59,7 +59,7 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
     if isinstance(judged, queries.NotYet):
         context["missing"] = judged.why
         return context, 200
-    compounds = [one.name for one in cases.car_of(event).tyres.compounds]
+    compounds = [compound.name for compound in cases.car_of(event).tyres.compounds]
     context |= {
         "judged": judged,
         "interval": presenters.interval_picture(judged.verdict),
@@ -72,7 +72,7 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
 def _sides_for(kinds: list[Kind], data: Any) -> dict[str, str]:
     """What was asked for; where the kind of difference was changed, its first two sides."""
     asked = {name: str(data.get(name, "")) for name in ("by", "a", "b", "margin", "trust")}
-    kind = next((one for one in kinds if one.key == (asked["by"] or SHEET)), None)
+    kind = next((kind for kind in kinds if kind.key == (asked["by"] or SHEET)), None)
     keys = [key for key, _ in kind.sides] if kind else []
     if kind and len(keys) > 1 and kind.key != SHEET and asked["a"] not in keys and asked["b"] not in keys:
         asked["a"], asked["b"] = keys[0], keys[1]

@@ -36,19 +36,19 @@ def advice_cards(found: Sequence[Candidate], sheet: CoreSheet, before: str = "")
     :param before: what the address of the bench needs for what is unsaved already
     """
     cards = []
-    for letter, one in zip("abcdef", found, strict=False):
-        parts = [_move(item, steps, sheet.values[item.key], value) for item, steps, value in one.moves]
-        school = "adds grip at the sliding end" if one.frees else "takes grip from the other end"
-        speed, phase = one.where
+    for letter, candidate in zip("abcdef", found, strict=False):
+        parts = [_move(item, steps, sheet.values[item.key], value) for item, steps, value in candidate.moves]
+        school = "adds grip at the sliding end" if candidate.frees else "takes grip from the other end"
+        speed, phase = candidate.where
         aside = "no change you would feel"
-        if speed and abs(one.elsewhere) >= 0.1:
-            sense = "more understeer" if one.elsewhere > 0 else "more oversteer"
-            aside = f"{speed} {phase} {format_number(abs(one.elsewhere), 1)} % {sense}"
-        share, wheel = one.work
+        if speed and abs(candidate.elsewhere) >= 0.1:
+            sense = "more understeer" if candidate.elsewhere > 0 else "more oversteer"
+            aside = f"{speed} {phase} {format_number(abs(candidate.elsewhere), 1)} % {sense}"
+        share, wheel = candidate.work
         tyres = f"{WHEEL_WORDS[WHEELS[wheel]]} tyre works {format_number(100 * abs(share), 1)} % {'harder' if share > 0 else 'less'}"
-        query = before + set_query((item, value) for item, _, value in one.moves)
-        words = f"{' and '.join(parts)}: {school} by {format_number(one.change, 1)} % of grip."
-        cards.append(AdviceCard(one, letter, "; ".join(parts), school, aside, tyres, query, words[0].upper() + words[1:]))
+        query = before + set_query((item, value) for item, _, value in candidate.moves)
+        words = f"{' and '.join(parts)}: {school} by {format_number(candidate.change, 1)} % of grip."
+        cards.append(AdviceCard(candidate, letter, "; ".join(parts), school, aside, tyres, query, words[0].upper() + words[1:]))
     return cards
 
 

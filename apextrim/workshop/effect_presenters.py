@@ -61,12 +61,12 @@ class EffectRow:
 def effect_rows(effects: Sequence[StepEffect]) -> list[EffectRow]:
     """The effects table in the order given."""
     rows = []
-    for one in effects:
+    for effect in effects:
         cells = []
         for speed in SPEEDS:
             for phase in PHASES:
-                value = one.balance.get((speed, phase))
+                value = effect.balance.get((speed, phase))
                 text = "–" if value is None else format_number(value, 2, signed=True)
                 cells.append(BalanceChange(value, text, value is not None and abs(value) >= _STRONG))
-        rows.append(EffectRow(one, "" if one.value is None else f"{one.value:g}", cells))
+        rows.append(EffectRow(effect, "" if effect.value is None else f"{effect.value:g}", cells))
     return rows

@@ -37,7 +37,7 @@ def effects(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     assert row is not None
     aim = request.GET.get("by", "lap") if request.GET.get("by", "lap") in AIMS else "lap"
     context: dict[str, Any] = {
-        "event": event, "frame": frame(event, "sheet"), "row": row, "aims": [(key, one.words) for key, one in AIMS.items()], "aim": aim,
+        "event": event, "frame": frame(event, "sheet"), "row": row, "aims": [(key, goal.words) for key, goal in AIMS.items()], "aim": aim,
     }  # fmt: skip
     try:
         sheet, more = asked_on(request, event, row)
@@ -73,6 +73,6 @@ def effects_file(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResp
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\n")
     writer.writerow(presenters.EFFECT_HEAD)
-    writer.writerows(one.cells() for one in _effects(event, queries.core_sheet(event, row), "lap"))
+    writer.writerows(effect.cells() for effect in _effects(event, queries.core_sheet(event, row), "lap"))
     name = f"{event.car.key}-{row.name}-effects.csv"
     return HttpResponse(text.getvalue(), content_type="text/csv", headers={"Content-Disposition": f'attachment; filename="{name}"'})

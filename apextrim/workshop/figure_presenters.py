@@ -66,11 +66,11 @@ class BiasPicture:
 
 def bias_picture(curves: Sequence[Sequence[tuple[float, float]]], cases: Sequence[BiasCase], share: float) -> BiasPicture:
     """The picture of where the bias should stand, for an empty and a full tank."""
-    shares = [100 * value for curve in curves for _, value in curve] + [100 * one.ideal for one in cases] + [100 * share]
+    shares = [100 * value for curve in curves for _, value in curve] + [100 * case.ideal for case in cases] + [100 * share]
     x = linear_axis(0.0, curves[0][-1][0], 60, 440, 6, lambda value: format_number(value, 0))
     y = linear_axis(min(shares) - 1.0, max(shares) + 1.0, 210, 16, 5, lambda value: format_number(value, 0))
     paths = ["M" + " ".join(f"{x.at(a):.1f},{y.at(100 * value):.1f}" for a, value in curve) for curve in curves]
-    spots = [(x.at(one.deceleration_ms2), y.at(100 * one.ideal), one.words) for one in cases]
+    spots = [(x.at(case.deceleration_ms2), y.at(100 * case.ideal), case.words) for case in cases]
     return BiasPicture(x, y, paths[0], paths[1], y.at(100 * share), spots)
 
 
@@ -104,12 +104,14 @@ def sweep_rows(steps: Sequence[RatioStep], item: Item | None, sheet: CoreSheet) 
     """The sweep over the final drive, against the sheet's own value."""
     if item is None or not steps:
         return []
-    here = min(steps, key=lambda one: abs(one.value - sheet.values[item.key]))
-    best = min(steps, key=lambda one: one.lap_s)
+    here = min(steps, key=lambda step: abs(step.value - sheet.values[item.key]))
+    best = min(steps, key=lambda step: step.lap_s)
     rows = []
-    for one in steps:
-        change = one.lap_s - here.lap_s
+    for step in steps:
+        change = step.lap_s - here.lap_s
         rows.append(
-            SweepRow(item.text(one.value), f"{item.key}:{one.value:g}", one is here, one is best, change, difference_spread_s(change), one)
+            SweepRow(
+                item.text(step.value), f"{item.key}:{step.value:g}", step is here, step is best, change, difference_spread_s(change), step
+            )
         )
     return rows

@@ -33,7 +33,7 @@ class StintForm(forms.Form):
 
     def __init__(self, car: Car, data: Any) -> None:
         super().__init__(data)
-        choices = [(one.key, f"{one.name} ({one.letter})") for one in car.tyres.compounds]
+        choices = [(compound.key, f"{compound.name} ({compound.letter})") for compound in car.tyres.compounds]
         for name in ("front", "rear"):
             field = self.fields[name]
             assert isinstance(field, forms.ChoiceField)

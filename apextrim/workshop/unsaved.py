@@ -20,5 +20,6 @@ def asked_on(request: HttpRequest, event: Event, row: Sheet) -> tuple[CoreSheet,
     proposed = read_proposed(car, saved, asked)
     unsaved = differences(car, saved, proposed.sheet)
     return proposed.sheet, {
-        "unsaved": unsaved, "refused": proposed.refused, "kept": asked, "kept_query": set_query((one.item, one.after) for one in unsaved),
+        "unsaved": unsaved, "refused": proposed.refused, "kept": asked,
+        "kept_query": set_query((change.item, change.after) for change in unsaved),
     }  # fmt: skip

@@ -57,7 +57,7 @@ def run(pk: int) -> None:
 
 def _result(found: Found) -> dict[str, object]:
     return {
-        "changes": [[one.item.key, one.steps, one.value, one.gain_s] for one in found.changes],
+        "changes": [[change.item.key, change.steps, change.value, change.gain_s] for change in found.changes],
         "before": [found.before.cost_s, found.before.lap_s, found.before.top_ms],
         "after": [found.after.cost_s, found.after.lap_s, found.after.top_ms],
         "excess": found.after.excess, "trade": [list(spot) for spot in found.trade], "tried": found.tried,

@@ -468,7 +468,7 @@ def test_a_straight_fade_is_found_with_its_slope() -> None:
 
 def test_qualifying_without_scatter_is_arithmetic() -> None:
     form = Form((80.0, 0.0), 1.0, 0.1, 0.05, 1e-9, 0.0)
-    found = {(one.laps, one.scrubbed): one for one in attempts(form)}
+    found = {(attempt.laps, attempt.scrubbed): attempt for attempt in attempts(form)}
     # one flying lap: cold 1.0, one lap of age, this lap's and the in-lap's fuel
     assert found[1, False].best_s[0] == pytest.approx(80.0 + 1.0 + 0.1 + 2 * 0.05, abs=1e-6)
     assert found[1, True].best_s[0] == pytest.approx(80.0 + 0.5 + 0.4 + 2 * 0.05, abs=1e-6)

@@ -69,7 +69,7 @@ def test_every_item_has_one_place_and_a_short_label(event: Event) -> None:
     car = cases.car_of(event)
     groups = item_groups(car, core_sheet_in_car(event).values, {"wing": "9"}, {"wing": "too much"})
     assert [group.place for group in groups] == [place for place, _ in PLACES]
-    views = {one.item.key: one for group in groups for one in group.items}
+    views = {item.item.key: item for group in groups for item in group.items}
     assert set(views) == {item.key for item in car.items}
     assert (
         views["pressure_fl"].label == "Cold pressure"
@@ -119,7 +119,7 @@ def test_the_evidence_shows_every_lap_once_in_the_order_driven(found: Judged) ->
     assert [run.side for run in picture.runs] == ["a", "b", "a", "b"]
     assert sum(len(run.spots) for run in picture.runs) == sum(found.verdict.laps) == len(found.verdict.cleaned_s)
     assert all(run.left < spot.x < run.right for run in picture.runs for spot in run.spots)
-    assert "cleaned" in picture.runs[0].spots[0].title and "driven" in picture.runs[0].spots[0].title
+    assert "corrected" in picture.runs[0].spots[0].title and "driven" in picture.runs[0].spots[0].title
 
 
 def test_what_was_taken_out_names_only_the_compounds_driven(found: Judged) -> None:

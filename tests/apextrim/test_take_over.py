@@ -10,6 +10,8 @@ from pathlib import Path
 import pytest
 from django.db import connection
 
+pytestmark = pytest.mark.slow  # each test has a whole database of its own
+
 ROOT = Path(__file__).parents[2]
 OLD = ROOT / "tests" / "data" / "database_of_0_1.sql.gz"
 MOVED = {
@@ -96,7 +98,6 @@ def test_the_pages_of_a_database_taken_over_open(taken_over: Path) -> None:
 from django.contrib.auth.models import User
 from django.test import Client
 
-pytestmark = pytest.mark.slow  # each test has a whole event or database of its own
 client = Client(HTTP_HOST="localhost")
 client.force_login(User.objects.get(username="racer"))
 for page in ("", "lap/", "sheet/", "sheet/?sheet=1", "sheet/1/readings/", "sheet/search/1/", "runs/", "runs/1/", "verdicts/", "race/", "race/1/", "file/"):

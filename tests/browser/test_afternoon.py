@@ -30,7 +30,9 @@ def truth_s(laps: int) -> float:
     real = replace(setting, car=car, compounds=(first, first), driver=VirtualDriver().level)
     base = base_sheet(setting.car)
     cold = Sheet(base.car_key, {**base.values, **_COLD})
-    as_was, as_cold = (np.mean([one.lap.time_s for one in solve_stint(real, sheet, 30.0, laps + 2)[1:-1]]) for sheet in (base, cold))
+    as_was, as_cold = (
+        np.mean([stint_lap.lap.time_s for stint_lap in solve_stint(real, sheet, 30.0, laps + 2)[1:-1]]) for sheet in (base, cold)
+    )
     return float(as_cold - as_was)
 
 

@@ -69,7 +69,7 @@ def test_an_event_is_deleted_after_asking_and_comes_back(page: Page) -> None:
     begin(page, "To be deleted")
     page.get_by_role("link", name="Delete this event").click()
     expect(page.get_by_text("Delete the event To be deleted")).to_be_visible()
-    page.get_by_role("link", name="Save plan").click()
+    page.get_by_role("link", name="Cancel").click()
     page.get_by_role("link", name="Delete this event").click()
     page.get_by_role("button", name="Delete").click()
     expect(page.get_by_role("link", name="To be deleted")).to_have_count(0)

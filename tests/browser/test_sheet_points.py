@@ -57,8 +57,8 @@ def test_every_step_is_in_the_table_and_in_the_file_as_the_core_has_it(page: Pag
     caught.value.save_as(path)
     with path.open() as file:
         lines = list(csv.DictReader(file))
-    wing = next(one for one in effects if one.item.key == "wing" and one.steps == 1)
-    line = next(one for one in lines if one["item"] == "Rear wing" and one["step"] == "+1")
+    wing = next(effect for effect in effects if effect.item.key == "wing" and effect.steps == 1)
+    line = next(line for line in lines if line["item"] == "Rear wing" and line["step"] == "+1")
     assert float(line["lap_s"]) == pytest.approx(wing.lap_s, abs=2e-3)
 
 
@@ -85,7 +85,7 @@ def test_gears_bias_and_weights_are_the_cores(page: Page) -> None:
     ideal, _ = ideal_on_lap(lap)
     expect(page.get_by_role("row", name=re.compile("^sheet fuel load, "))).to_contain_text(f"{100 * ideal:.1f} %")
     spans = demo_setting("brackendale_gt", "sallowmere_fen")[1]
-    tollgate = next(one for one in corner_gears(setting, sheet, lap, spans) if one.name == "Tollgate")
+    tollgate = next(corner for corner in corner_gears(setting, sheet, lap, spans) if corner.name == "Tollgate")
     row = page.get_by_role("region", name="Gears", exact=True).get_by_role("row", name=re.compile("Tollgate"))
     expect(row).to_contain_text(f"{format_number(tollgate.gears[1].cost_s, 2, signed=True)} s")
     cost = driver_cost_s(setting, sheet, lap, 10.0)

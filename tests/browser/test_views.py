@@ -26,7 +26,10 @@ def address(view: str) -> str:
 
 def violations(page: Page, run: str) -> list[str]:
     found = page.evaluate(f"() => axe.run({{ runOnly: {run} }})")
-    return [f"{one['id']}: {one['nodes'][0]['html'][:160]} {one['nodes'][0]['failureSummary'][:200]}" for one in found["violations"]]
+    return [
+        f"{violation['id']}: {violation['nodes'][0]['html'][:160]} {violation['nodes'][0]['failureSummary'][:200]}"
+        for violation in found["violations"]
+    ]
 
 
 @pytest.mark.parametrize("view", VIEWS)

@@ -201,6 +201,6 @@ def locking(lap: Lap, spans: Sequence[CornerSpan]) -> list[Locking]:
         margin = float(lap.column("balance")[hard].mean())
         front = margin > 0
         pair = ("fl", "fr") if front else ("rl", "rr")
-        wheel = min(pair, key=lambda one: float(lap.column(f"load_{one}")[hard].mean()))
+        wheel = min(pair, key=lambda name: float(lap.column(f"load_{name}")[hard].mean()))
         found.append(Locking(span.number, span.name, front, WHEEL_WORDS[wheel], abs(margin)))
     return found

@@ -106,10 +106,10 @@ def _braking(lap: Lap, span: CornerSpan) -> float | None:
 def felt(found: Read, feeling: Feeling) -> float | None:
     """The balance that a feeling is about, mean over its corners [%]; None where no such corner has that phase."""
     cells = []
-    for one, braking in zip(found.corners, found.braking, strict=True):
-        if (feeling.corners and one.number not in feeling.corners) or (feeling.speed and one.speed != feeling.speed):
+    for corner, braking in zip(found.corners, found.braking, strict=True):
+        if (feeling.corners and corner.number not in feeling.corners) or (feeling.speed and corner.speed != feeling.speed):
             continue
-        value = braking if feeling.phase == "braking" else one.balance[PHASES.index(feeling.phase)]
+        value = braking if feeling.phase == "braking" else corner.balance[PHASES.index(feeling.phase)]
         if value is not None:
             cells.append(value)
     return float(np.mean(cells)) if cells else None
@@ -143,11 +143,11 @@ def advise(
     sized = _sized(setting, spans, sheet, feeling, step_effects(setting, sheet, free, begin, spans), begin, wanted)
     with ThreadPoolExecutor(2) as pool:
         solved = list(pool.map(lambda moves: _solved(setting, spans, sheet, feeling, moves, before), sized[:_SOLVED]))
-    good = [one for one in solved if one is not None and one.change > _LEAST]
-    good.sort(key=lambda one: _price(one, wanted))
+    good = [candidate for candidate in solved if candidate is not None and candidate.change > _LEAST]
+    good.sort(key=lambda candidate: _price(candidate, wanted))
     pair = _pair(setting, spans, sheet, feeling, good, before)
     if pair is not None and _price(pair, wanted) < _price(good[min(most, len(good)) - 1], wanted):
-        good = sorted([*good, pair], key=lambda one: _price(one, wanted))
+        good = sorted([*good, pair], key=lambda candidate: _price(candidate, wanted))
     return good[:most]
 
 
@@ -162,17 +162,17 @@ def _sized(
     """Items with the steps that should fulfil the wish, those that can fulfil most of it first."""
     reference = read(solve_lap(setting, sheet, near=begin), spans) if feeling.phase == "braking" else None
     found: list[tuple[float, float, list[tuple[Item, int]]]] = []
-    for one in effects:
-        if one.value is None:
+    for effect in effects:
+        if effect.value is None:
             continue
-        per_step = _sign(feeling) * _felt_change(setting, spans, sheet, feeling, one, begin, reference)
+        per_step = _sign(feeling) * _felt_change(setting, spans, sheet, feeling, effect, begin, reference)
         if per_step < 0.01:
             continue
-        room = _room(one.item, sheet.values[one.item.key], one.steps)
+        room = _room(effect.item, sheet.values[effect.item.key], effect.steps)
         steps = min(max(round(wanted / per_step), 1), room, _MOST_STEPS)
         if steps:
             reach = min(per_step * steps / wanted, 1.0)
-            found.append((-reach, max(one.lap_s, 0.0) * steps, [(one.item, one.steps * steps)]))
+            found.append((-reach, max(effect.lap_s, 0.0) * steps, [(effect.item, effect.steps * steps)]))
     found.sort(key=lambda entry: (round(entry[0], 1), entry[1]))
     return [moves for _, _, moves in found]
 
@@ -216,7 +216,7 @@ def _solved(
     after, was = felt(now, feeling), felt(before, feeling)
     if after is None or was is None:
         return None
-    apex = [b - a for one, a, b in zip(now.corners, before.apex_ms, now.apex_ms, strict=True) if _meant(one, feeling)]
+    apex = [b - a for corner, a, b in zip(now.corners, before.apex_ms, now.apex_ms, strict=True) if _meant(corner, feeling)]
     elsewhere, where = _elsewhere(now, before, feeling)
     work = [b / max(a, 1e-9) - 1.0 for a, b in zip(before.lap.slide_j, now.lap.slide_j, strict=True)]
     wheel = int(np.argmax(work))
@@ -262,8 +262,8 @@ def _pair(
 ) -> Candidate | None:
     """Half of each of the two best single changes; None where there are none that can be halved."""
     halves: list[tuple[Item, int]] = []
-    for one in good:
-        item, steps, _ = one.moves[0]
+    for candidate in good:
+        item, steps, _ = candidate.moves[0]
         if abs(steps) >= 2 and all(item.sets.split(".")[:2] != other.sets.split(".")[:2] for other, _ in halves):
             halves.append((item, int(math.copysign(math.ceil(abs(steps) / 2), steps))))
         if len(halves) == 2:

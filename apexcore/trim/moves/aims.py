@@ -51,5 +51,5 @@ AIMS: dict[str, Aim] = {
 def ranked(effects: Iterable[StepEffect], aim: str) -> list[StepEffect]:
     """The steps that exist, best for this aim first; those that change nothing in the lap last."""
     score = AIMS[aim].score
-    there = [one for one in effects if one.value is not None]
-    return sorted(there, key=lambda one: (one.item.damper_only, score(one)))
+    there = [effect for effect in effects if effect.value is not None]
+    return sorted(there, key=lambda effect: (effect.item.damper_only, score(effect)))

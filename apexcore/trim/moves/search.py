@@ -184,7 +184,7 @@ def _cost(setting: Setting, sheet: Sheet, aim: AimKey, laps: int, lap: Lap, near
         return -lap.top_speed_ms + 0.02 * lap.time_s  # of equal top speeds the quicker lap
     if aim == "stint":
         stint = solve_stint(setting, sheet, adjusted(setting.car, sheet).fuel_l, laps)
-        return float(np.mean([one.lap.time_s for one in stint[1:]]))
+        return float(np.mean([stint_lap.lap.time_s for stint_lap in stint[1:]]))
     return float(np.mean([solve_lap(off, sheet, near=near).time_s for off in _off(setting)]))
 
 
@@ -192,7 +192,7 @@ def _off(setting: Setting) -> list[Setting]:
     """The setting with grip, driver and wind varied by their usual amounts, either way."""
     found = []
     for sign in (-1.0, 1.0):
-        slick = tuple(one.model_copy(update={"mu": one.mu * (1.0 + sign * OFF_GRIP)}) for one in setting.compounds)
+        slick = tuple(compound.model_copy(update={"mu": compound.mu * (1.0 + sign * OFF_GRIP)}) for compound in setting.compounds)
         found.append(replace(setting, compounds=(slick[0], slick[1])))
         share = min(max(setting.driver.ability * (1.0 + sign * OFF_DRIVER), 0.3), 1.0)
         found.append(replace(setting, driver=replace(setting.driver, ability=share)))
@@ -252,7 +252,7 @@ def _together(work: _Search, here: Sheet, pool: ThreadPoolExecutor) -> Sheet | N
     """All items towards the lowest point of their parabolas; None where that is no better."""
     neighbours = work.neighbours(here)
     around = {
-        (item.key, steps): one for (item, steps, _), one in zip(neighbours, _all(work, [n[2] for n in neighbours], pool), strict=True)
+        (item.key, steps): solved for (item, steps, _), solved in zip(neighbours, _all(work, [n[2] for n in neighbours], pool), strict=True)
     }
     centre = work.tried(here)
     wish: dict[str, float] = {}
@@ -308,7 +308,7 @@ def _single_steps(work: _Search, here: Sheet, pool: ThreadPoolExecutor, progress
             here = further
             continue
         # what helped alone may help together: all steps that gain, if they gain more than the best one
-        gains = [moved for (_, _, moved), one in zip(neighbours, found, strict=True) if work.better(one, work.tried(here))]
+        gains = [moved for (_, _, moved), trial in zip(neighbours, found, strict=True) if work.better(trial, work.tried(here))]
         values = dict(here.values)
         for moved in gains:
             values.update({k: v for k, v in moved.values.items() if v != here.values[k]})
@@ -324,8 +324,8 @@ def _pairs(
     """The best step of two items at once, of those whose single steps change most; None where none is better."""
     centre = work.tried(here).cost_s
     size: dict[str, float] = {}
-    for (item, _, _), one in zip(neighbours, found, strict=True):
-        size[item.key] = max(size.get(item.key, 0.0), abs(one.cost_s - centre) if np.isfinite(one.cost_s) else 0.0)
+    for (item, _, _), trial in zip(neighbours, found, strict=True):
+        size[item.key] = max(size.get(item.key, 0.0), abs(trial.cost_s - centre) if np.isfinite(trial.cost_s) else 0.0)
     strong = sorted(work.items, key=lambda item: -size.get(item.key, 0.0))[:_STRONG]
     moves = []
     for first, second in combinations(strong, 2):
@@ -374,12 +374,12 @@ def _in_order(work: _Search, begin: Sheet, end: Sheet, pool: ThreadPoolExecutor)
     """The changes from begin to end, at each place the one that gains most next."""
     left = [item for item in work.items if abs(begin.values[item.key] - end.values[item.key]) > 1e-9]
     alone = [Sheet(begin.car_key, {**begin.values, item.key: end.values[item.key]}) for item in left]
-    worth = {item.key: one.cost_s for item, one in zip(left, _all(work, alone, pool), strict=True)}
+    worth = {item.key: solved.cost_s for item, solved in zip(left, _all(work, alone, pool), strict=True)}
     left.sort(key=lambda item: worth[item.key])
     here, changes = begin, []
     while left:
         options = [Sheet(here.car_key, {**here.values, item.key: end.values[item.key]}) for item in left[:_NEXT]]
-        costs = [one.cost_s for one in _all(work, options, pool)]
+        costs = [solved.cost_s for solved in _all(work, options, pool)]
         place = int(np.argmin(costs))
         item = left.pop(place)
         value = end.values[item.key]
@@ -391,7 +391,7 @@ def _in_order(work: _Search, begin: Sheet, end: Sheet, pool: ThreadPoolExecutor)
 
 def _trade(known: Mapping[tuple[float, ...], Tried]) -> tuple[tuple[float, float], ...]:
     """Of all sheets tried within the limits, those that no other beats in lap time and top speed."""
-    spots = sorted((one.lap_s, -one.top_ms) for one in known.values() if one.excess <= 1e-6 and np.isfinite(one.lap_s))
+    spots = sorted((trial.lap_s, -trial.top_ms) for trial in known.values() if trial.excess <= 1e-6 and np.isfinite(trial.lap_s))
     front: list[tuple[float, float]] = []
     for lap, minus_top in spots:
         if not front or -minus_top > front[-1][1] + 0.01:

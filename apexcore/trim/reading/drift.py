@@ -36,11 +36,13 @@ class DriftLap:
 def drift(stint: Sequence[StintLap], spans: Sequence[CornerSpan], line: Line) -> list[DriftLap]:
     """Every lap of a stint, read."""
     laps = []
-    for number, one in enumerate(stint, start=1):
-        grid = balance_grid([read_corner(one.lap, span, line.s) for span in spans])
+    for number, stint_lap in enumerate(stint, start=1):
+        grid = balance_grid([read_corner(stint_lap.lap, span, line.s) for span in spans])
         slow, medium, fast = (grid[speed, "mid"] for speed in SPEEDS)
-        lap = one.lap
-        laps.append(DriftLap(number, lap.time_s, one.fuel_l, lap.tyres.temperature_c, lap.hot_kpa, one.wear, (slow, medium, fast)))
+        lap = stint_lap.lap
+        laps.append(
+            DriftLap(number, lap.time_s, stint_lap.fuel_l, lap.tyres.temperature_c, lap.hot_kpa, stint_lap.wear, (slow, medium, fast))
+        )
     return laps
 
 

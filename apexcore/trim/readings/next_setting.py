@@ -142,9 +142,9 @@ def next_pressures(setting: Setting, lap: Lap, readings: Sequence[Reading], targ
     advice = []
     for wheel in range(4):
         seen = [
-            gas_c(one.wheels[wheel].cold_kpa, one.cold_c, hot) - one.conditions.ambient_c
-            for one in readings
-            if (hot := one.wheels[wheel].hot_kpa) is not None
+            gas_c(reading.wheels[wheel].cold_kpa, reading.cold_c, hot) - reading.conditions.ambient_c
+            for reading in readings
+            if (hot := reading.wheels[wheel].hot_kpa) is not None
         ]
         prior = lap.tyres.carcass_c[wheel] - setting.conditions.ambient_c
         weight = len(seen) / GAUGE_SD_K**2
@@ -163,12 +163,12 @@ def next_cambers(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Re
     car = adjusted(setting.car, sheet)
     advice = []
     for wheel in range(4):
-        item = next((one for one in setting.car.items if one.sets == f"tyres.camber_deg.{wheel}" and not one.locked), None)
-        seen = [tread[0] - tread[2] for one in readings if (tread := one.wheels[wheel].tread_c) is not None]
+        item = next((item for item in setting.car.items if item.sets == f"tyres.camber_deg.{wheel}" and not item.locked), None)
+        seen = [tread[0] - tread[2] for reading in readings if (tread := reading.wheels[wheel].tread_c) is not None]
         if item is None or not seen:
             continue
         now = _modelled_spread(setting, car, lap, wheel)
-        moved = next((one for one in (sheet.stepped(item, 1), sheet.stepped(item, -1)) if one is not None), None)
+        moved = next((sheet_moved for sheet_moved in (sheet.stepped(item, 1), sheet.stepped(item, -1)) if sheet_moved is not None), None)
         if moved is None:
             continue
         sign = 1.0 if moved.values[item.key] > sheet.values[item.key] else -1.0
@@ -198,8 +198,8 @@ def next_toes(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Readi
     """
     advice = []
     for place, axle in enumerate(("front", "rear")):
-        item = next((one for one in setting.car.items if one.sets == f"{axle}.toe_deg" and not one.locked), None)
-        pairs = [one.wheels[2 * place : 2 * place + 2] for one in readings]
+        item = next((item for item in setting.car.items if item.sets == f"{axle}.toe_deg" and not item.locked), None)
+        pairs = [reading.wheels[2 * place : 2 * place + 2] for reading in readings]
         seen = [float(np.mean([wheel.tread_c for wheel in pair])) for pair in pairs if all(wheel.tread_c is not None for wheel in pair)]
         compound = setting.compounds[place]
         best = compound.temperature_opt_c
@@ -223,10 +223,10 @@ def next_toes(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Readi
 
 def wear_story(setting: Setting, lap: Lap, reading: Reading) -> list[tuple[str, float, float]]:
     """(wheel, its share of the tread lost as read [-], modelled [-]), the most worn first; empty unless all four were read."""
-    lost = [None if one.left is None else 1.0 - one.left for one in reading.wheels]
-    if any(one is None for one in lost) or sum(one or 0.0 for one in lost) <= 0.0:
+    lost = [None if wheel.left is None else 1.0 - wheel.left for wheel in reading.wheels]
+    if any(share is None for share in lost) or sum(share or 0.0 for share in lost) <= 0.0:
         return []
-    worn = np.array([one or 0.0 for one in lost])
+    worn = np.array([share or 0.0 for share in lost])
     model = np.array([lap.slide_j[w] * setting.compounds[w // 2].wear_per_mj for w in range(4)])
     rows = [(WHEEL_WORDS[wheel], float(a), float(b)) for wheel, a, b in zip(WHEELS, worn / worn.sum(), model / model.sum(), strict=True)]
     return sorted(rows, key=lambda row: -row[1])
@@ -235,13 +235,15 @@ def wear_story(setting: Setting, lap: Lap, reading: Reading) -> list[tuple[str, 
 def doubts(lap: Lap, reading: Reading) -> list[str]:
     """What about a reading looks like a mistake: asked, never changed."""
     found = []
-    for wheel, one in zip(WHEELS, reading.wheels, strict=True):
+    for wheel, seen_at in zip(WHEELS, reading.wheels, strict=True):
         words = WHEEL_WORDS[wheel]
-        if one.hot_kpa is not None and one.hot_kpa < one.cold_kpa:
+        if seen_at.hot_kpa is not None and seen_at.hot_kpa < seen_at.cold_kpa:
             found.append(f"{words.capitalize()}: the hot pressure is below the cold one. Were the two swapped?")
-        if one.tread_c is not None and min(one.tread_c) > 135.0:
-            found.append(f"{words.capitalize()}: {max(one.tread_c):.0f} °C. Was it read in °F? Then type it as {max(one.tread_c):.0f}F.")
-    temperatures = [None if one.tread_c is None else float(np.mean(one.tread_c)) for one in reading.wheels]
+        if seen_at.tread_c is not None and min(seen_at.tread_c) > 135.0:
+            found.append(
+                f"{words.capitalize()}: {max(seen_at.tread_c):.0f} °C. Was it read in °F? Then type it as {max(seen_at.tread_c):.0f}F."
+            )
+    temperatures = [None if wheel.tread_c is None else float(np.mean(wheel.tread_c)) for wheel in reading.wheels]
     if all(value is not None for value in temperatures):
         seen = np.array([value for value in temperatures if value is not None])
         model = np.array(lap.tyres.temperature_c)
@@ -255,9 +257,9 @@ def doubts(lap: Lap, reading: Reading) -> list[str]:
 
 def heat_story(lap: Lap, reading: Reading) -> list[tuple[str, float, float]]:
     """(pair, difference as read [K], difference modelled [K]): front less rear and left less right, of mean temperatures."""
-    if any(one.tread_c is None for one in reading.wheels):
+    if any(wheel.tread_c is None for wheel in reading.wheels):
         return []
-    seen = np.array([np.mean(one.tread_c) for one in reading.wheels if one.tread_c is not None])
+    seen = np.array([np.mean(wheel.tread_c) for wheel in reading.wheels if wheel.tread_c is not None])
     model = np.array(lap.tyres.temperature_c)
     pairs = [("front less rear", (0, 1), (2, 3)), ("left less right", (0, 2), (1, 3))]
     return [

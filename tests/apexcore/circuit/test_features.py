@@ -94,7 +94,7 @@ def test_reversing_twice_gives_the_features_back() -> None:
     assert (there.strips[0].left_m, there.strips[0].right_m) == (0, -4)
     back = reversed_circuit(there)
     assert back.markers[0].at_m == pytest.approx(100, abs=0.1) and back.strips[0].from_m == pytest.approx(300, abs=0.1)
-    x, y = (centre_line(one) for one in (HILL, back))
+    x, y = (centre_line(circuit) for circuit in (HILL, back))
     turned = (back.heading_deg - HILL.heading_deg) % 360.0
     assert min(turned, 360.0 - turned) == pytest.approx(0.0, abs=1e-6)
     assert x.curvature == pytest.approx(y.curvature, abs=2e-3)

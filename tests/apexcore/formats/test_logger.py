@@ -19,7 +19,7 @@ GOOD = (
 
 def test_every_kind_of_line_is_read_and_gaps_are_gaps() -> None:
     sent = read_json_lines(GOOD)
-    assert [one.type for one in sent.events] == ["run", "lap", "sample", "weather", "pit"] and sent.cut is None
+    assert [event.type for event in sent.events] == ["run", "lap", "sample", "weather", "pit"] and sent.cut is None
     sample, weather = sent.events[2], sent.events[3]
     assert isinstance(sample, SampleEvent) and sample.present() == {"speed_kmh": 81.5}
     assert isinstance(weather, WeatherEvent) and weather.read() == {"air_c": 21.5}
@@ -27,7 +27,7 @@ def test_every_kind_of_line_is_read_and_gaps_are_gaps() -> None:
 
 def test_the_example_in_the_docs_is_read() -> None:
     sent = read_json_lines((EXAMPLES / "logger.jsonl").read_bytes())
-    assert {one.type for one in sent.events} == {"run", "lap", "sample", "tyres", "weather", "pit"}
+    assert {event.type for event in sent.events} == {"run", "lap", "sample", "tyres", "weather", "pit"}
 
 
 def test_what_was_read_is_written_back() -> None:

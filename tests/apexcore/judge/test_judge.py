@@ -45,8 +45,8 @@ def simulated(
             time += track * celsius + trend * hours + shift + scatter * rng.standard_t(4)
             time += rng.uniform(0.5, 3.0) * (rng.random() < SPOILED)
             driven.append(Observed(run, level, compound, kg, age, time, 1 + k, celsius, hours, on))
-        kinds = propose([DrivenLap(k + 1, one.time_s) for k, one in enumerate(driven)], False, False)
-        found += [one for one, (kind, _) in zip(driven, kinds, strict=True) if kind == "timed"]
+        kinds = propose([DrivenLap(k + 1, lap.time_s) for k, lap in enumerate(driven)], False, False)
+        found += [lap for lap, (kind, _) in zip(driven, kinds, strict=True) if kind == "timed"]
     return found
 
 
@@ -153,7 +153,7 @@ def test_several_differences_driven_in_a_pattern_are_told_apart() -> None:
     for seed in range(60):
         gaps = np.random.default_rng(seed + 9).normal(0, 0.3, 2)
         laps = simulated(seed, 0.0, runs=8, marks=PATTERN, gaps_s=tuple(gaps))
-        covered += [one.low_s <= gap <= one.high_s for one, gap in zip(judge_several(laps, PRIORS), gaps, strict=True)]
+        covered += [verdict.low_s <= gap <= verdict.high_s for verdict, gap in zip(judge_several(laps, PRIORS), gaps, strict=True)]
     assert 0.88 <= float(np.mean(covered)) <= 0.995
     far = judge_several(simulated(4, 0.0, runs=8, marks=PATTERN, gaps_s=(-1.0, 0.8)), PRIORS)
     assert far[0].settled and far[0].mean_s < 0 and far[1].settled and far[1].mean_s > 0
@@ -185,7 +185,7 @@ def test_three_levels_are_judged_from_one_posterior() -> None:
     laps = [replace(lap, level=2) if lap.run in (3, 5) else lap for lap in two]
     found = judge_levels(laps, PRIORS)
     assert len(found) == 2 and found[0].runs == (4, 2) and found[1].runs == (4, 2)
-    assert all(one.low_s < -0.4 < one.high_s for one in found)
+    assert all(verdict.low_s < -0.4 < verdict.high_s for verdict in found)
     pair = judge(two, PRIORS)
     assert judge_levels(two, PRIORS)[0].mean_s == pair.mean_s
     with pytest.raises(ValueError, match="every level"):

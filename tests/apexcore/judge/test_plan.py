@@ -69,8 +69,8 @@ def test_more_runs_and_less_scatter_have_more_power() -> None:
 
 def test_a_plan_keeps_within_the_time_left_and_says_when_that_is_not_enough() -> None:
     short = plans(Question(0.05, 0.2, 0.1, 75, 240, 60), PRIORS)
-    assert short and not short[0].enough and all(one.minutes <= 60 for one in short)
-    assert short[0].power == max(one.power for one in short)
+    assert short and not short[0].enough and all(plan.minutes <= 60 for plan in short)
+    assert short[0].power == max(plan.power for plan in short)
     assert plans(Question(0.05, 0.2, 0.1, 75, 240, 5), PRIORS) == []
 
 
@@ -86,7 +86,7 @@ def test_the_order_is_balanced_and_tells_every_difference_apart(differences: int
 def test_the_scatter_is_read_from_laps() -> None:
     rng = np.random.default_rng(4)
     runs = [73 + rng.normal(0, 0.1) + 0.15 * rng.standard_t(4, 12) for _ in range(120)]
-    found = scatter_of([list(one) for one in runs])
+    found = scatter_of([list(run) for run in runs])
     assert found is not None and found[0] == pytest.approx(0.15, rel=0.15) and found[1] == pytest.approx(0.1, rel=0.25)
     assert scatter_of([[73.0, 73.1]]) is None
 
@@ -113,7 +113,7 @@ def test_a_cliff_is_found_where_it_is_and_rarely_where_none_is() -> None:
 
 @pytest.mark.slow
 def test_the_fade_before_a_cliff_has_an_interval_that_covers() -> None:
-    covered = sum(abs(one.per_lap_s[0] - 0.05) <= one.per_lap_s[1] for one in (fade(*stint(seed, None)) for seed in range(300)))
+    covered = sum(abs(found.per_lap_s[0] - 0.05) <= found.per_lap_s[1] for found in (fade(*stint(seed, None)) for seed in range(300)))
     assert 0.89 <= covered / 300 <= 0.985
     with pytest.raises(ValueError, match="five laps"):
         fade([1, 2, 3], [70, 71, 72])
@@ -130,11 +130,11 @@ def test_qualifying_without_scatter_is_a_sum() -> None:
 
 def test_the_chance_of_a_clean_lap_grows_with_the_laps_and_a_time_has_its_chance() -> None:
     wild = Form((70.0, 0.1), 0.5, 0.03, 0.05, 0.15, 0.3)
-    found = {one.laps: one for one in attempts(wild, wanted_s=70.3) if not one.scrubbed}
-    for laps, one in found.items():
-        assert one.clean == pytest.approx(1 - 0.3**laps, abs=0.01)
-        assert one.beats is not None and one.beats <= one.clean
-    assert attempts(wild, wanted_s=70.3)[0].beats == max(one.beats or 0 for one in attempts(wild, wanted_s=70.3))
+    found = {attempt.laps: attempt for attempt in attempts(wild, wanted_s=70.3) if not attempt.scrubbed}
+    for laps, plan in found.items():
+        assert plan.clean == pytest.approx(1 - 0.3**laps, abs=0.01)
+        assert plan.beats is not None and plan.beats <= plan.clean
+    assert attempts(wild, wanted_s=70.3)[0].beats == max(attempt.beats or 0 for attempt in attempts(wild, wanted_s=70.3))
 
 
 def test_tags_are_read_and_written() -> None:

@@ -146,7 +146,7 @@ def test_a_shift_costs_what_a_pause_at_one_moment_costs(plain_car: Car) -> None:
     """v(t) is delayed by the pause: t(v) grows by the pause for each shift, by integration of dv/a."""
     car = plain_car.model_copy(update={"powertrain": plain_car.powertrain.model_copy(update={"shift_s": 0.0})})
     slow = car.model_copy(update={"powertrain": car.powertrain.model_copy(update={"shift_s": 0.15})})
-    quick_run, slow_run = (straight(rated(one), 1400.0, 1.0, 20.0) for one in (car, slow))
+    quick_run, slow_run = (straight(rated(variant), 1400.0, 1.0, 20.0) for variant in (car, slow))
     shifts = float((np.diff(quick_run[:, COLUMN["gear"]]) > 0).sum())
     end = float(slow_run[-1, COLUMN["speed"]]) - 2.0
 

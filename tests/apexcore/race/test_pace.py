@@ -32,7 +32,7 @@ def test_the_book_orders_the_compounds(read: Book) -> None:
 
 def test_without_laps_all_is_modelled(read: Book) -> None:
     pace = race_pace([], read, None, 0.745, 37)
-    assert pace.fuel.laps == 0 and all(one.laps == 0 for one in pace.fade)
+    assert pace.fuel.laps == 0 and all(estimate.laps == 0 for estimate in pace.fade)
     assert pace.pace.fuel_l_per_lap == pytest.approx(read.fuel_l_per_lap)
     chances = best_chances(RULES, pace, best_by_stops(ranked_plans(RULES, pace.pace)))
     assert sum(chances) == pytest.approx(1.0)

@@ -16,7 +16,7 @@ from tests.conftest import demo_setting
 def test_advice_finds_what_was_put_wrong_or_as_good_a_change() -> None:
     found = trials(range(6))
     assert len(found) >= 10
-    assert sum(one.named or one.equal for one in found) >= 0.8 * len(found)
+    assert sum(trial.named or trial.equal for trial in found) >= 0.8 * len(found)
 
 
 @pytest.mark.parametrize(("slides", "sign"), [("front", -1), ("rear", 1)])
@@ -28,12 +28,12 @@ def test_every_change_moves_the_felt_balance_the_right_way(phase: str, slides: s
     before = felt(read(solve_lap(setting, base), spans), feeling)
     found = advise(setting, spans, base, feeling, setting.car.items)
     assert found and before is not None
-    for one in found[:3]:
-        values = {**base.values, **{item.key: value for item, _, value in one.moves}}
+    for candidate in found[:3]:
+        values = {**base.values, **{item.key: value for item, _, value in candidate.moves}}
         after = felt(read(solve_lap(setting, Sheet(base.car_key, values)), spans), feeling)
         assert after is not None
-        assert sign * (after - before) == pytest.approx(one.change, abs=0.1)
-        assert one.change > 0
+        assert sign * (after - before) == pytest.approx(candidate.change, abs=0.1)
+        assert candidate.change > 0
 
 
 def test_locked_items_and_limits_are_respected() -> None:
@@ -45,7 +45,7 @@ def test_locked_items_and_limits_are_respected() -> None:
             assert not item.locked and not item.damper_only
             assert item.low - 1e-9 <= value <= item.high + 1e-9 and steps != 0
     only = advise(setting, spans, base, Feeling("mid", "front"), [setting.car.item("bar_front")])
-    assert [item.key for one in only for item, _, _ in one.moves] == ["bar_front"]
+    assert [item.key for candidate in only for item, _, _ in candidate.moves] == ["bar_front"]
 
 
 @pytest.mark.slow
@@ -70,8 +70,8 @@ def test_the_table_stands_in_the_order_that_was_asked_for() -> None:
     for key, aim in AIMS.items():
         rows = ranked(effects, key)
         assert rows[-1].item.damper_only
-        scores = [aim.score(one) for one in rows if not one.item.damper_only]
+        scores = [aim.score(row) for row in rows if not row.item.damper_only]
         assert scores == sorted(scores)
     assert ranked(effects, "calm-mid")[0].item.key == "wing" and ranked(effects, "calm-mid")[0].steps == 1
     worn = ranked(effects, "spare-rl")[0]
-    assert worn.work[2] == min(one.work[2] for one in effects)
+    assert worn.work[2] == min(effect.work[2] for effect in effects)

@@ -58,17 +58,17 @@ def test_the_grid_is_the_mean_of_its_corners(lap: Lap, setting: Setting, spans: 
     results = [read_corner(lap, span, setting.line.s) for span in spans]
     grid = balance_grid(results)
     assert set(grid) == {(speed, phase) for speed in SPEEDS for phase in PHASES}
-    slow = [one.balance[1] for one in results if one.speed == "slow" and one.balance[1] is not None]
+    slow = [result.balance[1] for result in results if result.speed == "slow" and result.balance[1] is not None]
     assert grid["slow", "mid"] == pytest.approx(np.mean(slow))
-    only_fast = balance_grid([one for one in results if one.speed == "fast"])
+    only_fast = balance_grid([result for result in results if result.speed == "fast"])
     assert only_fast["slow", "mid"] is None and only_fast["fast", "mid"] is not None
 
 
 def test_changes_of_balance_are_taken_corner_by_corner(lap: Lap, setting: Setting, spans: list[CornerSpan]) -> None:
     results = [read_corner(lap, span, setting.line.s) for span in spans]
     assert all(change == 0 for change in balance_changes(results, results).values() if change is not None)
-    moved = [replace(one, balance=(None, (one.balance[1] or 0.0) + 2.0, one.balance[2])) for one in results]
-    renamed = [replace(one, speed="fast") for one in moved]  # every corner now counts as fast: still the same change
+    moved = [replace(result, balance=(None, (result.balance[1] or 0.0) + 2.0, result.balance[2])) for result in results]
+    renamed = [replace(result, speed="fast") for result in moved]  # every corner now counts as fast: still the same change
     changes = balance_changes(renamed, results)
     assert changes["fast", "mid"] == pytest.approx(2.0) and changes["fast", "exit"] == 0.0
     assert changes["fast", "entry"] is None and changes["slow", "mid"] is None
@@ -113,7 +113,7 @@ def test_camber_has_an_optimum_and_costs_braking_beyond(setting: Setting, sheet:
 
 def test_lower_is_more_downforce_and_rake_moves_it_forward(setting: Setting, spans: list[CornerSpan], sheet: Sheet) -> None:
     tall, low = (answer(setting, spans, changed(sheet, ride_front=60 + d, ride_rear=68 + d)) for d in (8, -8))
-    fastest = [max(one.apex_ms for one in result.corners) for result in (tall, low)]
+    fastest = [max(corner.apex_ms for corner in result.corners) for result in (tall, low)]
     assert fastest[1] > fastest[0]
     flat, raked = (answer(setting, spans, changed(sheet, ride_rear=value)) for value in (60, 80))
     before, after = flat.grid["fast", "mid"], raked.grid["fast", "mid"]

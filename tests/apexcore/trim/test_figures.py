@@ -39,14 +39,14 @@ def equilibrium(car: Car, loads_n: np.ndarray, wound_mm: np.ndarray) -> np.ndarr
 def test_turning_a_perch_gives_the_wanted_cross_weight_by_the_equilibrium_of_four_springs(target: float, front: float, left: float) -> None:
     car, total = demo_car("drummock_stallard"), 1400.0
     loads = (total * front * left, total * front * (1 - left), total * (1 - front) * left, total * (1 - front) * (1 - left))
-    for place, one in enumerate(perches(car, loads, target, 1.5)):
+    for place, perch in enumerate(perches(car, loads, target, 1.5)):
         axle = car.front if place < 2 else car.rear
         wound = np.zeros(4)
-        wound[place] = one.turns * 1.5 / axle.motion_ratio
+        wound[place] = perch.turns * 1.5 / axle.motion_ratio
         after = equilibrium(car, np.array(loads) * GRAVITY, wound) / GRAVITY
-        assert one.after_kg == pytest.approx(tuple(after), abs=1e-6)
-        assert read_scales(one.after_kg).cross == pytest.approx(target, abs=1e-9)
-        assert read_scales(one.after_kg).front == pytest.approx(front) and read_scales(one.after_kg).total_kg == pytest.approx(total)
+        assert perch.after_kg == pytest.approx(tuple(after), abs=1e-6)
+        assert read_scales(perch.after_kg).cross == pytest.approx(target, abs=1e-9)
+        assert read_scales(perch.after_kg).front == pytest.approx(front) and read_scales(perch.after_kg).total_kg == pytest.approx(total)
 
 
 def test_scales_tell_shares_and_refuse_an_empty_one() -> None:
@@ -87,7 +87,7 @@ def test_bias_goes_back_with_fuel_at_the_rear_and_with_less_grip(car_key: str) -
         locking(solve_lap(setting, Sheet(base.car_key, {**base.values, "brake_bias": value})), spans) for value in (item.low, item.high)
     )
     assert forward[0].front and not back[0].front and "front" in forward[0].wheel
-    assert all(signed(one) > signed(other) for one, other in zip(forward, back, strict=True))
+    assert all(signed(ahead) > signed(other) for ahead, other in zip(forward, back, strict=True))
 
 
 @pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown")])
@@ -96,12 +96,12 @@ def test_the_sweep_holds_what_each_value_gives_alone(car_key: str, circuit_key: 
     base, item = base_sheet(setting.car), final_drive_item(setting.car)
     assert item is not None
     steps = ratio_sweep(setting, base, solve_lap(setting, base), most=7)
-    assert len(steps) == 7 and base.values[item.key] in [one.value for one in steps]
+    assert len(steps) == 7 and base.values[item.key] in [step.value for step in steps]
     one = steps[1]
     moved = Sheet(base.car_key, {**base.values, item.key: one.value})
     assert one.lap_s == pytest.approx(solve_lap(setting, moved).time_s, abs=2e-3)
     assert one.alone_ms == pytest.approx(top_speed_ms(adjusted(setting.car, moved), setting.conditions))
-    assert all(one.towed_ms >= one.alone_ms for one in steps)
+    assert all(step.towed_ms >= step.alone_ms for step in steps)
 
 
 def test_a_last_gear_may_be_for_the_tow_only() -> None:
@@ -127,7 +127,7 @@ def test_thrust_meets_resistance_at_the_top_speed() -> None:
 
 def test_figures_of_a_car_are_its_own_and_an_impossible_one_is_named() -> None:
     car = demo_car("brackendale_gt")
-    found = {one.words: one.text for one in car_figures(car)}
+    found = {figure.words: figure.text for figure in car_figures(car)}
     assert found["Mass with driver and fuel"] == f"{weights(car).mass_kg:.0f} kg"
     rpm, _, power = power_curve(car)
     assert found["Peak power"] == f"{power.max():.0f} kW at {round(float(rpm[power.argmax()]), -2):.0f} rpm"

@@ -30,7 +30,7 @@ def best_brute_force(car: Car, top_ms: float) -> float:
     """Least time over all combinations of five shift speeds in every gear [s]."""
     limits = [limit_speed_ms(car, gear) for gear in range(1, len(car.powertrain.gears))]
     sets = itertools.product((0.82, 0.88, 0.94, 0.97, 1.0), repeat=len(limits))
-    return min(time_to(car, [limit * part - 0.01 for limit, part in zip(limits, one, strict=True)], top_ms) for one in sets)
+    return min(time_to(car, [limit * part - 0.01 for limit, part in zip(limits, parts, strict=True)], top_ms) for parts in sets)
 
 
 @pytest.mark.slow

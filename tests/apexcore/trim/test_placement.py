@@ -82,7 +82,7 @@ def test_the_reference_is_the_laps_own_time_to_the_next_braking() -> None:
 def test_a_kart_of_one_gear_has_no_other_to_hold() -> None:
     setting, spans = demo_setting("wisp_125", "thistledown")
     sheet = base_sheet(setting.car)
-    assert all(len(one.gears) == 1 for one in corner_gears(setting, sheet, solve_lap(setting, sheet), spans))
+    assert all(len(corner.gears) == 1 for corner in corner_gears(setting, sheet, solve_lap(setting, sheet), spans))
 
 
 def test_the_bias_is_moved_as_often_as_its_steps_fit_into_the_change() -> None:

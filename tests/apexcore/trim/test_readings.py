@@ -45,9 +45,9 @@ def test_the_gas_tells_its_temperature() -> None:
 def test_the_cold_pressure_gives_the_hot_one_that_was_wanted(car_key: str, circuit_key: str) -> None:
     setting, _ = demo_setting(car_key, circuit_key)
     base, lap = base_sheet(setting.car), solve_lap(setting, base_sheet(setting.car))
-    for wheel, one in enumerate(next_pressures(setting, lap, [reading_of(setting, base)], TARGETS, 15.0)):
-        assert hot_pressure_kpa(one.cold_kpa, 15.0, lap.tyres.carcass_c[wheel]) == pytest.approx(TARGETS[wheel], abs=1e-6)
-        assert 0.5 < one.from_readings < 1.0 and one.spread_kpa > 0
+    for wheel, advice in enumerate(next_pressures(setting, lap, [reading_of(setting, base)], TARGETS, 15.0)):
+        assert hot_pressure_kpa(advice.cold_kpa, 15.0, lap.tyres.carcass_c[wheel]) == pytest.approx(TARGETS[wheel], abs=1e-6)
+        assert 0.5 < advice.from_readings < 1.0 and advice.spread_kpa > 0
 
 
 def test_many_readings_outweigh_the_model_and_make_it_surer() -> None:
@@ -67,8 +67,10 @@ def test_a_reading_of_a_cold_day_serves_a_hot_one() -> None:
     hot = replace(setting, conditions=Conditions(air_c=30, track_c=45))
     lap = solve_lap(hot, base)
     advice = next_pressures(hot, lap, [cold] * 5, TARGETS, 20.0)
-    for wheel, one in enumerate(advice):
-        assert hot_pressure_kpa(one.cold_kpa, 20.0, lap.tyres.carcass_c[wheel]) == pytest.approx(TARGETS[wheel], abs=one.spread_kpa)
+    for wheel, wheel_advice in enumerate(advice):
+        assert hot_pressure_kpa(wheel_advice.cold_kpa, 20.0, lap.tyres.carcass_c[wheel]) == pytest.approx(
+            TARGETS[wheel], abs=wheel_advice.spread_kpa
+        )
 
 
 def test_interval_of_the_cold_pressure_covers_as_often_as_it_says() -> None:
@@ -133,7 +135,7 @@ def test_an_axle_off_its_window_gets_the_toe_that_brings_it_nearer(car_key: str,
     level = (best + off_k,) * 3
     reading = Reading((*(WheelReading(140.0, None, level),) * 2, *(WheelReading(140.0),) * 2), setting.conditions, 20.0)
     found = next_toes(setting, base, lap, [reading])
-    assert [one.axle for one in found] == ["front"] and found[0].spread_s > 0
+    assert [advice.axle for advice in found] == ["front"] and found[0].spread_s > 0
     moved = solve_lap(setting, Sheet(base.car_key, {**base.values, found[0].item.key: found[0].value}), near=lap)
     warmer = sum(moved.tyres.temperature_c[:2]) - sum(lap.tyres.temperature_c[:2])
     assert warmer == pytest.approx(2 * found[0].moves_k, abs=0.3) and warmer * off_k < 0 and abs(found[0].steps) <= 4

@@ -34,7 +34,7 @@ def test_every_item_moves_its_own_physical_value(car: Car) -> None:
         before, after = adjusted(car, base).model_dump(), adjusted(car, moved).model_dump()
         changed = [key for key in before if before[key] != after[key]]
         assert changed == [item.sets.split(".")[0]], item.name
-        assert [one.item.key for one in differences(car, base, moved)] == [item.key]
+        assert [difference.item.key for difference in differences(car, base, moved)] == [item.key]
 
 
 def test_the_base_sheet_leaves_the_car_as_its_file_says(car: Car) -> None:

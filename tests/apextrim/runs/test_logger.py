@@ -207,6 +207,6 @@ def test_the_virtual_logger_speaks_to_the_door_from_outside(key: tuple[LoggerKey
     run = event.runs.get()
     assert run.closed and run.laps.count() == 4 and run.samples.count() > 1000 and run.readings.count() == 1
     call_command("virtual_logger", key[1], laps=4, pause=0.0, seed=3)
-    assert [one.laps.count() for one in event.runs.all()] == [4, 4]  # it went out again: a run of its own
+    assert [run.laps.count() for run in event.runs.all()] == [4, 4]  # it went out again: a run of its own
     with pytest.raises(CommandError, match="no logger key"):
         call_command("virtual_logger", "nonsense")

@@ -28,7 +28,7 @@ def file(data: bytes | str, name: str = "file.json") -> SimpleUploadedFile:
 
 def test_every_item_stands_in_its_place_with_unit_range_and_step(client_in: Client, event: Event, first: Sheet) -> None:
     response = client_in.get(url("sheet_bench", event))
-    places = {group.place: [one.item.key for one in group.items] for group in response.context["groups"]}
+    places = {group.place: [item.item.key for item in group.items] for group in response.context["groups"]}
     assert places["fl"] == ["pressure_fl", "camber_fl"]
     assert sum(len(keys) for keys in places.values()) == 40
     page = response.content.decode()

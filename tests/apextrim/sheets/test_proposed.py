@@ -41,7 +41,7 @@ def test_a_unit_typed_on_the_bench_counts_wherever_the_sheet_is_asked_about(clie
     asked: dict[str, str] = {"set": "pressure_fl:21psi"}
     for page in ("effects", "advice"):
         response = client_in.get(f"/events/{event.pk}/sheet/{first.pk}/{page}/", asked)
-        assert [(one.item.key, one.after) for one in response.context["unsaved"]] == [("pressure_fl", 145)]
+        assert [(difference.item.key, difference.after) for difference in response.context["unsaved"]] == [("pressure_fl", 145)]
     assert 'value="21psi"' in client_in.get(f"/events/{event.pk}/sheet/", {"sheet": str(first.pk), **asked}).content.decode()
 
 

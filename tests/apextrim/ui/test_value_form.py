@@ -101,7 +101,7 @@ def test_a_row_of_either_kind_keeps_only_its_own_fields() -> None:
         "segments.3.kind": "corner", "segments.3.angle_deg": "180", "segments.3.radius_m": "50", "segments.4.kind": "",
     }  # fmt: skip
     value = ValueForm(Circuit, {**base, **rows}).check()
-    assert value is not None and [one.kind for one in value.segments] == ["straight", "corner", "straight", "corner"]
+    assert value is not None and [segment.kind for segment in value.segments] == ["straight", "corner", "straight", "corner"]
     bad = ValueForm(Circuit, {**base, **rows, "segments.3.radius_m": "1"})
     assert bad.check() is None and "row 4" in bad.errors["segments.3.radius_m"]
     assert ValueForm(Circuit, {**base, **rows}, {"key": "kept"}).check().key == "kept"  # type: ignore[union-attr]

@@ -125,7 +125,7 @@ def test_a_pattern_of_tags_is_planned_and_found_again(client_in: Client, event: 
     }  # fmt: skip
     client_in.post(f"/events/{event.pk}/verdicts/plan/keep/", ask)
     test = PlannedTest.objects.get()
-    assert [one[0] for one in test.differences] == ["tag:line", "tag:prep"] and len(test.order[0]) == 2
+    assert [difference[0] for difference in test.differences] == ["tag:line", "tag:prep"] and len(test.order[0]) == 2
     tagged(drive, first, 1, line="early", prep="new")
     tagged(drive, first, 2, line="early")  # half of it: not a run of the test
     assert len(runs_of_test(test)) == 1
@@ -247,7 +247,7 @@ def test_every_sheet_is_judged_against_one_at_once(client_in: Client, event: Eve
     single = judged_sides(event, "sheet", (str(first.pk), str(second.pk)), ("S1", "S2"), 0.1)
     assert isinstance(single, Judged)
     several = client_in.get(f"/events/{event.pk}/verdicts/", {"a": str(first.pk), "b": "every"}).context["several"]
-    of_second = next(one for name, one, _ in several if name == "S2")
+    of_second = next(sheet for name, sheet, _ in several if name == "S2")
     assert of_second.verdict.mean_s == pytest.approx(single.verdict.mean_s, abs=0.25)
     assert client_in.get(f"/events/{event.pk}/verdicts/", {"a": "77", "b": "every"}).status_code == 422
 

@@ -32,9 +32,9 @@ def at_once(monkeypatch: pytest.MonkeyPatch) -> None:
 def test_the_effects_table_has_every_step_in_the_order_asked_for(client_in: Client, event: Event, first: Sheet) -> None:
     url = f"/events/{event.pk}/sheet/{first.pk}/effects/"
     page = text_of(client_in.get(url))
-    effects = [one for one in answers.effects_of(event, core_sheet(event, first)) if one.value is not None]
+    effects = [effect for effect in answers.effects_of(event, core_sheet(event, first)) if effect.value is not None]
     assert len(re.findall(r"<tr[^>]*> <td> <a", page)) == len(effects)
-    best = min(effects, key=lambda one: one.lap_s)
+    best = min(effects, key=lambda effect: effect.lap_s)
     rows = re.findall(r"&amp;set=(\w+):([\d.-]+)\"", page)
     assert rows[0] == (best.item.key, f"{best.value:g}")
     wing = text_of(client_in.get(url, {"by": "calm-mid"}))
@@ -47,7 +47,9 @@ def test_the_effects_go_out_as_csv(client_in: Client, event: Event, first: Sheet
     assert response["Content-Type"] == "text/csv" and "brackendale_gt-S1-effects.csv" in response["Content-Disposition"]
     lines = list(csv.DictReader(io.StringIO(response.content.decode())))
     bar = next(line for line in lines if line["item"] == "Front anti-roll bar" and line["step"] == "+1")
-    known = next(one for one in answers.effects_of(event, core_sheet(event, first)) if one.item.key == "bar_front" and one.steps == 1)
+    known = next(
+        effect for effect in answers.effects_of(event, core_sheet(event, first)) if effect.item.key == "bar_front" and effect.steps == 1
+    )
     assert float(bar["lap_s"]) == pytest.approx(known.lap_s, abs=1e-4)
     assert float(bar["balance_fast_mid_pct"]) == pytest.approx(known.balance["fast", "mid"] or 0.0, abs=1e-3)
 

@@ -39,4 +39,4 @@ def test_the_wheel_that_works_most_goes_first(car_key: str, circuit_key: str) ->
     wheel, left = limiting_wheel(laps, (0.72, 0.72))
     assert stint[-1].wear[wheel] == max(stint[-1].wear)
     assert left == pytest.approx(0.72 / (stint[-1].wear[wheel] / 7), rel=1e-6)
-    assert [one.number for one in laps] == list(range(1, 9)) and len(balance_drift(laps)) >= 1
+    assert [lap.number for lap in laps] == list(range(1, 9)) and len(balance_drift(laps)) >= 1
