@@ -417,6 +417,10 @@ class Car(Value):
                 raise ValueError(f"gears: gear {number} is {after:g} on the base sheet; expected less than gear {number - 1}, {before:g}")
         return self
 
+    def free_item(self, lever: str) -> Item | None:
+        """The item that moves this physical value and may be adjusted; None if the car has none."""
+        return next((item for item in self.items if item.sets == lever and not item.locked), None)
+
     def item(self, key: str) -> Item:
         """The item with this key; `KeyError` if the car has none."""
         for item in self.items:

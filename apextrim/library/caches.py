@@ -14,6 +14,9 @@ from pydantic import BaseModel
 Arguments = ParamSpec("Arguments")
 Kept = TypeVar("Kept")
 
+#: A million bytes.
+MB = 1_000_000
+
 #: What an object costs besides what it holds [bytes]. Source: `sys.getsizeof` of a small object on CPython 3.11, rounded up.
 _OBJECT_BYTES = 64
 

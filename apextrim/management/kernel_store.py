@@ -46,15 +46,20 @@ def _compiled(folder: Path) -> Iterator[Path]:
     return (path for path in folder.rglob("*.nb*") if path.suffix in (".nbi", ".nbc"))
 
 
+def _copy(source: Path, target: Path) -> None:
+    """Copies all compiled kernels of one tree to their places in another."""
+    for path in _compiled(source):
+        place = target / path.relative_to(source)
+        place.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copyfile(path, place)
+
+
 def restore(core: Path = _CORE) -> bool:
     """Puts compiled kernels of the same sources beside them, unless some are there. Returns whether any were put."""
     there = _store() / _key(core)
     if not there.is_dir() or any(_compiled(core)):
         return False
-    for path in _compiled(there):
-        target = core / path.relative_to(there)
-        target.parent.mkdir(parents=True, exist_ok=True)
-        shutil.copyfile(path, target)
+    _copy(there, core)
     return True
 
 
@@ -66,10 +71,7 @@ def save(core: Path = _CORE) -> bool:
         return False
     try:
         part = store / f"{key}.{os.getpid()}"
-        for path in _compiled(core):
-            target = part / path.relative_to(core)
-            target.parent.mkdir(parents=True, exist_ok=True)
-            shutil.copyfile(path, target)
+        _copy(core, part)
         part.rename(store / key)
         kept = sorted((path for path in store.iterdir() if path.is_dir()), key=lambda path: path.stat().st_mtime)
         for old in kept[:-_MOST]:

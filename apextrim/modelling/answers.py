@@ -6,15 +6,13 @@ from apexcore.trim.moves.effects import StepEffect, step_effects
 from apexcore.trim.reading.answer import Answer, answer
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from apextrim.events.models import Event
-from apextrim.library.caches import kept_within
+from apextrim.library.caches import MB, kept_within
 from apextrim.library.stored import driven_line, parsed_car, parsed_circuit
 
 from .cases import Case, case_of
 
-_MB = 1_000_000
 
-
-@kept_within(16 * _MB)
+@kept_within(16 * MB)
 def _book(case: Case) -> Book:
     setting = case.setting()
     return book(setting, case.sheet(), setting.car.tyres.compounds)
@@ -28,21 +26,21 @@ def book_of(event: Event, sheet: Sheet) -> Book:
     return _book(case_of(event, sheet))
 
 
-@kept_within(32 * _MB)
+@kept_within(32 * MB)
 def _base_lap(car: str, circuit: str, conditions: str, driver: str) -> Lap:
     """The lap on the base sheet: every other one begins there, so that it does not depend on what was asked before."""
     case = Case(car, circuit, conditions, driver, ())
     return solve_lap(case.setting(), base_sheet(parsed_car(car)))
 
 
-@kept_within(96 * _MB)
+@kept_within(96 * MB)
 def _answer(case: Case) -> Answer:
     near = _base_lap(case.car, case.circuit, case.conditions, case.driver)
     bumps = [(marker.at_m, marker.height_mm) for marker in parsed_circuit(case.circuit).markers if marker.kind == "bump"]
     return answer(case.setting(), driven_line(case.circuit, parsed_car(case.car).width_m)[1], case.sheet(), near, bumps)
 
 
-@kept_within(16 * _MB)
+@kept_within(16 * MB)
 def _effects(case: Case) -> tuple[StepEffect, ...]:
     core = parsed_car(case.car)
     spans = driven_line(case.circuit, core.width_m)[1]

@@ -13,18 +13,16 @@ from apexcore.vehicle.ruled import ruled
 from apexcore.vehicle.sheet import Sheet
 from apextrim.events.facts import conditions_of
 from apextrim.events.models import Event
-from apextrim.library.caches import kept_within
+from apextrim.library.caches import MB, kept_within
 from apextrim.library.stored import driven_line, parsed_car, parsed_circuit
 
-_MB = 1_000_000
 
-
-@kept_within(2 * _MB)
+@kept_within(2 * MB)
 def _ruled_text(text: str, limits: tuple[tuple[str, float, float], ...]) -> str:
     return ruled(parsed_car(text), {key: (low, high) for key, low, high in limits}).model_dump_json()
 
 
-@kept_within(2 * _MB)
+@kept_within(2 * MB)
 def _scaled_text(text: str, scales: tuple[tuple[str, float], ...]) -> str:
     return scaled(parsed_car(text), dict(scales)).model_dump_json()
 
@@ -49,13 +47,18 @@ def car_of(event: Event, calibrated: bool = True) -> Car:
     return parsed_car(_car_text(event, calibrated))
 
 
-def setting_of(event: Event, front: str = "", rear: str = "", conditions: Conditions | None = None, calibrated: bool = True) -> Setting:
-    """What decides a lap of this event besides the sheet; the car's first compound where none is named."""
-    car = car_of(event, calibrated)
+def _setting(car_text: str, circuit_text: str, conditions: Conditions, driver: str, front: str = "", rear: str = "") -> Setting:
+    """The core's setting; the car's first compound where none is named."""
+    car = parsed_car(car_text)
     first = car.tyres.compounds[0]
     pair = (car.tyres.compound(front) if front else first, car.tyres.compound(rear) if rear else first)
-    line, _ = driven_line(event.circuit.data, car.width_m)
-    return Setting(car, line, conditions or conditions_of(event), pair, driver=LEVELS[event.driver])
+    line, _ = driven_line(circuit_text, car.width_m)
+    return Setting(car, line, conditions, pair, driver=LEVELS[driver])
+
+
+def setting_of(event: Event, front: str = "", rear: str = "", conditions: Conditions | None = None, calibrated: bool = True) -> Setting:
+    """What decides a lap of this event besides the sheet; the car's first compound where none is named."""
+    return _setting(_car_text(event, calibrated), event.circuit.data, conditions or conditions_of(event), event.driver, front, rear)
 
 
 def spans_of(event: Event) -> tuple[CornerSpan, ...]:
@@ -81,10 +84,7 @@ class Case(NamedTuple):
 
     def setting(self) -> Setting:
         """The core's setting, on the car's first compound."""
-        core = parsed_car(self.car)
-        first = core.tyres.compounds[0]
-        line, _ = driven_line(self.circuit, core.width_m)
-        return Setting(core, line, Conditions.model_validate_json(self.conditions), (first, first), driver=LEVELS[self.driver])
+        return _setting(self.car, self.circuit, Conditions.model_validate_json(self.conditions), self.driver)
 
     def sheet(self) -> Sheet:
         """The core's sheet."""

@@ -73,8 +73,8 @@ def _advice(event: Event, row: Sheet, form: NextForm) -> dict[str, Any]:
         lap_then = lap if then == setting.conditions else solve_lap(later, sheet)
         best = best_hot_kpa(later, lap_then)
         on_sheet = next_pressures(later, lap_then, seen, best, cold_c)
-        items = {item.sets: item for item in setting.car.items if not item.locked}
-        moves = [(items[f"tyres.cold_kpa.{w}"], pressure.cold_kpa) for w, pressure in enumerate(on_sheet) if f"tyres.cold_kpa.{w}" in items]
+        items = [setting.car.free_item(f"tyres.cold_kpa.{wheel}") for wheel in range(4)]
+        moves = [(item, pressure.cold_kpa) for item, pressure in zip(items, on_sheet, strict=True) if item is not None]
         context["pressures"] = next_pressures(later, lap_then, seen, best, asked["set_at"])
         context["query"] = set_query((item, item.nearest_allowed(kpa)) for item, kpa in moves)
     same = [_core(reading, cold_c) for reading in rows if reading.sheet_id == row.pk]

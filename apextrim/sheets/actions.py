@@ -63,7 +63,7 @@ def fork_sheet(event: Event, row: Sheet, purpose: str) -> Sheet:
     rules = rules_of(event)
     laps = rules.laps + rules.formation_laps if purpose == "race" else _FORKS[purpose] + 2.0
     use = answers.answer_of(event, sheet).lap.fuel_l
-    item = next((item for item in car.items if item.sets == "fuel_l" and not item.locked), None)
+    item = car.free_item("fuel_l")
     values, words = dict(within(car, sheet).values), f"fuel for {laps:g} laps at {use:.2f} l"
     if item is not None:
         wanted = sheet_fuel_l(use, laps)

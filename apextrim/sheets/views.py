@@ -155,7 +155,7 @@ def save(request: HttpRequest, event_id: int) -> HttpResponse:
 
 @require_POST
 def fork(request: HttpRequest, event_id: int) -> HttpResponse:
-    """A sheet for qualifying, the race or training, made from another, with its own fuel."""
+    """A sheet for qualifying, race or practice, made from another, with its own fuel."""
     event = event_for(request.user, event_id)
     row = owned_or_404(Sheet, request.user, event=event, pk=request.POST.get("sheet", ""))
     purpose = request.POST.get("purpose", "")

@@ -153,7 +153,7 @@ class BiasPlan:
 
 def bias_item(car: Car) -> Item | None:
     """The item that sets the front share; None where none may be moved."""
-    return next((item for item in car.items if item.sets == "brakes.front_share" and not item.locked), None)
+    return car.free_item("brakes.front_share")
 
 
 def bias_plan(setting: Setting, sheet: Sheet, lap: Lap, race_laps: float, formation_laps: float) -> BiasPlan:

@@ -83,7 +83,7 @@ class RatioStep:
 
 def final_drive_item(car: Car) -> Item | None:
     """The free item that sets the final drive; None if the car has none."""
-    return next((item for item in car.items if item.sets == "powertrain.final_drive" and not item.locked), None)
+    return car.free_item("powertrain.final_drive")
 
 
 def ratio_sweep(setting: Setting, sheet: Sheet, near: Lap, most: int = 17) -> list[RatioStep]:

@@ -99,7 +99,7 @@ def carry_over(setting: Setting, sheet: Sheet, then: Conditions) -> Carried:
 def _pressures(setting: Setting, sheet: Sheet, old: Lap, new: Lap) -> list[Part]:
     parts = []
     for wheel in range(4):
-        item = next((item for item in setting.car.items if item.sets == f"tyres.cold_kpa.{wheel}" and not item.locked), None)
+        item = setting.car.free_item(f"tyres.cold_kpa.{wheel}")
         if item is None:
             continue
         wanted = cold_pressure_kpa(old.hot_kpa[wheel], setting.car.tyres.cold_at_c, new.tyres.carcass_c[wheel])

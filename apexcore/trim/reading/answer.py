@@ -153,7 +153,7 @@ def _warnings(setting: Setting, car: Car, lap: Lap, tyres: Sequence[TyreAnswer])
             found.append(f"{WHEEL_WORDS[tyre.wheel].capitalize()} hot pressure is {abs(error):.0f} kPa {side} target.")
     ideal, _ = ideal_on_lap(lap)
     share = car.brakes.front_share
-    movable = any(item.sets == "brakes.front_share" and not item.locked for item in car.items)
+    movable = car.free_item("brakes.front_share") is not None
     if movable and abs(share - ideal) > _BIAS_WARNING:
         axle = "Rear" if share < ideal else "Front"
         found.append(f"{axle} locks first under the hardest braking: bias {100 * share:.1f} % front, ideal {100 * ideal:.1f} %.")

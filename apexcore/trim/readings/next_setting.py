@@ -163,7 +163,7 @@ def next_cambers(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Re
     car = adjusted(setting.car, sheet)
     advice = []
     for wheel in range(4):
-        item = next((item for item in setting.car.items if item.sets == f"tyres.camber_deg.{wheel}" and not item.locked), None)
+        item = setting.car.free_item(f"tyres.camber_deg.{wheel}")
         seen = [tread[0] - tread[2] for reading in readings if (tread := reading.wheels[wheel].tread_c) is not None]
         if item is None or not seen:
             continue
@@ -198,7 +198,7 @@ def next_toes(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Readi
     """
     advice = []
     for place, axle in enumerate(("front", "rear")):
-        item = next((item for item in setting.car.items if item.sets == f"{axle}.toe_deg" and not item.locked), None)
+        item = setting.car.free_item(f"{axle}.toe_deg")
         pairs = [reading.wheels[2 * place : 2 * place + 2] for reading in readings]
         seen = [float(np.mean([wheel.tread_c for wheel in pair])) for pair in pairs if all(wheel.tread_c is not None for wheel in pair)]
         compound = setting.compounds[place]
