@@ -23,7 +23,7 @@ from apexcore.judge.plan import plans as test_plans
 from apexcore.judge.verdict import judge
 from apexcore.lap import kernel
 from apexcore.lap.assembly import assemble
-from apexcore.lap.solver import Setting, solve_lap, top_speed_ms
+from apexcore.lap.solver import LapCase, solve_lap, top_speed_ms
 from apexcore.lap.stint import solve_stint
 from apexcore.race import plans
 from apexcore.race.rules import Pace, RaceRules, TyrePace
@@ -60,13 +60,13 @@ def median_s(work: Callable[[], object], rounds: int) -> float:
     return statistics.median(times)
 
 
-def plain_lap_s(setting: Setting, sheet: Sheet) -> float:
+def plain_lap_s(lap_case: LapCase, sheet: Sheet) -> float:
     """The same lap by general tools: corner speeds by Brent's method, both passes by SciPy's initial value solver [s]."""
-    solved = solve_lap(setting, sheet)
-    car = adjusted(setting.car, sheet)
-    c = assemble(car, solved.tyres, setting.conditions, setting.driver)
-    (at, between), ds, n = setting.line.places, setting.line.ds, len(setting.line.ds)
-    top = top_speed_ms(car, setting.conditions) * 1.25
+    solved = solve_lap(lap_case, sheet)
+    car = adjusted(lap_case.car, sheet)
+    c = assemble(car, solved.tyres, lap_case.conditions, lap_case.driver)
+    (at, between), ds, n = lap_case.line.places, lap_case.line.ds, len(lap_case.line.ds)
+    top = top_speed_ms(car, lap_case.conditions) * 1.25
 
     def use(v: float, r: np.ndarray) -> float:
         return float(kernel.corner_use(c, r, v)) - 1.0
@@ -146,26 +146,26 @@ def rows() -> list[Row]:
     car = demo_car()
     line = racing_line(demo_circuit(), 2.0, car.width_m)
     first = car.tyres.compounds[0]
-    setting, sheet = Setting(car, line, Conditions(), (first, first)), base_sheet(car)
-    ours = solve_lap(setting, sheet)
+    lap_case, sheet = LapCase(car, line, Conditions(), (first, first)), base_sheet(car)
+    ours = solve_lap(lap_case, sheet)
     begin = time.perf_counter()
-    plain_time = plain_lap_s(setting, sheet)
+    plain_time = plain_lap_s(lap_case, sheet)
     plain = time.perf_counter() - begin
     agree = f"laps {ours.time_s:.3f} s and {plain_time:.3f} s"
     changed = sheet.stepped(car.item("bar_front"), 1)
     assert changed is not None
-    lap = median_s(lambda: solve_lap(setting, changed, near=ours), 25)
+    lap = median_s(lambda: solve_lap(lap_case, changed, initial_guess=ours), 25)
     found = [Row(f"one changed sheet to a full lap, {line.length_m:.0f} m at 2 m", lap, plain, "SciPy", 0.005, agree)]
-    found.append(Row("the first lap of a setting", median_s(lambda: solve_lap(setting, sheet), 25), plain, "SciPy", None, ""))
-    effects = median_s(lambda: step_effects(setting, sheet, car.items), 5)
+    found.append(Row("the first lap of a case", median_s(lambda: solve_lap(lap_case, sheet), 25), plain, "SciPy", None, ""))
+    effects = median_s(lambda: step_effects(lap_case, sheet, car.items), 5)
     found.append(Row(f"single-step effects of {len(car.items)} items", effects, 2 * len(car.items) * plain, "SciPy, per lap", 0.5, ""))
-    stint = median_s(lambda: solve_stint(setting, sheet, 60.0, 30), 5)
+    stint = median_s(lambda: solve_stint(lap_case, sheet, 60.0, 30), 5)
     found.append(Row("a stint of 30 laps", stint, 30 * plain, "SciPy, per lap", 0.2, ""))
     moved = [item for item in car.items if item.sets.split(".")[0] not in ("ballast", "fuel_l") and ".gears." not in item.sets]
     free = [item for item in moved if item.key not in ("map", "diff_preload", "diff_power")]
     counted = len([item for item in free if not item.damper_only])
     spans = corners(demo_circuit(), line)
-    sought = median_s(lambda: search(setting, spans, sheet, free), 1)
+    sought = median_s(lambda: search(lap_case, spans, sheet, free), 1)
     found.append(Row(f"a search over {counted} free items", sought, 900 * plain, "SciPy, 900 laps", 5.0, ""))
     rules, pace = race()
     best = plans.ranked_plans(rules, pace)[0].time_s

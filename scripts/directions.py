@@ -6,31 +6,31 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from apexcore.circuit.line import racing_line
-from apexcore.lap.solver import Setting, solve_lap, top_speed_ms
+from apexcore.lap.solver import LapCase, solve_lap, top_speed_ms
 from apexcore.trim.figures.gearing import limit_speed_ms
-from apexcore.trim.reading.answer import Answer, answer
+from apexcore.trim.reading.analysis import SheetAnalysis, analyse
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
-from tests.conftest import demo_car, demo_files, demo_setting
+from tests.conftest import demo_car, demo_files, demo_lap_case
 
 from .demo_files import demo_circuit
 
 _CIRCUITS = ("sallowmere_fen", "thistledown")
 
 
-def _mid(found: Answer) -> float:
+def _mid(found: SheetAnalysis) -> float:
     """Mean balance in mid-corner [%]."""
     return float(np.mean([value for (_, phase), value in found.grid.items() if phase == "mid" and value is not None]))
 
 
-def _braking(found: Answer) -> float:
+def _braking(found: SheetAnalysis) -> float:
     """Use of the front less that of the rear in the hardest braking [-]."""
     lap = found.lap
     hard = lap.column("brake") > 0.6 * lap.column("brake").max()
-    return float((lap.column("use_front") - lap.column("use_rear"))[hard].mean())
+    return float((lap.column("front_utilisation") - lap.column("rear_utilisation"))[hard].mean())
 
 
-def _answer(setting: Setting, circuit_key: str, sheet: Sheet) -> Answer:
-    return answer(setting, demo_setting(setting.car.key, circuit_key)[1], sheet)
+def _answer(lap_case: LapCase, circuit_key: str, sheet: Sheet) -> SheetAnalysis:
+    return analyse(lap_case, demo_lap_case(lap_case.car.key, circuit_key)[1], sheet)
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ class Direction:
 
     name: str
     item: str
-    reads: Callable[[Answer], float]
+    reads: Callable[[SheetAnalysis], float]
     sign: int
 
 
@@ -64,9 +64,9 @@ def directions() -> Iterator[tuple[str, int, int]]:
             car = demo_car(car_key)
             item = next((item for item in car.items if item.key == one.item and not item.locked), None)
             for circuit_key in _CIRCUITS if item else ():
-                setting, base = demo_setting(car_key, circuit_key)[0], base_sheet(car)
+                lap_case, base = demo_lap_case(car_key, circuit_key)[0], base_sheet(car)
                 low, high = (
-                    one.reads(_answer(setting, circuit_key, Sheet(base.car_key, {**base.values, one.item: value})))
+                    one.reads(_answer(lap_case, circuit_key, Sheet(base.car_key, {**base.values, one.item: value})))
                     for value in (item.low, item.high)  # type: ignore[union-attr]
                 )
                 asked, held = asked + 1, held + (one.sign * (high - low) > 0)
@@ -85,31 +85,31 @@ def _each(cars: list[str], holds: Callable[[str, str], bool]) -> tuple[int, int]
 
 def _hotter(car_key: str, circuit_key: str) -> bool:
     """On the same tyres: their temperature answers to the air too, and may gain more than the engine loses."""
-    setting, base = demo_setting(car_key, circuit_key)[0], base_sheet(demo_car(car_key))
-    blunt = tuple(compound.model_copy(update={"temperature_loss": 0.0, "pressure_loss": 0.0}) for compound in setting.compounds)
+    lap_case, base = demo_lap_case(car_key, circuit_key)[0], base_sheet(demo_car(car_key))
+    blunt = tuple(compound.model_copy(update={"temperature_loss": 0.0, "pressure_loss": 0.0}) for compound in lap_case.compounds)
     cool, hot = (
-        replace(setting, compounds=(blunt[0], blunt[1]), conditions=setting.conditions.model_copy(update={"air_c": air}))
+        replace(lap_case, compounds=(blunt[0], blunt[1]), conditions=lap_case.conditions.model_copy(update={"air_c": air}))
         for air in (12.0, 34.0)
     )
     return solve_lap(hot, base).time_s > solve_lap(cool, base).time_s
 
 
 def _wider(car_key: str, circuit_key: str) -> bool:
-    setting, base = demo_setting(car_key, circuit_key)[0], base_sheet(demo_car(car_key))
+    lap_case, base = demo_lap_case(car_key, circuit_key)[0], base_sheet(demo_car(car_key))
     circuit = demo_circuit(circuit_key)
-    narrow = racing_line(circuit.model_copy(update={"width_m": 0.7 * circuit.width_m}), car_width_m=setting.car.width_m)
-    slow, fast = (solve_lap(case, base).column("speed").min() for case in (replace(setting, line=narrow), setting))
+    narrow = racing_line(circuit.model_copy(update={"width_m": 0.7 * circuit.width_m}), car_width_m=lap_case.car.width_m)
+    slow, fast = (solve_lap(case, base).column("speed").min() for case in (replace(lap_case, line=narrow), lap_case))
     return bool(slow < fast)
 
 
 def _slower_at_the_end(car_key: str, circuit_key: str) -> bool:
-    setting, base = demo_setting(car_key, circuit_key)[0], base_sheet(demo_car(car_key))
-    item = setting.car.item("wing")
+    lap_case, base = demo_lap_case(car_key, circuit_key)[0], base_sheet(demo_car(car_key))
+    item = lap_case.car.item("wing")
     tops = []
     for value in (item.low, item.high):
-        car = adjusted(setting.car, Sheet(base.car_key, {**base.values, "wing": value}))
+        car = adjusted(lap_case.car, Sheet(base.car_key, {**base.values, "wing": value}))
         long = car.model_copy(update={"powertrain": car.powertrain.model_copy(update={"final_drive": 2.4})})
-        tops.append(top_speed_ms(long, setting.conditions))
+        tops.append(top_speed_ms(long, lap_case.conditions))
     return tops[1] < tops[0]
 
 

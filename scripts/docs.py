@@ -7,13 +7,13 @@ from apexcore.circuit.features import GripStrip, Marker
 from apexcore.circuit.line import corners, racing_line
 from apexcore.circuit.track import Circuit, Corner, Straight
 from apexcore.lap.driver import LEVELS
-from apexcore.lap.solver import Setting
+from apexcore.lap.solver import LapCase
 from apexcore.quantities import TERMS, format_number
 from apexcore.quantities.described import described
 from apexcore.quantities.values import Value
 from apexcore.race.rules import RaceRules
 from apexcore.trim.moves.effects import StepEffect, step_effects
-from apexcore.trim.reading.answer import Answer, answer
+from apexcore.trim.reading.analysis import SheetAnalysis, analyse
 from apexcore.trim.reading.balance import balance_changes
 from apexcore.vehicle.car import Aero, Axle, Ballast, Brakes, Car, Compound, Damper, Differential, FuelMap, Mass, Powertrain, Tyres
 from apexcore.vehicle.sheet import Sheet, base_sheet
@@ -86,20 +86,20 @@ def effects(car_key: str, circuit_key: str) -> str:
     car, circuit = demo_car(car_key), demo_circuit(circuit_key)
     line = racing_line(circuit, car_width_m=car.width_m)
     spans, first = corners(circuit, line), car.tyres.compounds[0]
-    setting = Setting(car, line, Conditions(), (first, first), driver=LEVELS["front runner"])
+    lap_case = LapCase(car, line, Conditions(), (first, first), driver=LEVELS["front runner"])
     sheet = base_sheet(car)
-    before = answer(setting, spans, sheet)
+    before = analyse(lap_case, spans, sheet)
     head = "| item | step | lap ms | ± | top km/h | slow entry | slow mid | slow exit | fast entry | fast mid | fast exit | tyre |"
     rows = [f"\n## {car.name} at {circuit.name}, {circuit.layout}\n", head, "|" + "---|" * 12]
-    for effect in step_effects(setting, sheet, [item for item in car.items if item.tunes_lap], before.lap):
+    for effect in step_effects(lap_case, sheet, [item for item in car.items if item.tunes_lap], before.lap):
         if effect.value is None or (effect.steps < 0 and sheet.stepped(effect.item, 1) is not None):
             continue
         moved = Sheet(car.key, {**sheet.values, effect.item.key: effect.value})
-        rows.append(_effect_row(effect, before, answer(setting, spans, moved)))
+        rows.append(_effect_row(effect, before, analyse(lap_case, spans, moved)))
     return "\n".join(rows) + "\n"
 
 
-def _effect_row(effect: StepEffect, before: Answer, after: Answer) -> str:
+def _effect_row(effect: StepEffect, before: SheetAnalysis, after: SheetAnalysis) -> str:
     balance = balance_changes(after.corners, before.corners)
     cells = [balance[speed, phase] for speed in ("slow", "fast") for phase in ("entry", "mid", "exit")]
     heat = [(now.temperature_c - was.temperature_c, now.wheel) for now, was in zip(after.tyres, before.tyres, strict=True)]

@@ -19,7 +19,7 @@ from apexcore.judge.plan import Question, plans
 from apexcore.judge.verdict import judge, judge_several
 from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, lateral_transfer
-from apexcore.lap.solver import COLUMN, Setting, solve_lap, top_speed_ms
+from apexcore.lap.solver import COLUMN, LapCase, solve_lap, top_speed_ms
 from apexcore.race.plans import best_by_stops, ranked_plans
 from apexcore.trim.figures.gearing import shifts
 from apexcore.vehicle.car import Car
@@ -157,14 +157,14 @@ def lap_cases() -> Iterator[Case]:
     """What a whole lap must hold."""
     car, circuit = demo_car(), demo_circuit()
     first = car.tyres.compounds[0]
-    setting, sheet = Setting(car, racing_line(circuit, car_width_m=car.width_m), Conditions(), (first, first)), base_sheet(car)
-    lap = solve_lap(setting, sheet)
-    other = solve_lap(replace(setting, line=racing_line(mirrored(circuit), car_width_m=car.width_m)), sheet)
+    lap_case, sheet = LapCase(car, racing_line(circuit, car_width_m=car.width_m), Conditions(), (first, first)), base_sheet(car)
+    lap = solve_lap(lap_case, sheet)
+    other = solve_lap(replace(lap_case, line=racing_line(mirrored(circuit), car_width_m=car.width_m)), sheet)
     yield relative("mirrored car on mirrored circuit", "the same lap", other.time_s, lap.time_s, 1e-6, "s", 6)
-    fine = solve_lap(replace(setting, line=racing_line(circuit, 0.5, car.width_m)), sheet)
+    fine = solve_lap(replace(lap_case, line=racing_line(circuit, 0.5, car.width_m)), sheet)
     yield relative("stations 2 m apart", "stations 0.5 m apart", lap.time_s, fine.time_s, 5e-4, "s")
     dt = lap.column("time")
-    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slide_j)
+    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slip_energy_j)
     engine = float((lap.column("engine_w") * dt).sum())
     yield relative("energy of the engine over a lap", "drag + rolling + brakes + sliding", engine / 1e6, spent / 1e6, 5e-3, "MJ")
 

@@ -10,7 +10,7 @@ import pytest
 from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.line import CornerSpan, Line, corners, racing_line
 from apexcore.circuit.track import Circuit
-from apexcore.lap.solver import Setting
+from apexcore.lap.solver import LapCase
 from apexcore.vehicle.car import Car, Differential
 from apexcore.vehicle.sheet import Sheet, base_sheet
 
@@ -47,13 +47,13 @@ def demo_circuit(key: str) -> Circuit:
 
 
 @cache
-def demo_setting(car_key: str, circuit_key: str) -> tuple[Setting, tuple[CornerSpan, ...]]:
+def demo_lap_case(car_key: str, circuit_key: str) -> tuple[LapCase, tuple[CornerSpan, ...]]:
     """A demo car on a demo circuit, on its first compound."""
     circuit = demo_circuit(circuit_key)
     car = demo_car(car_key)
     line = racing_line(circuit, car_width_m=car.width_m)
     first = car.tyres.compounds[0]
-    return Setting(car, line, Conditions(), (first, first)), tuple(corners(circuit, line))
+    return LapCase(car, line, Conditions(), (first, first)), tuple(corners(circuit, line))
 
 
 @pytest.fixture(scope="session")
@@ -72,9 +72,9 @@ def spans(circuit: Circuit, line: Line) -> list[CornerSpan]:
 
 
 @pytest.fixture(scope="session")
-def setting(car: Car, line: Line) -> Setting:
+def lap_case(car: Car, line: Line) -> LapCase:
     marl = car.tyres.compound("marl")
-    return Setting(car, line, Conditions(), (marl, marl))
+    return LapCase(car, line, Conditions(), (marl, marl))
 
 
 @pytest.fixture(scope="session")

@@ -18,7 +18,7 @@ OPTIONAL = ("kind", "fuel_l", "top_kmh", *[f"sector_{n}" for n in range(1, MOST_
 COLUMNS = REQUIRED + OPTIONAL
 
 #: Laps that one run can hold.
-MOST_LAPS = 10_000
+MAX_LAPS = 10_000
 #: Fuel that one lap can burn [l], and speed that one can reach [km/h].
 MOST_FUEL_L, MOST_TOP_KMH = 100.0, 500.0
 
@@ -61,8 +61,8 @@ def read_table(data: bytes) -> Table:
     body = tuple((number, tuple(row)) for number, row in enumerate(rows[1:], start=2) if any(cell.strip() for cell in row))
     if not body:
         raise FileRejected(["Line 2: there is no lap under the header; expected one lap a line."])
-    if len(body) > MOST_LAPS:
-        raise FileRejected([f"Line {body[MOST_LAPS][0]}: the file has {len(body)} laps; expected at most {MOST_LAPS} in one run."])
+    if len(body) > MAX_LAPS:
+        raise FileRejected([f"Line {body[MAX_LAPS][0]}: the file has {len(body)} laps; expected at most {MAX_LAPS} in one run."])
     return Table(tuple(name.strip() for name in rows[0]), body)
 
 
@@ -145,8 +145,8 @@ def own_columns(header: Sequence[str]) -> dict[str, int]:
 
 def _lap(cells: Mapping[str, str], line: int) -> DrivenLap:
     number = cells["lap"]
-    if not number.isdecimal() or not 1 <= int(number[:6]) <= MOST_LAPS or len(number) > 6:
-        raise InputError(f"Line {line}, column lap", number, f"a whole number from 1 to {MOST_LAPS}")
+    if not number.isdecimal() or not 1 <= int(number[:6]) <= MAX_LAPS or len(number) > 6:
+        raise InputError(f"Line {line}, column lap", number, f"a whole number from 1 to {MAX_LAPS}")
     time_s = parse_lap(cells["lap_time"], f"Line {line}, column lap_time")
     kind = _kind(cells.get("kind", ""), f"Line {line}, column kind")
     fuel = _fuel(cells.get("fuel_l", ""), f"Line {line}, column fuel_l")
@@ -243,8 +243,8 @@ def read_typed(text: str, first: int) -> list[DrivenLap]:
             problems.append(str(error))
     if not laps and not problems:
         problems = ["Line 1: no lap was typed; expected one lap a line, such as 1:13.405."]
-    if first + len(laps) - 1 > MOST_LAPS:
-        problems = [f"Line {MOST_LAPS - first + 2}: a run holds at most {MOST_LAPS} laps."]
+    if first + len(laps) - 1 > MAX_LAPS:
+        problems = [f"Line {MAX_LAPS - first + 2}: a run holds at most {MAX_LAPS} laps."]
     if problems:
         raise rejected(problems)
     return laps

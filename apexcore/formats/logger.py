@@ -10,7 +10,7 @@ from pydantic import Field, TypeAdapter, ValidationError, field_validator
 
 from ..judge.laps import DrivenLap, LapKind
 from ..quantities.values import Value
-from .laps_csv import MOST_FUEL_L, MOST_LAPS, MOST_SECTORS, MOST_TOP_KMH, guessed_columns, laps_of, read_table
+from .laps_csv import MAX_LAPS, MOST_FUEL_L, MOST_SECTORS, MOST_TOP_KMH, guessed_columns, laps_of, read_table
 from .text import decoded, problem_of, rejected
 
 #: Most channels of one sample.
@@ -38,7 +38,7 @@ class LapEvent(Value):
 
     type: Literal["lap"]
     run: RunKey
-    lap: int = Field(ge=1, le=MOST_LAPS)
+    lap: int = Field(ge=1, le=MAX_LAPS)
     time_s: float = Field(ge=5, le=1800)
     kind: LapKind = "timed"
     fuel_l: float | None = Field(None, ge=0, le=MOST_FUEL_L)

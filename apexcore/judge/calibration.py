@@ -13,7 +13,7 @@ from functools import partial
 
 import numpy as np
 
-from ..lap.solver import Setting
+from ..lap.solver import LapCase
 from ..lap.stint import aged, solve_stint
 from ..quantities.spread import Z95
 from ..vehicle.car import Car
@@ -46,13 +46,13 @@ Scales = Mapping[str, float]
 class CalibrationRun:
     """A run as the calibration takes it.
 
-    :param setting: the book car's setting that day, its compounds, the level of driver that the model assumes
+    :param lap_case: the car as entered on its circuit that day, its compounds, the level of driver that the model assumes
     :param fuel_l: at the start [l]
     :param tyre_age: laps on the tyres before it [laps]
     :param laps: all of them, in order; those set aside only burn fuel and wear tyres
     """
 
-    setting: Setting
+    lap_case: LapCase
     sheet: Sheet
     fuel_l: float
     tyre_age: float
@@ -99,11 +99,11 @@ def scaled(car: Car, scales: Scales) -> Car:
     )
 
 
-def _scaled_setting(setting: Setting, scales: Scales, driver: float) -> Setting:
-    car = scaled(setting.car, scales)
-    pair = (car.tyres.compound(setting.compounds[0].key), car.tyres.compound(setting.compounds[1].key))
-    ability = min(max(setting.driver.ability + driver, 0.3), 1.0)
-    return replace(setting, car=car, compounds=pair, driver=replace(setting.driver, ability=ability))
+def _scaled_lap_case(lap_case: LapCase, scales: Scales, driver: float) -> LapCase:
+    car = scaled(lap_case.car, scales)
+    pair = (car.tyres.compound(lap_case.compounds[0].key), car.tyres.compound(lap_case.compounds[1].key))
+    ability = min(max(lap_case.driver.ability + driver, 0.3), 1.0)
+    return replace(lap_case, car=car, compounds=pair, driver=replace(lap_case.driver, ability=ability))
 
 
 def predicted(run: CalibrationRun, scales: Scales, driver: float = 0.0) -> Floats:
@@ -111,8 +111,8 @@ def predicted(run: CalibrationRun, scales: Scales, driver: float = 0.0) -> Float
 
     :raises ApexError: if the fuel does not last or the car cannot take the circuit
     """
-    setting = aged(_scaled_setting(run.setting, scales, driver), run.sheet, run.tyre_age)
-    stint = solve_stint(setting, run.sheet, run.fuel_l, len(run.laps))
+    lap_case = aged(_scaled_lap_case(run.lap_case, scales, driver), run.sheet, run.tyre_age)
+    stint = solve_stint(lap_case, run.sheet, run.fuel_l, len(run.laps))
     return np.array([(stint_lap.lap.time_s, stint_lap.lap.fuel_l, stint_lap.lap.top_speed_ms) for stint_lap in stint])
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..errors import InputError
-from ..lap.solver import Setting, solve_lap
+from ..lap.solver import LapCase, solve_lap
 from ..lap.stint import StintLap, solve_stint
 from ..vehicle.car import Compound
 from ..vehicle.sheet import Sheet
@@ -48,7 +48,7 @@ class CompoundBook:
 
 
 @dataclass(frozen=True)
-class Book:
+class NominalPace:
     """The vehicle model's view of a race distance.
 
     :param fuel_s_per_kg: lap time added by a kilogram [s/kg]
@@ -75,25 +75,25 @@ class Book:
         )
 
 
-def book(setting: Setting, sheet: Sheet, compounds: Sequence[Compound]) -> Book:
+def nominal_pace(lap_case: LapCase, sheet: Sheet, compounds: Sequence[Compound]) -> NominalPace:
     """Reads the vehicle model: two laps for the weight of fuel, one stint for each compound.
 
     :raises SolverError: if the car cannot take the circuit
     """
-    tank = setting.car.tank_l
-    density = setting.car.mass.fuel_kg_per_l
-    light, heavy = solve_lap(setting, sheet, 0.1 * tank), solve_lap(setting, sheet, 0.9 * tank)
+    tank = lap_case.car.tank_l
+    density = lap_case.car.mass.fuel_kg_per_l
+    light, heavy = solve_lap(lap_case, sheet, 0.1 * tank), solve_lap(lap_case, sheet, 0.9 * tank)
     per_kg = (heavy.time_s - light.time_s) / (0.8 * tank * density)
-    stints = tuple(_compound(setting, sheet, compound, per_kg * density) for compound in compounds)
-    air, track = setting.conditions.air_c, setting.conditions.track_c
-    warmer = setting.conditions.model_copy(update={"track_c": track + _WARMER_K[0], "air_c": air + _WARMER_K[1]})
-    warm = solve_lap(replace(setting, conditions=warmer), sheet, 0.1 * tank)
-    return Book(per_kg, 0.5 * (light.fuel_l + heavy.fuel_l), stints, (warm.time_s - light.time_s) / _WARMER_K[0])
+    stints = tuple(_compound(lap_case, sheet, compound, per_kg * density) for compound in compounds)
+    air, track = lap_case.conditions.air_c, lap_case.conditions.track_c
+    warmer = lap_case.conditions.model_copy(update={"track_c": track + _WARMER_K[0], "air_c": air + _WARMER_K[1]})
+    warm = solve_lap(replace(lap_case, conditions=warmer), sheet, 0.1 * tank)
+    return NominalPace(per_kg, 0.5 * (light.fuel_l + heavy.fuel_l), stints, (warm.time_s - light.time_s) / _WARMER_K[0])
 
 
-def _compound(setting: Setting, sheet: Sheet, compound: Compound, fuel_s_per_l: float) -> CompoundBook:
-    worn = replace(setting, compounds=(compound, compound))
-    tank = setting.car.tank_l
+def _compound(lap_case: LapCase, sheet: Sheet, compound: Compound, fuel_s_per_l: float) -> CompoundBook:
+    worn = replace(lap_case, compounds=(compound, compound))
+    tank = lap_case.car.tank_l
     stint = _longest(worn, sheet, tank)
     middle = 0.5 * tank
     times = np.array([lap.lap.time_s - fuel_s_per_l * (lap.fuel_l - middle) for lap in stint])
@@ -110,12 +110,12 @@ def _compound(setting: Setting, sheet: Sheet, compound: Compound, fuel_s_per_l: 
     return CompoundBook(compound.key, float(new), float(fade), max(cold, 0.0), float(cliff), float(steep))
 
 
-def _longest(setting: Setting, sheet: Sheet, tank_l: float) -> list[StintLap]:
+def _longest(lap_case: LapCase, sheet: Sheet, tank_l: float) -> list[StintLap]:
     """A stint on a full tank: `_STINT_LAPS` laps, fewer where the tank does not last."""
     laps = _STINT_LAPS
     while laps > _WARM_FROM + 3:
         try:
-            return solve_stint(setting, sheet, tank_l, laps)
+            return solve_stint(lap_case, sheet, tank_l, laps)
         except InputError:
             laps -= 3
-    return solve_stint(setting, sheet, tank_l, _WARM_FROM + 3)
+    return solve_stint(lap_case, sheet, tank_l, _WARM_FROM + 3)

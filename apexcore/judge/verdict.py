@@ -39,7 +39,7 @@ class Verdict:
     :param low_s: lower end of its 95 % interval [s]
     :param high_s: upper end [s]
     :param quicker: probability that B is quicker [-]
-    :param matters: probability that the quicker one is so by more than the margin [-]
+    :param p_beyond_margin: probability that the quicker one is so by more than the margin [-]
     :param margin_s: the margin [s]
     :param laps: timed laps used of A and of B
     :param runs: runs used of A and of B
@@ -58,7 +58,7 @@ class Verdict:
     low_s: float
     high_s: float
     quicker: float
-    matters: float
+    p_beyond_margin: float
     margin_s: float
     laps: tuple[int, int]
     runs: tuple[int, int]
@@ -245,7 +245,7 @@ def sentence(verdict: Verdict, name_a: str, name_b: str) -> str:
     near, far = sorted((abs(verdict.low_s), abs(verdict.high_s)))
     if verdict.settled:
         text = f"{quick} is quicker than {slow} by {size:.2f} s a lap, {near:.2f} to {far:.2f}"
-        chance = f"; the chance that it is by more than {verdict.margin_s:.2f} s is {_percent(verdict.matters)}."
+        chance = f"; the chance that it is by more than {verdict.margin_s:.2f} s is {_percent(verdict.p_beyond_margin)}."
         return text + chance
     text = (
         f"No difference seen yet: {name_b} is between {-verdict.low_s:.2f} s quicker and {verdict.high_s:.2f} s slower a lap than {name_a}"

@@ -25,6 +25,7 @@ from .record import (
     COLUMNS,
     DRAG_W,
     ENGINE_W,
+    FRONT_UTILISATION,
     FUEL_L,
     GEAR,
     LATERAL,
@@ -32,6 +33,7 @@ from .record import (
     LOAD_FR,
     LOAD_RL,
     LOAD_RR,
+    REAR_UTILISATION,
     ROLLING_W,
     SLIDE_FL,
     SLIDE_FR,
@@ -41,8 +43,6 @@ from .record import (
     SPEED_POINTS,
     THROTTLE,
     TIME,
-    USE_FRONT,
-    USE_REAR,
 )
 
 Floats = NDArray[np.float64]
@@ -526,7 +526,7 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Flo
         side_front, side_rear = front, rear
         rub_front = rub_rear = 0.0
         force, rolling = need + resist, 0.0
-        use_front = use_rear = cross_front = cross_rear = along_front = along_rear = 0.0
+        front_utilisation = rear_utilisation = cross_front = cross_rear = along_front = along_rear = 0.0
         share = c.drive_front
         loads = grip = (0.0, 0.0, 0.0, 0.0)
         force_old = missed_old = 0.0
@@ -538,8 +538,10 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Flo
             side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
             stiff_front, stiff_rear = _stiff(c, loads)
             effort_front, effort_rear = abs(force) * share, abs(force) * (1.0 - share)
-            use_front, cross_front, along_front = _scrub(grip[0] + grip[1], along[0] + along[1], side_front, effort_front, stiff_front)
-            use_rear, cross_rear, along_rear = _scrub(grip[2] + grip[3], along[2] + along[3], side_rear, effort_rear, stiff_rear)
+            front_utilisation, cross_front, along_front = _scrub(
+                grip[0] + grip[1], along[0] + along[1], side_front, effort_front, stiff_front
+            )
+            rear_utilisation, cross_rear, along_rear = _scrub(grip[2] + grip[3], along[2] + along[3], side_rear, effort_rear, stiff_rear)
             rolling = _rolling(c, loads)
             last, resist = force, rolling + side_front * cross_front + side_rear * cross_rear + rub_front + rub_rear
             missed = need + resist - force
@@ -570,8 +572,8 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Flo
         slide_rear /= max(grip[2] + grip[3], 1e-9)
         row[SLIDE_FL], row[SLIDE_FR] = slide_front * grip[0], slide_front * grip[1]
         row[SLIDE_RL], row[SLIDE_RR] = slide_rear * grip[2], slide_rear * grip[3]
-        row[USE_FRONT], row[USE_REAR] = use_front, use_rear
-        row[BALANCE] = 100.0 * (use_front - use_rear)
+        row[FRONT_UTILISATION], row[REAR_UTILISATION] = front_utilisation, rear_utilisation
+        row[BALANCE] = 100.0 * (front_utilisation - rear_utilisation)
         row[FUEL_L] = engine / c.efficiency * c.fuel_l_per_j * dt
         row[ENGINE_W], row[DRAG_W], row[ROLLING_W] = engine, drag * mid, rolling * mid
         row[TIME] = dt if closed or i < n - 1 else 0.0

@@ -63,12 +63,12 @@ CAR = np.dtype(
 COLUMNS = (
     "speed", "accel", "lateral", "gear", "throttle", "brake",
     "load_fl", "load_fr", "load_rl", "load_rr",
-    "use_front", "use_rear", "balance",
+    "front_utilisation", "rear_utilisation", "balance",
     "slide_fl", "slide_fr", "slide_rl", "slide_rr",
     "fuel_l", "engine_w", "drag_w", "rolling_w", "brake_w", "time",
 )  # fmt: skip
 SPEED, ACCEL, LATERAL, GEAR, THROTTLE, BRAKE = range(6)
 LOAD_FL, LOAD_FR, LOAD_RL, LOAD_RR = range(6, 10)
-USE_FRONT, USE_REAR, BALANCE = range(10, 13)
+FRONT_UTILISATION, REAR_UTILISATION, BALANCE = range(10, 13)
 SLIDE_FL, SLIDE_FR, SLIDE_RL, SLIDE_RR = range(13, 17)
 FUEL_L, ENGINE_W, DRAG_W, ROLLING_W, BRAKE_W, TIME = range(17, len(COLUMNS))

@@ -34,7 +34,7 @@ _SETTLED_K = 0.6
 
 
 @dataclass(frozen=True)
-class Setting:
+class LapCase:
     """All that decides a lap besides the sheet.
 
     :param car: the book car
@@ -65,7 +65,7 @@ class Lap:
     :param data: shape [stations, len(COLUMNS)], SI
     :param tyres: state of the tyres during the lap
     :param hot_kpa: hot pressure of each wheel [kPa]
-    :param slide_j: sliding work of each tyre over the lap [J]
+    :param slip_energy_j: slip energy of each tyre over the lap [J]
     :param fuel_l: fuel burnt [l]
     :param response: change of each tyre's settled temperature per change of its own [-]
     :param fine_k: what all stations settle each tyre at beyond what every second of them does [K]
@@ -75,7 +75,7 @@ class Lap:
     data: Floats
     tyres: TyreState
     hot_kpa: Four
-    slide_j: Four
+    slip_energy_j: Four
     fuel_l: float
     response: Four = (0.0, 0.0, 0.0, 0.0)
     fine_k: Four = (0.0, 0.0, 0.0, 0.0)
@@ -113,15 +113,15 @@ def _top_speed_ms(car: Car, conditions: Conditions, thrust: Floats, tow: float) 
     return float(TABLE_SPEEDS[i] + kernel.SPEED_STEP * spare[i] / (spare[i] - spare[i + 1]))
 
 
-def tyre_flows(setting: Setting, car: Car, lap: Lap) -> Flows:
+def tyre_flows(lap_case: LapCase, car: Car, lap: Lap) -> Flows:
     """The heat balance of each tyre over a lap: its share of the sliding work, and its rolling loss."""
     way = lap.column("time") * lap.column("speed")
-    speed = float(setting.line.length_m / lap.time_s)
+    speed = float(lap_case.line.length_m / lap.time_s)
     flows = []
     for wheel in range(4):
         load = lap.data[:, COLUMN["load_fl"] + wheel]
-        rolling = rolling_share(car, setting.compounds[wheel // 2], wheel) * float(load @ way)
-        flows.append(flow(car.tyres, setting.conditions, lap.slide_j[wheel] / lap.time_s, rolling / lap.time_s, speed))
+        rolling = rolling_share(car, lap_case.compounds[wheel // 2], wheel) * float(load @ way)
+        flows.append(flow(car.tyres, lap_case.conditions, lap.slip_energy_j[wheel] / lap.time_s, rolling / lap.time_s, speed))
     return flows[0], flows[1], flows[2], flows[3]
 
 
@@ -138,15 +138,15 @@ class _Ready:
     top_ms: float
 
 
-def _ready(setting: Setting, car: Car) -> _Ready:
-    record = without_tyres(car, setting.conditions, setting.driver, setting.tow)
-    top = _top_speed_ms(car, setting.conditions, record[0]["thrust"], setting.tow)
+def _ready(lap_case: LapCase, car: Car) -> _Ready:
+    record = without_tyres(car, lap_case.conditions, lap_case.driver, lap_case.tow)
+    top = _top_speed_ms(car, lap_case.conditions, record[0]["thrust"], lap_case.tow)
     return _Ready(car, record, min(1.25 * top, float(TABLE_SPEEDS[-1])))
 
 
-def _run(setting: Setting, ready: _Ready, tyres: TyreState, line: Line) -> Lap:
+def _run(lap_case: LapCase, ready: _Ready, tyres: TyreState, line: Line) -> Lap:
     car = ready.car
-    record = on_tyres(ready.record, car, tyres, setting.conditions)
+    record = on_tyres(ready.record, car, tyres, lap_case.conditions)
     out = np.zeros((len(line.ds), len(COLUMNS)))
     failed = kernel.solve(record, *line.places, line.ds, line.closed, line.start_ms, ready.top_ms, out)
     if failed >= 0:
@@ -166,14 +166,14 @@ def _run(setting: Setting, ready: _Ready, tyres: TyreState, line: Line) -> Lap:
     )  # fmt: skip
 
 
-def settled(setting: Setting, car: Car, lap: Lap) -> TyreState:
+def settled(lap_case: LapCase, car: Car, lap: Lap) -> TyreState:
     """The tyres as hot as they would become if this lap were driven again and again."""
-    pairs = [flow.settled_c() for flow in tyre_flows(setting, car, lap)]
+    pairs = [flow.settled_c() for flow in tyre_flows(lap_case, car, lap)]
     (a, ca), (b, cb), (c, cc), (d, cd) = pairs
     return replace(lap.tyres, temperature_c=(a, b, c, d), carcass_c=(ca, cb, cc, cd))
 
 
-def solve_lap(setting: Setting, sheet: Sheet, fuel_l: float | None = None, near: Lap | None = None) -> Lap:
+def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, initial_guess: Lap | None = None) -> Lap:
     """The lap with the tyres as hot as this lap makes them.
 
     A fixed point: coarse laps, of every fifth station, find about where it is and how a tyre's heat answers its own
@@ -182,55 +182,55 @@ def solve_lap(setting: Setting, sheet: Sheet, fuel_l: float | None = None, near:
     wheel); the second full lap is the result. Beside a lap that is near by, its answer and that difference are known.
 
     :param fuel_l: fuel on board if other than the sheet's [l]
-    :param near: a lap of another sheet under the same setting, to begin at
+    :param initial_guess: a lap of another sheet in the same case, to start from
     :raises SolverError: if the car cannot take the circuit
     """
-    car = adjusted(setting.car, sheet)
+    car = adjusted(lap_case.car, sheet)
     if fuel_l is not None:
         car = car.model_copy(update={"fuel_l": fuel_l})
-    ready = _ready(setting, car)
-    if setting.held_c is not None:
-        return _run(setting, ready, TyreState(setting.compounds, setting.held_c, setting.held_c, setting.wear), setting.line)
-    half = _thinned(setting, 2)
-    if near is None:
-        tyres, response = _coarsely_settled(_thinned(setting, _COARSE), ready)
+    ready = _ready(lap_case, car)
+    if lap_case.held_c is not None:
+        return _run(lap_case, ready, TyreState(lap_case.compounds, lap_case.held_c, lap_case.held_c, lap_case.wear), lap_case.line)
+    half = _thinned(lap_case, 2)
+    if initial_guess is None:
+        tyres, response = _coarsely_settled(_thinned(lap_case, _COARSE), ready)
         there, _ = _settles_at(half, ready, tyres)
-        full, flows = _settles_at(setting, ready, tyres)
+        full, flows = _settles_at(lap_case, ready, tyres)
         fine = four(a - b for a, b in zip(full, there, strict=True))
         before, tyres = tyres, _stepped(tyres, full, response, flows)
     else:
-        before, tyres, response, fine = None, near.tyres, near.response, near.fine_k
+        before, tyres, response, fine = None, initial_guess.tyres, initial_guess.response, initial_guess.fine_k
     for _ in range(3):
         if before is not None and _distance_k(before, tyres) < _SETTLED_K:
             break
         there, flows = _settles_at(half, ready, tyres)
         before, tyres = tyres, _stepped(tyres, four(a + b for a, b in zip(there, fine, strict=True)), response, flows)
-    return replace(_run(setting, ready, tyres, setting.line), response=response, fine_k=fine)
+    return replace(_run(lap_case, ready, tyres, lap_case.line), response=response, fine_k=fine)
 
 
 def _distance_k(one: TyreState, other: TyreState) -> float:
     return max(abs(a - b) for a, b in zip(one.temperature_c, other.temperature_c, strict=True))
 
 
-def _thinned(setting: Setting, every: int) -> Setting:
+def _thinned(lap_case: LapCase, every: int) -> LapCase:
     """The same with only every n-th station, where enough of them are left."""
-    return replace(setting, line=setting.line.thinned(every)) if len(setting.line.ds) > _FEW * every else setting
+    return replace(lap_case, line=lap_case.line.thinned(every)) if len(lap_case.line.ds) > _FEW * every else lap_case
 
 
-def _settles_at(setting: Setting, ready: _Ready, tyres: TyreState) -> tuple[Four, Flows]:
+def _settles_at(lap_case: LapCase, ready: _Ready, tyres: TyreState) -> tuple[Four, Flows]:
     """Surface temperatures that a lap on these tyres leads to [degC], and its heat balances."""
-    flows = tyre_flows(setting, ready.car, _run(setting, ready, tyres, setting.line))
+    flows = tyre_flows(lap_case, ready.car, _run(lap_case, ready, tyres, lap_case.line))
     return four(flow.settled_c()[0] for flow in flows), flows
 
 
-def _coarsely_settled(setting: Setting, ready: _Ready) -> tuple[TyreState, Four]:
+def _coarsely_settled(lap_case: LapCase, ready: _Ready) -> tuple[TyreState, Four]:
     """Tyres about as hot as the lap makes them, and each wheel's change of settled temperature per change of its own."""
-    best = setting.compounds[0].temperature_opt_c, setting.compounds[1].temperature_opt_c
+    best = lap_case.compounds[0].temperature_opt_c, lap_case.compounds[1].temperature_opt_c
     begin = (best[0], best[0], best[1], best[1])
-    tyres = TyreState(setting.compounds, begin, begin, setting.wear)
+    tyres = TyreState(lap_case.compounds, begin, begin, lap_case.wear)
     trail = [tyres.temperature_c]
     for _ in range(3):
-        there, flows = _settles_at(setting, ready, tyres)
+        there, flows = _settles_at(lap_case, ready, tyres)
         tyres = _stepped(tyres, there, (0.0, 0.0, 0.0, 0.0), flows)
         trail.append(there)
     response = []
@@ -248,7 +248,7 @@ def _stepped(tyres: TyreState, there: Four, response: Four, flows: Flows) -> Tyr
     return replace(tyres, temperature_c=surface, carcass_c=carcass)
 
 
-def solve_lap_at(setting: Setting, sheet: Sheet, tyres: TyreState, fuel_l: float) -> Lap:
+def solve_lap_at(lap_case: LapCase, sheet: Sheet, tyres: TyreState, fuel_l: float) -> Lap:
     """The lap with the tyres at a given temperature and wear (used lap by lap in a stint)."""
-    car = adjusted(setting.car, sheet).model_copy(update={"fuel_l": fuel_l})
-    return _run(setting, _ready(setting, car), tyres, setting.line)
+    car = adjusted(lap_case.car, sheet).model_copy(update={"fuel_l": fuel_l})
+    return _run(lap_case, _ready(lap_case, car), tyres, lap_case.line)

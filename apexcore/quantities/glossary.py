@@ -148,7 +148,7 @@ TERMS = (
         "Tow",
         "Running in the hole another car makes in the air.",
         "More top speed, less front grip in corners.",
-        ("Aero.tow_drag", "Setting.tow"),
+        ("Aero.tow_drag", "LapCase.tow"),
     ),
     Term(
         "Weight distribution",

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..judge.model import Observed, Posterior, fit
-from ..judge.priors import Book
+from ..judge.priors import NominalPace
 from .fuel import FuelUse, margin_l
 from .plans import Plan, chances_of_best, plan_time_s
 from .rules import Pace, RaceRules, TyrePace
@@ -53,7 +53,7 @@ class RacePace:
 
 def race_pace(
     laps: Sequence[Observed],
-    book: Book,
+    book: NominalPace,
     fuel: FuelUse | None,
     kg_per_l: float,
     race_laps: float,
@@ -111,7 +111,7 @@ def _from_posterior(posterior: Posterior, level: int, track_c: float | None) -> 
     return base, posterior.fuel, posterior.fade, posterior.offset
 
 
-def _from_book(book: Book, kg_per_l: float, rng: np.random.Generator) -> tuple[Floats, Floats, Floats, Floats, Floats]:
+def _from_book(book: NominalPace, kg_per_l: float, rng: np.random.Generator) -> tuple[Floats, Floats, Floats, Floats, Floats]:
     priors, first, n = book.priors(), book.compounds[0], _DRAWS
     base = first.new_s - rng.normal(0, 0.01, n)
     fade = np.column_stack([rng.normal(prior.mean, prior.sd, n) for prior in priors.fade])

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..formats.logger import LapEvent, LoggerEvent, PitEvent, RunEvent, SampleEvent, TyresEvent, WeatherEvent
-from ..trim.reading.answer import tread_readings
+from ..trim.reading.analysis import tread_readings
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import four
 from .world import VirtualRun
@@ -25,7 +25,7 @@ def events_of(
     :param samples: whether the logger sends its channels besides the laps
     """
     rng = np.random.default_rng([seed, 4])
-    pair = run.setting.compounds
+    pair = run.lap_case.compounds
     yield RunEvent(type="run", run=name, fuel_l=fuel_l, front=pair[0].key, rear=pair[1].key, tyre_age=tyre_age)
     began = 0.0
     for driven, real in zip(run.laps, run.stint, strict=True):
@@ -33,7 +33,7 @@ def events_of(
             yield from _samples(run, real.lap.data[:, :6], name, began, driven.time_s)
         began += driven.time_s
         yield LapEvent.of(name, driven)
-        now = run.setting.conditions
+        now = run.lap_case.conditions
         air, track = (round(value + _STATION_K * float(rng.normal()), 1) for value in (now.air_c, now.track_c))
         yield WeatherEvent(type="weather", air_c=air, track_c=track)
     yield PitEvent(type="pit", run=name)
@@ -42,7 +42,7 @@ def events_of(
 
 def _samples(run: VirtualRun, data: np.ndarray, name: str, began: float, lap_s: float) -> Iterator[SampleEvent]:
     """Channels of a lap: the modelled course of it, stretched to the time driven."""
-    line = run.setting.line
+    line = run.lap_case.line
     clock = np.concatenate([[0.0], np.cumsum(line.ds[:-1] / np.maximum(0.5 * (data[1:, 0] + data[:-1, 0]), 1.0))])
     clock *= lap_s / (clock[-1] + float(line.ds[-1]) / max(float(data[-1, 0]), 1.0))
     for moment in np.arange(0.0, lap_s, 1.0 / SAMPLE_HZ):
@@ -55,11 +55,11 @@ def _samples(run: VirtualRun, data: np.ndarray, name: str, began: float, lap_s: 
 
 def _tyres(run: VirtualRun, sheet: Sheet, name: str, rng: np.random.Generator) -> TyresEvent:
     """Gauge and pyrometer at the four wheels after the last lap at speed."""
-    car, lap = adjusted(run.setting.car, sheet), run.stint[-2].lap
+    car, lap = adjusted(run.lap_case.car, sheet), run.stint[-2].lap
     hot = [round(value + _GAUGE_KPA * float(rng.normal()), 1) for value in lap.hot_kpa]
     tread = []
     for wheel in range(4):
-        a, b, c = (round(t + _PYROMETER_K * float(rng.normal()), 1) for t in tread_readings(run.setting, car, lap, wheel, 0.0))
+        a, b, c = (round(t + _PYROMETER_K * float(rng.normal()), 1) for t in tread_readings(run.lap_case, car, lap, wheel, 0.0))
         tread.append((a, b, c))
     left = [round(100.0 * (1.0 - share), 1) for share in run.stint[-1].wear]
     return TyresEvent(

@@ -7,7 +7,7 @@ import numpy as np
 
 from ..judge.laps import DrivenLap, LapKind
 from ..lap.driver import Driver
-from ..lap.solver import Lap, Setting
+from ..lap.solver import Lap, LapCase
 from ..lap.stint import StintLap, aged, solve_stint
 from ..vehicle.car import Car
 from ..vehicle.sheet import Sheet
@@ -73,12 +73,12 @@ def true_car(book: Car, seed: int) -> Car:
 class VirtualRun:
     """A run of the virtual car.
 
-    :param setting: with the car as it really is
+    :param lap_case: with the car as it really is
     :param stint: what it really did, lap by lap
     :param laps: what a logger saw of it
     """
 
-    setting: Setting
+    lap_case: LapCase
     stint: tuple[StintLap, ...]
     laps: tuple[DrivenLap, ...]
 
@@ -97,7 +97,7 @@ def _sectors_s(lap: Lap, sectors_at: Sequence[float], time_s: float, eyes: np.ra
 
 
 def virtual_run(
-    setting: Setting,
+    lap_case: LapCase,
     sheet: Sheet,
     fuel_l: float,
     laps: int,
@@ -108,7 +108,7 @@ def virtual_run(
 ) -> VirtualRun:
     """A run of the virtual car: out-lap, timed laps, in-lap.
 
-    :param setting: with the *book* car; the true one is made of it and the seed's car part
+    :param lap_case: with the *book* car; the true one is made of it and the seed's car part
     :param laps: laps in all, at least 3
     :param seed: the same seed gives the same laps
     :param tyre_age: laps on the tyres before; they are worn as that many laps of this stint wear them [laps]
@@ -117,8 +117,8 @@ def virtual_run(
     """
     who = driver or VirtualDriver()
     rng, eyes = np.random.default_rng([seed, 2]), np.random.default_rng([seed, 3])
-    truth = replace(setting, car=true_car(setting.car, 7), driver=who.level)
-    compounds = (truth.car.tyres.compound(setting.compounds[0].key), truth.car.tyres.compound(setting.compounds[1].key))
+    truth = replace(lap_case, car=true_car(lap_case.car, 7), driver=who.level)
+    compounds = (truth.car.tyres.compound(lap_case.compounds[0].key), truth.car.tyres.compound(lap_case.compounds[1].key))
     truth = replace(truth, compounds=compounds)
     truth = aged(truth, sheet, tyre_age)
     stint = solve_stint(truth, sheet, fuel_l, laps)

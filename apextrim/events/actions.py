@@ -10,7 +10,7 @@ from django.utils import timezone
 from apexcore.circuit.conditions import Conditions
 from apexcore.quantities import format_number
 from apexcore.race.rules import RaceRules
-from apexcore.vehicle.ruled import Limit, ruled
+from apexcore.vehicle.limits import Limit, with_limits
 from apextrim.library.models import Car, Circuit
 
 from . import facts
@@ -83,7 +83,7 @@ def change_item_rules(event: Event, limits: dict[str, Limit], at: datetime | Non
 
     :raises FileRejected: naming every limit that is none of the car's
     """
-    ruled(facts.book_car_of(event), limits)
+    with_limits(facts.book_car_of(event), limits)
     stored = {key: list(limit) for key, limit in limits.items()}
     if stored == event.item_rules:
         return False

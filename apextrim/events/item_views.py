@@ -9,7 +9,7 @@ from django.views.decorators.http import require_http_methods
 
 from apexcore.errors import FileRejected, InputError
 from apexcore.vehicle.car import Car
-from apexcore.vehicle.ruled import Limit
+from apexcore.vehicle.limits import Limit
 
 from . import actions, facts, queries, signals
 

@@ -29,7 +29,7 @@ def _bench(
         "errors": errors or [],
     }
     try:
-        line = cases.setting_of(event).line
+        line = cases.lap_case_of(event).line
         context |= {"length_m": line.length_m, "height_m": float(line.z.max() - line.z.min())}
         answer = answers.answer_of(event, core_sheet_in_car(event))
         notes = {note.number: note for note in event.circuit.notes.all()}

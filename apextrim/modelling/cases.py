@@ -7,9 +7,9 @@ from apexcore.circuit.line import CornerSpan
 from apexcore.errors import FileRejected
 from apexcore.judge.calibration import scaled
 from apexcore.lap.driver import LEVELS
-from apexcore.lap.solver import Setting
+from apexcore.lap.solver import LapCase
 from apexcore.vehicle.car import Car
-from apexcore.vehicle.ruled import ruled
+from apexcore.vehicle.limits import with_limits
 from apexcore.vehicle.sheet import Sheet
 from apextrim.events.facts import conditions_of
 from apextrim.events.models import Event
@@ -19,7 +19,7 @@ from apextrim.library.stored import driven_line, parsed_car, parsed_circuit
 
 @kept_within(2 * MB)
 def _ruled_text(text: str, limits: tuple[tuple[str, float, float], ...]) -> str:
-    return ruled(parsed_car(text), {key: (low, high) for key, low, high in limits}).model_dump_json()
+    return with_limits(parsed_car(text), {key: (low, high) for key, low, high in limits}).model_dump_json()
 
 
 @kept_within(2 * MB)
@@ -47,18 +47,18 @@ def car_of(event: Event, calibrated: bool = True) -> Car:
     return parsed_car(_car_text(event, calibrated))
 
 
-def _setting(car_text: str, circuit_text: str, conditions: Conditions, driver: str, front: str = "", rear: str = "") -> Setting:
-    """The core's setting; the car's first compound where none is named."""
+def _lap_case(car_text: str, circuit_text: str, conditions: Conditions, driver: str, front: str = "", rear: str = "") -> LapCase:
+    """The core's lap case; the car's first compound where none is named."""
     car = parsed_car(car_text)
     first = car.tyres.compounds[0]
     pair = (car.tyres.compound(front) if front else first, car.tyres.compound(rear) if rear else first)
     line, _ = driven_line(circuit_text, car.width_m)
-    return Setting(car, line, conditions, pair, driver=LEVELS[driver])
+    return LapCase(car, line, conditions, pair, driver=LEVELS[driver])
 
 
-def setting_of(event: Event, front: str = "", rear: str = "", conditions: Conditions | None = None, calibrated: bool = True) -> Setting:
+def lap_case_of(event: Event, front: str = "", rear: str = "", conditions: Conditions | None = None, calibrated: bool = True) -> LapCase:
     """What decides a lap of this event besides the sheet; the car's first compound where none is named."""
-    return _setting(_car_text(event, calibrated), event.circuit.data, conditions or conditions_of(event), event.driver, front, rear)
+    return _lap_case(_car_text(event, calibrated), event.circuit.data, conditions or conditions_of(event), event.driver, front, rear)
 
 
 def spans_of(event: Event) -> tuple[CornerSpan, ...]:
@@ -69,7 +69,7 @@ def spans_of(event: Event) -> tuple[CornerSpan, ...]:
 def sectors_of(event: Event) -> tuple[float, ...]:
     """Where the circuit's sectors end, as shares of the lap, without the finish."""
     circuit = parsed_circuit(event.circuit.data)
-    length = setting_of(event).line.s[-1]
+    length = lap_case_of(event).line.s[-1]
     return tuple(min(at / float(length), 0.999) for at in circuit.sectors_m)
 
 
@@ -82,9 +82,9 @@ class Case(NamedTuple):
     driver: str
     values: tuple[tuple[str, float], ...]
 
-    def setting(self) -> Setting:
-        """The core's setting, on the car's first compound."""
-        return _setting(self.car, self.circuit, Conditions.model_validate_json(self.conditions), self.driver)
+    def lap_case(self) -> LapCase:
+        """The core's lap case, on the car's first compound."""
+        return _lap_case(self.car, self.circuit, Conditions.model_validate_json(self.conditions), self.driver)
 
     def sheet(self) -> Sheet:
         """The core's sheet."""

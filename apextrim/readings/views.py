@@ -12,7 +12,7 @@ from django.views.decorators.http import require_http_methods
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import ApexError
 from apexcore.lap.solver import solve_lap
-from apexcore.trim.reading.answer import best_hot_kpa
+from apexcore.trim.reading.analysis import best_hot_kpa
 from apexcore.trim.readings.next_setting import (
     Reading,
     WheelReading,
@@ -61,28 +61,28 @@ class NextForm(forms.Form):
 
 def _advice(event: Event, row: Sheet, form: NextForm) -> dict[str, Any]:
     """What the readings of this event's car say for this sheet, for the weather asked for."""
-    setting, sheet = cases.setting_of(event), queries.core_sheet(event, row)
-    lap, cold_c = answers.answer_of(event, sheet).lap, setting.car.tyres.cold_at_c
+    lap_case, sheet = cases.lap_case_of(event), queries.core_sheet(event, row)
+    lap, cold_c = answers.answer_of(event, sheet).lap, lap_case.car.tyres.cold_at_c
     rows = list(event.readings.select_related("sheet"))
     seen = [_core(row, cold_c) for row in rows]
     context: dict[str, Any] = {}
     if form.is_valid():
         asked = form.cleaned_data
-        then = setting.conditions.model_copy(update={"air_c": asked["air"], "track_c": asked["track"]})
-        later = replace(setting, conditions=then)
-        lap_then = lap if then == setting.conditions else solve_lap(later, sheet)
+        then = lap_case.conditions.model_copy(update={"air_c": asked["air"], "track_c": asked["track"]})
+        later = replace(lap_case, conditions=then)
+        lap_then = lap if then == lap_case.conditions else solve_lap(later, sheet)
         best = best_hot_kpa(later, lap_then)
         on_sheet = next_pressures(later, lap_then, seen, best, cold_c)
-        items = [setting.car.free_item(f"tyres.cold_kpa.{wheel}") for wheel in range(4)]
+        items = [lap_case.car.free_item(f"tyres.cold_kpa.{wheel}") for wheel in range(4)]
         moves = [(item, pressure.cold_kpa) for item, pressure in zip(items, on_sheet, strict=True) if item is not None]
         context["pressures"] = next_pressures(later, lap_then, seen, best, asked["set_at"])
         context["query"] = set_query((item, item.nearest_allowed(kpa)) for item, kpa in moves)
     same = [_core(reading, cold_c) for reading in rows if reading.sheet_id == row.pk]
     newest = _core(rows[0], cold_c) if rows else None
     return context | {
-        "toes": next_toes(setting, sheet, lap, same) if same else (),
-        "wear": wear_story(setting, lap, newest) if newest else [],
-        "cambers": next_cambers(setting, sheet, lap, same) if same else (),
+        "toes": next_toes(lap_case, sheet, lap, same) if same else (),
+        "wear": wear_story(lap_case, lap, newest) if newest else [],
+        "cambers": next_cambers(lap_case, sheet, lap, same) if same else (),
         "story": heat_story(lap, newest) if newest else [],
         "doubts": doubts(lap, newest) if newest else [],
         "readings": rows,

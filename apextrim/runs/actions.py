@@ -129,11 +129,11 @@ def send_virtual_driver(event: Event, values: dict[str, Any], laps: int, seed: i
     :raises SolverError: if the car cannot take the circuit
     """
     run = add_run(event, values, virtual=True, at=at)
-    setting = cases.setting_of(event, run.front, run.rear, Conditions.model_validate(run.conditions), calibrated=False)
-    sheet = CoreSheet(setting.car.key, run.sheet.values)
+    lap_case = cases.lap_case_of(event, run.front, run.rear, Conditions.model_validate(run.conditions), calibrated=False)
+    sheet = CoreSheet(lap_case.car.key, run.sheet.values)
     age = run.tyre_age
     seed = seed if seed is not None else 1000 * event.pk + run.number
-    driven = virtual_run(setting, sheet, run.fuel_l, laps, seed, tyre_age=age, sectors_at=cases.sectors_of(event))
+    driven = virtual_run(lap_case, sheet, run.fuel_l, laps, seed, tyre_age=age, sectors_at=cases.sectors_of(event))
     import_laps(run, write_laps(list(driven.laps)).encode())
     return run
 

@@ -54,7 +54,7 @@ def withdraw_key(key: LoggerKey) -> None:
 
 
 @dataclass
-class Taken:
+class Ingested:
     """What became of a message.
 
     :param laps: new laps
@@ -72,13 +72,13 @@ class Taken:
 
 
 @transaction.atomic
-def take(key: LoggerKey, sent: Sent) -> Taken:
+def take(key: LoggerKey, sent: Sent) -> Ingested:
     """Puts a message into the logbook; a repeat of it adds nothing.
 
     :raises FileRejected: naming each lap that is there with another time, each unknown compound, and an event without a sheet
     """
     event = key.event
-    work = _Taking(key, event, Taken())
+    work = _Taking(key, event, Ingested())
     for message in sent.events:
         if isinstance(message, WeatherEvent):
             read_weather(event, message.read())
@@ -102,7 +102,7 @@ def take(key: LoggerKey, sent: Sent) -> Taken:
 class _Taking:
     """One message on its way into the logbook."""
 
-    def __init__(self, key: LoggerKey, event: Event, taken: Taken) -> None:
+    def __init__(self, key: LoggerKey, event: Event, taken: Ingested) -> None:
         self.key, self.event, self.taken = key, event, taken
         self.rows: dict[str, Run] = {}
         self.problems: list[str] = []

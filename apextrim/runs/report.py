@@ -8,7 +8,7 @@ from apexcore.errors import ApexError
 from apexcore.judge.fade import Fade, fade
 from apexcore.judge.laps import DrivenLap
 from apexcore.judge.model import Observed, corrected_times, fit
-from apexcore.lap.solver import Setting
+from apexcore.lap.solver import LapCase
 from apexcore.lap.stint import StintLap, solve_stint
 from apexcore.quantities import format_number
 from apexcore.trim.reading.drift import drift
@@ -71,8 +71,8 @@ def read_run(event: Event, run: Run) -> RunReading:
         book = answers.book_of(event, core_sheet(event, run.sheet))
     except ApexError:
         return RunReading((), None, None)
-    setting = cases.setting_of(event, run.front, run.rear, facts.parsed_conditions(run.conditions))
-    wheels = _Wheels(event, run, setting, run.readings.order_by("-pk").first())
+    lap_case = cases.lap_case_of(event, run.front, run.rear, facts.parsed_conditions(run.conditions))
+    wheels = _Wheels(event, run, lap_case, run.readings.order_by("-pk").first())
     runs = observed(event, {run.sheet_id: 0}, book.fuel_l_per_lap)
     own = next((judged for judged in runs if judged.run.pk == run.pk), None)
     if own is None:
@@ -94,14 +94,14 @@ class _Wheels:
 
     event: Event
     run: Run
-    setting: Setting
+    lap_case: LapCase
     reading: TyreReading | None
 
     @cached_property
     def stint(self) -> list[StintLap] | None:
         """The modelled stint of its beginning; None where the model has none. Solved only where something was not read."""
         try:
-            return solve_stint(self.setting, core_sheet(self.event, self.run.sheet), self.run.fuel_l, _STINT)
+            return solve_stint(self.lap_case, core_sheet(self.event, self.run.sheet), self.run.fuel_l, _STINT)
         except ApexError:
             return None
 
@@ -130,8 +130,8 @@ def _heat(wheels: _Wheels) -> tuple[tuple[tuple[str, float], ...], bool]:
 
 def _limit(wheels: _Wheels) -> WheelLimit | None:
     """The wheel that wears out first: from the treads as they were read, else from the modelled stint."""
-    run, setting = wheels.run, wheels.setting
-    cliff = setting.compounds[0].cliff_wear, setting.compounds[1].cliff_wear
+    run, lap_case = wheels.run, wheels.lap_case
+    cliff = lap_case.compounds[0].cliff_wear, lap_case.compounds[1].cliff_wear
     count = max(len(run.laps.all()), 1)
     values = {} if wheels.reading is None else wheels.reading.values
     measured = all(f"left_{wheel}" in values for wheel in WHEELS)
@@ -141,7 +141,7 @@ def _limit(wheels: _Wheels) -> WheelLimit | None:
     elif wheels.stint is None:
         return None
     else:
-        life = life_from_stint(drift(wheels.stint, cases.spans_of(wheels.event), setting.line), run.tyre_age, count, cliff)
+        life = life_from_stint(drift(wheels.stint, cases.spans_of(wheels.event), lap_case.line), run.tyre_age, count, cliff)
     return WheelLimit(WHEEL_WORDS[WHEELS[life.wheel]], life.laps, measured, _named(life.lost))
 
 

@@ -17,10 +17,10 @@ def messages_of(event: Event, sheet: Sheet, name: str, laps: int, seed: int) -> 
     :param name: what the logger calls the run
     :raises ApexError: if the fuel does not last or the car cannot take the circuit
     """
-    setting = cases.setting_of(event, calibrated=False)
-    core = CoreSheet(setting.car.key, sheet.values)
-    fuel = float(sheet.values.get("fuel", setting.car.fuel_l))
-    run = virtual_run(setting, core, fuel, laps, seed, sectors_at=cases.sectors_of(event))
+    lap_case = cases.lap_case_of(event, calibrated=False)
+    core = CoreSheet(lap_case.car.key, sheet.values)
+    fuel = float(sheet.values.get("fuel", lap_case.car.fuel_l))
+    run = virtual_run(lap_case, core, fuel, laps, seed, sectors_at=cases.sectors_of(event))
     waiting: list[LoggerEvent] = []
     for message in events_of(run, core, name, fuel, 0.0, seed):
         waiting.append(message)

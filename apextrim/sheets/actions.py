@@ -9,7 +9,7 @@ from django.utils import timezone
 from apexcore.errors import ApexError, InputError
 from apexcore.formats.values_json import read_sheet
 from apexcore.race.fuel import sheet_fuel_l
-from apexcore.vehicle.ruled import within
+from apexcore.vehicle.limits import clamped
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.events.facts import rules_of
 from apextrim.events.models import Event
@@ -64,7 +64,7 @@ def fork_sheet(event: Event, row: Sheet, purpose: str) -> Sheet:
     laps = rules.laps + rules.formation_laps if purpose == "race" else _FORKS[purpose] + 2.0
     use = answers.answer_of(event, sheet).lap.fuel_l
     item = car.free_item("fuel_l")
-    values, words = dict(within(car, sheet).values), f"fuel for {laps:g} laps at {use:.2f} l"
+    values, words = dict(clamped(car, sheet).values), f"fuel for {laps:g} laps at {use:.2f} l"
     if item is not None:
         wanted = sheet_fuel_l(use, laps)
         if wanted > item.high:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from apexcore.quantities import format_number
 from apexcore.trim.moves.effects import difference_spread_s
-from apexcore.trim.reading.answer import Answer, TyreAnswer
+from apexcore.trim.reading.analysis import SheetAnalysis, TyreAnalysis
 from apexcore.trim.reading.balance import PHASES, SPEEDS, balance_changes
 from apexcore.vehicle.car import WHEEL_WORDS, Car
 from apexcore.vehicle.items import Item
@@ -153,7 +153,7 @@ class Pad:
     """
 
     words: str
-    tyre: TyreAnswer
+    tyre: TyreAnalysis
     pressure_off: float
     share: float
 
@@ -167,7 +167,7 @@ class AnswerView:
     :param rows: (corner speed, three cells)
     """
 
-    answer: Answer
+    answer: SheetAnalysis
     change_s: float
     spread_s: float
     top_change_kmh: float
@@ -175,7 +175,7 @@ class AnswerView:
     pads: list[Pad]
 
 
-def answer_view(now: Answer, saved: Answer) -> AnswerView:
+def answer_view(now: SheetAnalysis, saved: SheetAnalysis) -> AnswerView:
     """The answer beside the saved sheet's."""
     changes = balance_changes(now.corners, saved.corners)
     rows = [(speed, [_cell(now.grid[speed, phase], changes[speed, phase]) for phase in PHASES]) for speed in SPEEDS]

@@ -45,8 +45,8 @@ def expected_times(event: Event) -> list[tuple[str, float, float]]:
 
     :raises SolverError: if the car cannot take the circuit
     """
-    setting, sheet = cases.setting_of(event), core_sheet_in_car(event)
-    times = [(who, solve_lap(replace(setting, driver=driver), sheet).time_s) for who, driver in LEVELS.items()]
+    lap_case, sheet = cases.lap_case_of(event), core_sheet_in_car(event)
+    times = [(who, solve_lap(replace(lap_case, driver=driver), sheet).time_s) for who, driver in LEVELS.items()]
     return [(LEVEL_WORDS[who], time, lap_spread_s(time)) for who, time in times]
 
 
@@ -73,10 +73,10 @@ def single_effects(event: Event, first: CoreSheet, second: CoreSheet) -> dict[st
 
     :raises SolverError: if the car cannot take the circuit
     """
-    setting = cases.setting_of(event)
+    lap_case = cases.lap_case_of(event)
     base = answers.answer_of(event, first).lap.time_s
     found = {}
     for difference in differences(cases.car_of(event), first, second):
         moved = CoreSheet(first.car_key, {**first.values, difference.item.key: difference.after})
-        found[difference.item.key] = solve_lap(setting, moved).time_s - base
+        found[difference.item.key] = solve_lap(lap_case, moved).time_s - base
     return found

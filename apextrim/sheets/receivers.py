@@ -7,7 +7,7 @@ from django.dispatch import receiver
 
 from apexcore.errors import ApexError, FileRejected
 from apexcore.vehicle.car import Car as CoreCar
-from apexcore.vehicle.ruled import outside
+from apexcore.vehicle.limits import violations
 from apexcore.vehicle.sheet import checked_sheet
 from apextrim.events.models import Event
 from apextrim.events.signals import Panel, Violation, facts_wanted, panels_wanted, sheet_names_wanted, violations_wanted
@@ -66,5 +66,5 @@ def expected_panel(event: Event, **_: Any) -> Panel:
 def sheets_outside(event: Event, **_: Any) -> list[Violation]:
     """Saved sheets that the item limits of their event do not allow."""
     car = cases.car_of(event)
-    found = [(row.name, outside(car, core_sheet(event, row))) for row in event.sheets.all()]
+    found = [(row.name, violations(car, core_sheet(event, row))) for row in event.sheets.all()]
     return [Violation(name, tuple(words)) for name, words in found if words]

@@ -14,7 +14,7 @@ from apexcore.formats.values_json import write_sheet
 from apexcore.trim.figures.gearing import shifts
 from apexcore.trim.moves.aims import AIMS
 from apexcore.trim.moves.effects import step_effects
-from apexcore.vehicle.ruled import outside, within
+from apexcore.vehicle.limits import clamped, violations
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import adjusted, differences
 from apextrim.accounts.owned import owned_or_404
@@ -58,7 +58,7 @@ def _bench(
         "refused": refused,
         "phases": ("entry", "mid", "exit"),
         "aims": [(key, goal.words) for key, goal in AIMS.items()],
-        "outside": outside(car, saved),
+        "outside": violations(car, saved),
         "proposed": form is not None and request.method == "GET",
     }
     now = form.sheet if form and form.sheet else saved
@@ -82,8 +82,8 @@ def _proposed(event: Event, row: Sheet | None, asked: list[str]) -> tuple[SheetF
     """The sheet with values that an advice or the item limits propose, unsaved, None where nothing is proposed; and what of
     them was refused."""
     car, saved = cases.car_of(event), queries.core_sheet(event, row)
-    if outside(car, saved):
-        saved = within(car, saved)
+    if violations(car, saved):
+        saved = clamped(car, saved)
     elif not asked:
         return None, ()
     proposed = read_proposed(car, saved, asked)
@@ -118,7 +118,7 @@ def effect(request: HttpRequest, event_id: int) -> HttpResponse:
         context["hint"] = "Correct the marked value to see its steps."
     elif items and form.sheet is not None:
         try:
-            context["effects"] = step_effects(cases.setting_of(event), form.sheet, items, answers.answer_of(event, form.sheet).lap)
+            context["effects"] = step_effects(cases.lap_case_of(event), form.sheet, items, answers.answer_of(event, form.sheet).lap)
         except ApexError as error:
             context["hint"] = str(error)
     return render(request, "sheets/_effect.html", context)
@@ -174,7 +174,7 @@ def in_car(request: HttpRequest, event_id: int) -> HttpResponse:
     row = owned_or_404(Sheet, request.user, event=event, pk=request.POST.get("sheet", ""))
     actions.put_in_car(event, row)
     messages.success(request, f"{row.name} is in the car.")
-    for words in outside(cases.car_of(event), queries.core_sheet(event, row)):
+    for words in violations(cases.car_of(event), queries.core_sheet(event, row)):
         messages.warning(request, f"{row.name} is outside the rules of this event. {words}.")
     return redirect(f"{reverse('sheet_bench', args=[event.pk])}?sheet={row.pk}")
 

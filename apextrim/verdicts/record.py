@@ -84,8 +84,8 @@ def calibration_runs(event: Event) -> list[CalibrationRun]:
         laps = driven(run.laps.all())[:_MOST_LAPS]
         if sum(lap.kind == "timed" for lap in laps) < _LEAST_TIMED:
             continue
-        setting = cases.setting_of(event, run.front, run.rear, facts.parsed_conditions(run.conditions), calibrated=False)
-        found.append(CalibrationRun(setting, CoreSheet(setting.car.key, run.sheet.values), run.fuel_l, run.tyre_age, tuple(laps)))
+        lap_case = cases.lap_case_of(event, run.front, run.rear, facts.parsed_conditions(run.conditions), calibrated=False)
+        found.append(CalibrationRun(lap_case, CoreSheet(lap_case.car.key, run.sheet.values), run.fuel_l, run.tyre_age, tuple(laps)))
         if len(found) == _MOST_RUNS:
             break
     return found

@@ -49,8 +49,8 @@ def compared(event: Event, other: Event) -> Visit | NotYet:
     warnings = [named(text, other.name, event.name) for text in verdict.warnings]
     if sheets[0] != sheets[1]:
         warnings.append("The two visits were not driven on the same sheets: the verdict is of sheet, driver and day together.")
-    setting, sheet = cases.setting_of(event), core_sheet_in_car(event)
-    times = [solve_lap(replace(setting, conditions=facts.conditions_of(visit)), sheet).time_s for visit in (other, event)]
+    lap_case, sheet = cases.lap_case_of(event), core_sheet_in_car(event)
+    times = [solve_lap(replace(lap_case, conditions=facts.conditions_of(visit)), sheet).time_s for visit in (other, event)]
     tracks = [sum(lap.track_c for run in runs for lap in run.laps) / sum(len(run.laps) for run in runs) for runs in sides]
     text = sentence(verdict, other.name, event.name)
     return Visit(verdict, text, tuple(warnings), times[1] - times[0], (tracks[0], tracks[1]))

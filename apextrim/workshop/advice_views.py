@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET
 
 from apexcore.circuit.line import CornerSpan
 from apexcore.errors import ApexError
-from apexcore.trim.moves.advice import SEVERITY_PCT, Feeling, advise
+from apexcore.trim.moves.advice import SEVERITY_PCT, HandlingReport, advise
 from apexcore.trim.reading.balance import SPEEDS
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
@@ -41,13 +41,13 @@ class FeelingForm(forms.Form):
         field.choices = [("", "all corners"), *[(speed, f"{speed} corners") for speed in SPEEDS], *named]
         field.required = False
 
-    def feeling(self) -> Feeling:
+    def report(self) -> HandlingReport:
         """The core's feeling of a valid form."""
         values = self.cleaned_data
         where = values["where"]
         corners = (int(where),) if where.isdigit() else ()
         speed = where if where in SPEEDS else ""
-        return Feeling(values["phase"], values["slides"], values["how"], corners, speed, values["tyres"])
+        return HandlingReport(values["phase"], values["slides"], values["how"], corners, speed, values["tyres"])
 
 
 @require_GET
@@ -64,7 +64,7 @@ def advice(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     context |= more
     if asked and form.is_valid():
         try:
-            found = advise(cases.setting_of(event), cases.spans_of(event), sheet, form.feeling(), cases.car_of(event).items)
+            found = advise(cases.lap_case_of(event), cases.spans_of(event), sheet, form.report(), cases.car_of(event).items)
             context["cards"] = presenters.advice_cards(found, sheet, more["kept_query"])
             context["wanted"] = SEVERITY_PCT[form.cleaned_data["how"]]
         except ApexError as error:

@@ -45,7 +45,7 @@ def carry(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     if asked and form.is_valid():
         try:
             then = today.model_copy(update=form.cleaned_data)
-            found = carry_over(cases.setting_of(event), queries.core_sheet(event, row), then)
+            found = carry_over(cases.lap_case_of(event), queries.core_sheet(event, row), then)
             context["found"] = found
             context["shift"] = found.today_s - found.then_s
             context["gain"] = found.after_s - found.today_s

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET
 from apexcore.circuit.conditions import GRAVITY
 from apexcore.circuit.line import CornerSpan
 from apexcore.errors import ApexError
-from apexcore.lap.solver import Lap, Setting
+from apexcore.lap.solver import Lap, LapCase
 from apexcore.trim.figures.bias import bias_item, bias_plan, locking
 from apexcore.trim.figures.corner_gears import corner_gears
 from apexcore.trim.figures.gearing import final_drive_item, last_gear_words, ratio_sweep, shifts, thrust_curves
@@ -49,19 +49,19 @@ class ScalesForm(forms.Form):
     pitch = QuantityField("mm", 0.2, 5, label="Spring perch travel per turn", decimals=2)
 
 
-def _gears(setting: Setting, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:
+def _gears(lap_case: LapCase, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:
     """Thrust, shifts, the gear of every corner and the sweep over the final drive."""
     return {
-        "thrust": presenters.thrust_picture(*thrust_curves(car, setting.conditions)), "shifts": shifts(car),
-        "last_gear": last_gear_words(car, setting.conditions), "corner_gears": corner_gears(setting, sheet, lap, spans),
-        "sweep": presenters.sweep_rows(ratio_sweep(setting, sheet, lap), final_drive_item(setting.car), sheet),
+        "thrust": presenters.thrust_picture(*thrust_curves(car, lap_case.conditions)), "shifts": shifts(car),
+        "last_gear": last_gear_words(car, lap_case.conditions), "corner_gears": corner_gears(lap_case, sheet, lap, spans),
+        "sweep": presenters.sweep_rows(ratio_sweep(lap_case, sheet, lap), final_drive_item(lap_case.car), sheet),
     }  # fmt: skip
 
 
-def _brakes(event: Event, setting: Setting, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:
+def _brakes(event: Event, lap_case: LapCase, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:
     """Where the bias should stand, in qualifying and over the race."""
     rules = facts.rules_of(event)
-    plan, item = bias_plan(setting, sheet, lap, rules.laps, rules.formation_laps), bias_item(setting.car)
+    plan, item = bias_plan(lap_case, sheet, lap, rules.laps, rules.formation_laps), bias_item(lap_case.car)
     return {
         "cases": [(case, presenters.bias_link(item, case.ideal)) for case in plan.cases], "share": car.brakes.front_share,
         "locking": locking(lap, spans), "per_10_l": 10.0 * plan.per_litre, "bias_move": plan.move, "bias_item": item,
@@ -74,8 +74,8 @@ def figures(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     """Gearing, brake bias and weights of a sheet, here and today."""
     event = event_for(request.user, event_id)
     row = owned_or_404(Sheet, request.user, event=event, pk=sheet_id)
-    setting, sheet = cases.setting_of(event), queries.core_sheet(event, row)
-    car = adjusted(setting.car, sheet)
+    lap_case, sheet = cases.lap_case_of(event), queries.core_sheet(event, row)
+    car = adjusted(lap_case.car, sheet)
     static = [load / GRAVITY for load in weights(car).static_n]
     usual = {wheel: f"{load:.1f}" for wheel, load in zip(WHEELS, static, strict=True)}
     asked = {**usual, "target": "50", "pitch": "1.5", **request.GET.dict()}
@@ -83,10 +83,10 @@ def figures(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "wheels": WHEEL_WORDS.values()}
     try:
         lap, spans = answers.answer_of(event, sheet).lap, cases.spans_of(event)
-        cost = driver_cost_s(setting, sheet, lap, _DRIVER_KG)
-        context |= {**_gears(setting, sheet, car, lap, spans), **_brakes(event, setting, sheet, car, lap, spans)}
+        cost = driver_cost_s(lap_case, sheet, lap, _DRIVER_KG)
+        context |= {**_gears(lap_case, sheet, car, lap, spans), **_brakes(event, lap_case, sheet, car, lap, spans)}
         context |= {"driver_kg": _DRIVER_KG, "driver_s": cost, "driver_spread": difference_spread_s(cost)}
-        context["placed"] = best_placement(setting, sheet, lap)
+        context["placed"] = best_placement(lap_case, sheet, lap)
         context["placed_query"] = set_query((item, after) for item, _, after in context["placed"].moves) if context["placed"] else ""
         if form.is_valid():
             values = form.cleaned_data

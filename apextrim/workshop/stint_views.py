@@ -20,13 +20,13 @@ from apextrim.ui.fields import QuantityField
 
 from . import stint_presenters as presenters
 
-MOST_LAPS = 80
+MAX_LAPS = 80
 
 
 class StintForm(forms.Form):
     """How long, on what, with how much fuel."""
 
-    laps = QuantityField("", 3, MOST_LAPS, whole=True, label="Laps")
+    laps = QuantityField("", 3, MAX_LAPS, whole=True, label="Laps")
     fuel = QuantityField("l", 0, 500, label="Fuel at the start")
     front = forms.ChoiceField(label="Front tyres")
     rear = forms.ChoiceField(label="Rear tyres")
@@ -53,13 +53,13 @@ def stint(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "wheels": WHEELS}
     if form.is_valid():
         values = form.cleaned_data
-        setting = cases.setting_of(event, values["front"], values["rear"])
+        lap_case = cases.lap_case_of(event, values["front"], values["rear"])
         try:
-            laps = drift(solve_stint(setting, sheet, values["fuel"], values["laps"]), cases.spans_of(event), setting.line)
+            laps = drift(solve_stint(lap_case, sheet, values["fuel"], values["laps"]), cases.spans_of(event), lap_case.line)
         except ApexError as error:
             context["errors"] = [str(error)]
         else:
-            cliff = setting.compounds[0].cliff_wear, setting.compounds[1].cliff_wear
+            cliff = lap_case.compounds[0].cliff_wear, lap_case.compounds[1].cliff_wear
             wheel, left = limiting_wheel(laps, cliff)
             best = min(laps[1:], key=lambda lap: lap.time_s)
             first_out = WHEEL_WORDS[WHEELS[wheel]]

@@ -45,7 +45,7 @@ def run(pk: int) -> None:
     limits = Limits(row.options["top_ms"], row.options["entry_pct"], row.options["work"])
     try:
         found = search(
-            cases.setting_of(row.event), cases.spans_of(row.event), CoreSheet(car.key, row.sheet.values), items,
+            cases.lap_case_of(row.event), cases.spans_of(row.event), CoreSheet(car.key, row.sheet.values), items,
             cast(AimKey, row.aim), limits, row.options["laps"], line.progress, line.stopped,
         )  # fmt: skip
     except ApexError as error:

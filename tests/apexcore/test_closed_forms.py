@@ -41,7 +41,7 @@ from apexcore.vehicle.sheet import base_sheet
 from apexcore.vehicle.tyres import temperature_grip, wear_grip
 from apexcore.vehicle.weights import weights
 from tests.apexcore.lap.test_proof import record
-from tests.conftest import demo_car, demo_setting
+from tests.conftest import demo_car, demo_lap_case
 
 
 def changed(value: Any, **changes: Any) -> Any:
@@ -334,25 +334,25 @@ def test_toe_drags_with_its_square(car: Car) -> None:
 
 
 def test_a_stint_burns_wears_and_begins_a_third_of_the_way_up() -> None:
-    setting, _ = demo_setting("wisp_125", "thistledown")
-    sheet = base_sheet(setting.car)
-    assert out_lap_c(setting)[0] == pytest.approx(
-        setting.conditions.ambient_c + 0.35 * (setting.compounds[0].temperature_opt_c - setting.conditions.ambient_c)
+    lap_case, _ = demo_lap_case("wisp_125", "thistledown")
+    sheet = base_sheet(lap_case.car)
+    assert out_lap_c(lap_case)[0] == pytest.approx(
+        lap_case.conditions.ambient_c + 0.35 * (lap_case.compounds[0].temperature_opt_c - lap_case.conditions.ambient_c)
     )
-    one, two = solve_stint(setting, sheet, 4.0, 2)
+    one, two = solve_stint(lap_case, sheet, 4.0, 2)
     assert two.fuel_l == pytest.approx(4.0 - one.lap.fuel_l)
-    worn = [setting.compounds[w // 2].wear_per_mj * one.lap.slide_j[w] / 1e6 for w in range(4)]
+    worn = [lap_case.compounds[w // 2].wear_per_mj * one.lap.slip_energy_j[w] / 1e6 for w in range(4)]
     assert two.wear == pytest.approx(worn)
 
 
 def test_fuel_is_the_engines_work_at_its_consumption(car: Car) -> None:
     """Litres = work at the wheels / efficiency / 3.6 MJ per kWh x g/kWh / (1000 g/kg x kg/l), station by station."""
-    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
-    lap = solve_lap(setting, base_sheet(setting.car))
-    drive = setting.car.powertrain
+    lap_case, _ = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    lap = solve_lap(lap_case, base_sheet(lap_case.car))
+    drive = lap_case.car.powertrain
     work = float((lap.column("engine_w") * lap.column("time")).sum())
     grams = work / drive.efficiency / 3.6e6 * drive.fuel_g_per_kwh * drive.fuel_map.fuel
-    assert lap.fuel_l == pytest.approx(grams / 1000.0 / setting.car.mass.fuel_kg_per_l, rel=1e-9)
+    assert lap.fuel_l == pytest.approx(grams / 1000.0 / lap_case.car.mass.fuel_kg_per_l, rel=1e-9)
 
 
 # trim
@@ -368,11 +368,11 @@ def test_gears_are_changed_where_their_thrusts_cross() -> None:
 
 
 def test_the_axle_that_limits_a_corner_is_the_one_used_more() -> None:
-    setting, spans = demo_setting("brackendale_gt", "sallowmere_fen")
-    lap = solve_lap(setting, base_sheet(setting.car))
+    lap_case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    lap = solve_lap(lap_case, base_sheet(lap_case.car))
     seen = set()
     for span in spans:
-        found = read_corner(lap, span, setting.line.s)
+        found = read_corner(lap, span, lap_case.line.s)
         apex = slowest_station(lap, span)
         front, rear = (float(lap.column(f"use_{axle}")[apex]) for axle in ("front", "rear"))
         assert found.limits == ("front" if front >= rear else "rear") and found.use == max(front, rear)
@@ -484,7 +484,7 @@ def test_a_slower_b_can_matter_as_much_as_a_quicker_one() -> None:
             for _ in range(5)
         ]
         found = judge(laps, Priors(Prior(0.03, 0.006), (Prior(0.03, 0.02),)), 0.2)
-        assert found.settled and found.matters > 0.95 and (found.quicker > 0.95) == (gap < 0)
+        assert found.settled and found.p_beyond_margin > 0.95 and (found.quicker > 0.95) == (gap < 0)
 
 
 # race

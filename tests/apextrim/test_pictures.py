@@ -80,7 +80,7 @@ def test_every_item_has_one_place_and_a_short_label(event: Event) -> None:
 
 
 def test_the_map_keeps_the_way_round_and_its_scale(event: Event) -> None:
-    core, line, spans = stored.parsed_circuit(event.circuit.data), cases.setting_of(event).line, cases.spans_of(event)
+    core, line, spans = stored.parsed_circuit(event.circuit.data), cases.lap_case_of(event).line, cases.spans_of(event)
     lap = answers.answer_of(event, core_sheet_in_car(event)).lap
     drawn = map_view(core, line, spans, lap.column("brake"), lap.column("throttle"))
     assert (len(drawn.markers), len(drawn.marks), len(drawn.sectors), len(drawn.strips)) == (9, 8, 2, 1)

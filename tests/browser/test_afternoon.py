@@ -12,7 +12,7 @@ from apexcore.lap.stint import solve_stint
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from apexcore.virtual.world import VirtualDriver, true_car
 from tests.browser.test_story import begin, bench, save, send_out
-from tests.conftest import demo_setting
+from tests.conftest import demo_lap_case
 
 pytestmark = pytest.mark.xdist_group("browser")
 
@@ -24,11 +24,11 @@ def truth_s(laps: int) -> float:
 
     Short runs end before the tyres are as hot as they would become: the truth is that of the laps driven.
     """
-    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
-    car = true_car(setting.car, 7)
+    lap_case, _ = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    car = true_car(lap_case.car, 7)
     first = car.tyres.compounds[0]
-    real = replace(setting, car=car, compounds=(first, first), driver=VirtualDriver().level)
-    base = base_sheet(setting.car)
+    real = replace(lap_case, car=car, compounds=(first, first), driver=VirtualDriver().level)
+    base = base_sheet(lap_case.car)
     cold = Sheet(base.car_key, {**base.values, **_COLD})
     as_was, as_cold = (
         np.mean([stint_lap.lap.time_s for stint_lap in solve_stint(real, sheet, 30.0, laps + 2)[1:-1]]) for sheet in (base, cold)

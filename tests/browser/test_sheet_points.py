@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from apexcore.lap.driver import LEVELS
-from apexcore.lap.solver import Lap, Setting, solve_lap
+from apexcore.lap.solver import Lap, LapCase, solve_lap
 from apexcore.quantities import format_lap, format_number
 from apexcore.trim.figures.bias import ideal_on_lap
 from apexcore.trim.figures.corner_gears import corner_gears
@@ -20,18 +20,18 @@ from apexcore.trim.moves.placement import driver_cost_s
 from apexcore.trim.reading.ride import ride_ends
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from tests.browser.test_story import begin, bench, save
-from tests.conftest import demo_setting
+from tests.conftest import demo_lap_case
 
 pytestmark = pytest.mark.xdist_group("browser")
 
 
 @cache
-def core() -> tuple[Setting, Sheet, Lap]:
+def core() -> tuple[LapCase, Sheet, Lap]:
     """The new event of `begin` in the core: the maker's sheet, book weather, a solid midfielder."""
-    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
-    setting = replace(setting, driver=LEVELS["solid midfielder"])
-    sheet = base_sheet(setting.car)
-    return setting, sheet, solve_lap(setting, sheet)
+    lap_case, _ = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    lap_case = replace(lap_case, driver=LEVELS["solid midfielder"])
+    sheet = base_sheet(lap_case.car)
+    return lap_case, sheet, solve_lap(lap_case, sheet)
 
 
 def first_sheet(page: Page, name: str) -> None:
@@ -43,9 +43,9 @@ def first_sheet(page: Page, name: str) -> None:
 
 def test_every_step_is_in_the_table_and_in_the_file_as_the_core_has_it(page: Page, tmp_path: Path) -> None:
     first_sheet(page, "One step")
-    setting, sheet, lap = core()
-    spans = demo_setting("brackendale_gt", "sallowmere_fen")[1]
-    effects = ranked(step_effects(setting, sheet, [item for item in setting.car.items if not item.locked], lap, spans), "lap")
+    lap_case, sheet, lap = core()
+    spans = demo_lap_case("brackendale_gt", "sallowmere_fen")[1]
+    effects = ranked(step_effects(lap_case, sheet, [item for item in lap_case.car.items if not item.locked], lap, spans), "lap")
     page.get_by_role("link", name="Effects", exact=True).click()
     rows = page.locator("table.effects tbody tr")
     expect(rows).to_have_count(len(effects))
@@ -80,15 +80,15 @@ def test_the_best_steps_stand_beside_the_car_and_one_is_put_on_it(page: Page) ->
 
 def test_gears_bias_and_weights_are_the_cores(page: Page) -> None:
     first_sheet(page, "Figures")
-    setting, sheet, lap = core()
+    lap_case, sheet, lap = core()
     page.get_by_role("link", name="Gears, brakes, weights").click()
     ideal, _ = ideal_on_lap(lap)
     expect(page.get_by_role("row", name=re.compile("^sheet fuel load, "))).to_contain_text(f"{100 * ideal:.1f} %")
-    spans = demo_setting("brackendale_gt", "sallowmere_fen")[1]
-    tollgate = next(corner for corner in corner_gears(setting, sheet, lap, spans) if corner.name == "Tollgate")
+    spans = demo_lap_case("brackendale_gt", "sallowmere_fen")[1]
+    tollgate = next(corner for corner in corner_gears(lap_case, sheet, lap, spans) if corner.name == "Tollgate")
     row = page.get_by_role("region", name="Gears", exact=True).get_by_role("row", name=re.compile("Tollgate"))
     expect(row).to_contain_text(f"{format_number(tollgate.gears[1].cost_s, 2, signed=True)} s")
-    cost = driver_cost_s(setting, sheet, lap, 10.0)
+    cost = driver_cost_s(lap_case, sheet, lap, 10.0)
     expect(page.get_by_text("A driver 10 kg heavier")).to_contain_text(format_number(cost, 3, signed=True))
     for label, kg in (("Front left kg", "340"), ("Front right kg", "335"), ("Rear left kg", "352"), ("Rear right kg", "348")):
         page.get_by_label(label).fill(kg)
@@ -104,10 +104,10 @@ def test_gears_bias_and_weights_are_the_cores(page: Page) -> None:
 
 def test_the_ride_is_told_beside_the_lap(page: Page) -> None:
     first_sheet(page, "Ride")
-    setting, sheet, lap = core()
+    lap_case, sheet, lap = core()
     expect(page.locator("[data-lap]")).to_have_text(format_lap(lap.time_s, 2))
     page.get_by_text("Ride modelled").click()
-    front = ride_ends(adjusted(setting.car, sheet))[0]
+    front = ride_ends(adjusted(lap_case.car, sheet))[0]
     expect(page.locator("#answer details tr").nth(1)).to_contain_text(f"{front.ride_hz:.1f} Hz")
     page.evaluate("() => localStorage.clear()")
 
@@ -139,8 +139,8 @@ def test_rules_of_the_event_hold_an_item_on_the_bench(page: Page) -> None:
     expect(wing).to_have_attribute("readonly", "")
     expect(page.get_by_label("Front anti-roll bar", exact=True)).to_have_value("4")
     expect(page.get_by_text("2 unsaved changes")).to_be_visible()
-    setting, sheet, _ = core()
-    moved = solve_lap(setting, Sheet(sheet.car_key, {**sheet.values, "wing": 3, "bar_front": 4}))
+    lap_case, sheet, _ = core()
+    moved = solve_lap(lap_case, Sheet(sheet.car_key, {**sheet.values, "wing": 3, "bar_front": 4}))
     expect(page.locator("[data-lap]")).to_have_text(format_lap(moved.time_s, 2))
     save(page, "Within the rules")
     expect(page.get_by_text("is outside")).to_have_count(0)

@@ -7,7 +7,7 @@ import numpy as np
 
 from ...circuit.conditions import GRAVITY
 from ...circuit.line import CornerSpan
-from ...lap.solver import Lap, Setting, solve_lap
+from ...lap.solver import Lap, LapCase, solve_lap
 from ...quantities.text import format_number
 from ...vehicle.car import WHEEL_WORDS, WHEELS, Car
 from ...vehicle.items import Item
@@ -85,26 +85,28 @@ _ALMOST_EMPTY = 0.05
 QUALIFYING_LAPS = 5.0
 
 
-def bias_cases(setting: Setting, sheet: Sheet, near: Lap, fuels: Sequence[tuple[str, float]] = ()) -> list[BiasCase]:
+def bias_cases(lap_case: LapCase, sheet: Sheet, initial_guess: Lap, fuels: Sequence[tuple[str, float]] = ()) -> list[BiasCase]:
     """The ideal share with the fuel on the sheet, an almost empty and a full tank, on a soaked track, and with further fuels.
 
-    :param near: a lap of the sheet under this setting
+    :param initial_guess: a lap of the sheet in this case, to start from
     :param fuels: a state in words and its fuel [l], each
     :raises SolverError: if the car cannot take the circuit
     """
-    car = adjusted(setting.car, sheet)
-    wet = replace(setting, conditions=setting.conditions.model_copy(update={"wet_pct": 100.0}))
+    car = adjusted(lap_case.car, sheet)
+    wet = replace(lap_case, conditions=lap_case.conditions.model_copy(update={"wet_pct": 100.0}))
     states = [
-        (f"sheet fuel load, {format_number(car.fuel_l, 0)} l", setting, car.fuel_l),
-        ("almost empty", setting, _ALMOST_EMPTY * car.tank_l),
-        ("full tank", setting, car.tank_l),
+        (f"sheet fuel load, {format_number(car.fuel_l, 0)} l", lap_case, car.fuel_l),
+        ("almost empty", lap_case, _ALMOST_EMPTY * car.tank_l),
+        ("full tank", lap_case, car.tank_l),
         ("soaked track, sheet fuel load", wet, car.fuel_l),
-        *[(words, setting, fuel) for words, fuel in fuels],
+        *[(words, lap_case, fuel) for words, fuel in fuels],
     ]
     cases = []
     for words, here, fuel in states:
         lap = (
-            near if here is setting and fuel == car.fuel_l else solve_lap(here, sheet, fuel_l=fuel, near=near if here is setting else None)
+            initial_guess
+            if here is lap_case and fuel == car.fuel_l
+            else solve_lap(here, sheet, fuel_l=fuel, initial_guess=initial_guess if here is lap_case else None)
         )
         cases.append(BiasCase(words, fuel, *ideal_on_lap(lap)))
     return cases
@@ -156,18 +158,18 @@ def bias_item(car: Car) -> Item | None:
     return car.free_item("brakes.front_share")
 
 
-def bias_plan(setting: Setting, sheet: Sheet, lap: Lap, race_laps: float, formation_laps: float) -> BiasPlan:
+def bias_plan(lap_case: LapCase, sheet: Sheet, lap: Lap, race_laps: float, formation_laps: float) -> BiasPlan:
     """Where the bias should stand in every state of a weekend, and when to move it in the race.
 
-    :param lap: a lap of the sheet under this setting
+    :param lap: a lap of the sheet in this case
     :raises SolverError: if the car cannot take the circuit
     """
-    car, use = adjusted(setting.car, sheet), lap.fuel_l
+    car, use = adjusted(lap_case.car, sheet), lap.fuel_l
     race_l = (race_laps + formation_laps) * use
     start_l = min(race_l, car.tank_l)
     qualifying_l = QUALIFYING_LAPS * use
     *states, qualifying, grid, flag = bias_cases(
-        setting,
+        lap_case,
         sheet,
         lap,
         [
@@ -178,7 +180,7 @@ def bias_plan(setting: Setting, sheet: Sheet, lap: Lap, race_laps: float, format
     )
     _, empty, full, _ = states
     cases = (*states, qualifying, grid, flag)
-    item = bias_item(setting.car)
+    item = bias_item(lap_case.car)
     move = None if item is None else bias_over_race(item, grid.ideal, flag.ideal, race_laps * start_l / race_l)
     hardest = 1.15 * max(case.deceleration_ms2 for case in cases)
     curves = share_curve(car, 0.0, hardest), share_curve(car, car.tank_l, hardest)

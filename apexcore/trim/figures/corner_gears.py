@@ -8,7 +8,7 @@ import numpy as np
 
 from ...circuit.line import CornerSpan
 from ...lap.assembly import aero_areas, gear_thrust
-from ...lap.solver import Lap, Setting
+from ...lap.solver import Lap, LapCase
 from ...vehicle.car import Car
 from ...vehicle.sheet import Sheet, adjusted
 from ...vehicle.weights import weights
@@ -51,17 +51,17 @@ class CornerGears:
     gears: tuple[HeldGear, ...]
 
 
-def corner_gears(setting: Setting, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan]) -> tuple[CornerGears, ...]:
+def corner_gears(lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan]) -> tuple[CornerGears, ...]:
     """Every corner with the gear that pulls hardest at its slowest point, and its neighbours held instead.
 
     From the slowest point to the next braking the car is followed twice over the lap's own resistance and grip (Newton's
     second law in steps of a station): a gear held longer pulls less, and one upshift fewer saves a pause without thrust.
 
-    :param lap: of the sheet under this setting
+    :param lap: of the sheet in this case
     """
-    car = adjusted(setting.car, sheet)
+    car = adjusted(lap_case.car, sheet)
     count, shift = len(car.powertrain.gears), car.powertrain.shift_s
-    road = _Road(setting, car, lap)
+    road = _Road(lap_case, car, lap)
     found = []
     for span in spans:
         apex = slowest_station(lap, span)
@@ -79,16 +79,16 @@ def corner_gears(setting: Setting, sheet: Sheet, lap: Lap, spans: Sequence[Corne
 class _Road:
     """What a lap says of the road and the air, apart from the gears."""
 
-    def __init__(self, setting: Setting, car: Car, lap: Lap) -> None:
-        self.lap, self.line = lap, setting.line
+    def __init__(self, lap_case: LapCase, car: Car, lap: Lap) -> None:
+        self.lap, self.line = lap, lap_case.line
         self.mass = weights(car).mass_kg
-        self.air = 0.5 * setting.conditions.air_density * aero_areas(car, setting.tow)[0]
+        self.air = 0.5 * lap_case.conditions.air_density * aero_areas(car, lap_case.tow)[0]
         self.limits = [limit_speed_ms(car, gear) for gear in range(1, len(car.powertrain.gears) + 1)]
         speed = lap.column("speed")
         self.pull = lap.column("engine_w") / np.maximum(speed + 0.5 * lap.column("accel") * lap.column("time"), 0.1)
         self.resist = self.pull / self.mass - lap.column("accel")
         self.speeds = np.arange(0.0, 1.2 * float(speed.max()), 0.1)
-        self.thrust = gear_thrust(car, self.speeds, setting.conditions.power_factor * setting.driver.throttle)
+        self.thrust = gear_thrust(car, self.speeds, lap_case.conditions.power_factor * lap_case.driver.throttle)
 
     def time_s(self, apex: int, held: int, usual: int, shift_s: float) -> float:
         """Time from the slowest point to the next braking with this gear held until the next must or should be taken [s]."""

@@ -6,7 +6,7 @@ import numpy as np
 
 from ...circuit.conditions import Conditions
 from ...lap.assembly import TABLE_SPEEDS, Floats, aero_areas, drive_radius_m, gear_thrust
-from ...lap.solver import Lap, Setting, solve_lap, top_speed_ms
+from ...lap.solver import Lap, LapCase, solve_lap, top_speed_ms
 from ...quantities.text import format_number
 from ...vehicle.car import Car
 from ...vehicle.items import Item
@@ -86,14 +86,14 @@ def final_drive_item(car: Car) -> Item | None:
     return car.free_item("powertrain.final_drive")
 
 
-def ratio_sweep(setting: Setting, sheet: Sheet, near: Lap, most: int = 17) -> list[RatioStep]:
+def ratio_sweep(lap_case: LapCase, sheet: Sheet, initial_guess: Lap, most: int = 17) -> list[RatioStep]:
     """The lap over values of the final drive around the sheet's, every step or evenly over its range.
 
-    :param near: a lap of the sheet under this setting
+    :param initial_guess: a lap of the sheet in this case, to start from
     :param most: values tried at most
     :raises SolverError: if the car cannot take the circuit
     """
-    item = final_drive_item(setting.car)
+    item = final_drive_item(lap_case.car)
     if item is None:
         return []
     count = round((item.high - item.low) / item.step) + 1
@@ -103,8 +103,8 @@ def ratio_sweep(setting: Setting, sheet: Sheet, near: Lap, most: int = 17) -> li
     for place in range(first, min(first + most, count)):
         value = item.nearest_allowed(item.low + place * item.step)
         moved = Sheet(sheet.car_key, {**sheet.values, item.key: value})
-        lap, car = solve_lap(setting, moved, near=near), adjusted(setting.car, moved)
-        alone, towed = (top_speed_ms(car, setting.conditions, tow) for tow in (0.0, 1.0))
+        lap, car = solve_lap(lap_case, moved, initial_guess=initial_guess), adjusted(lap_case.car, moved)
+        alone, towed = (top_speed_ms(car, lap_case.conditions, tow) for tow in (0.0, 1.0))
         used = int(lap.column("gear").max()) == len(car.powertrain.gears)
         steps.append(RatioStep(value, lap.time_s, lap.top_speed_ms, alone, towed, used))
     return steps

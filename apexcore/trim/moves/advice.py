@@ -10,7 +10,7 @@ import numpy as np
 
 from ...circuit.line import CornerSpan
 from ...errors import InputError
-from ...lap.solver import Lap, Setting, solve_lap
+from ...lap.solver import Lap, LapCase, solve_lap
 from ...lap.stint import out_lap_c
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
@@ -31,20 +31,20 @@ WORN = 0.45
 
 
 @dataclass(frozen=True)
-class Feeling:
+class HandlingReport:
     """What the car does, in the racer's words.
 
     :param phase: where in the corner
-    :param slides: which end lets go first: front for understeer, rear for oversteer
-    :param how: how bad it is, a key of `SEVERITY_PCT`
+    :param end: the end that lets go first: front for understeer, rear for oversteer
+    :param severity: how bad it is, a key of `SEVERITY_PCT`
     :param corners: numbers of the corners; empty for all
     :param speed: only corners of this class ("slow", "medium", "fast"); empty for all
     :param tyres: on warm, cold (first lap out) or worn tyres
     """
 
     phase: Phase
-    slides: Literal["front", "rear"]
-    how: str = "clearly"
+    end: Literal["front", "rear"]
+    severity: str = "clearly"
     corners: tuple[int, ...] = ()
     speed: str = ""
     tyres: Tyres = "warm"
@@ -52,13 +52,13 @@ class Feeling:
 
 @dataclass(frozen=True)
 class Candidate:
-    """A change that answers the feeling.
+    """A change that answers the report.
 
     :param moves: items with their steps and values after it
     :param change: change of the balance felt, towards better positive [%]
     :param lap_s: change of lap time [s]
     :param apex_ms: change of the slowest speed in the corners felt, mean [m/s]
-    :param frees: whether it frees the end that slides (those corners get quicker), rather than taming the other
+    :param adds_grip: whether it adds grip at the end that slides (those corners get quicker), rather than taking it from the other
     :param elsewhere: change of balance at (corner speed, phase) that moves most apart from the one felt, and where [%]
     :param where: that corner speed and phase
     :param work: greatest growth of a tyre's sliding work and its wheel (0 to 3)
@@ -69,7 +69,7 @@ class Candidate:
     change: float
     lap_s: float
     apex_ms: float
-    frees: bool
+    adds_grip: bool
     elsewhere: float
     where: tuple[str, str]
     work: tuple[float, int]
@@ -103,20 +103,20 @@ def _braking(lap: Lap, span: CornerSpan) -> float | None:
     return float(lap.column("balance")[hard].mean()) if len(hard) else None
 
 
-def felt(found: Read, feeling: Feeling) -> float | None:
+def reported_balance(found: Read, report: HandlingReport) -> float | None:
     """The balance that a feeling is about, mean over its corners [%]; None where no such corner has that phase."""
     cells = []
     for corner, braking in zip(found.corners, found.braking, strict=True):
-        if (feeling.corners and corner.number not in feeling.corners) or (feeling.speed and corner.speed != feeling.speed):
+        if (report.corners and corner.number not in report.corners) or (report.speed and corner.speed != report.speed):
             continue
-        value = braking if feeling.phase == "braking" else corner.balance[PHASES.index(feeling.phase)]
+        value = braking if report.phase == "braking" else corner.balance[PHASES.index(report.phase)]
         if value is not None:
             cells.append(value)
     return float(np.mean(cells)) if cells else None
 
 
 def advise(
-    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, feeling: Feeling, items: Iterable[Item], most: int = 6
+    lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, items: Iterable[Item], most: int = 6
 ) -> list[Candidate]:
     """Changes that answer a feeling, best first.
 
@@ -128,44 +128,50 @@ def advise(
     :raises InputError: if no corner has that phase
     :raises SolverError: if the car cannot take the circuit
     """
-    if feeling.tyres == "worn":
-        setting = replace(setting, wear=(WORN,) * 4)
-    elif feeling.tyres == "cold":
-        setting = replace(setting, held_c=out_lap_c(setting))
-    begin = solve_lap(setting, sheet)
+    if report.tyres == "worn":
+        lap_case = replace(lap_case, wear=(WORN,) * 4)
+    elif report.tyres == "cold":
+        lap_case = replace(lap_case, held_c=out_lap_c(lap_case))
+    begin = solve_lap(lap_case, sheet)
     before = read(begin, spans)
-    if felt(before, feeling) is None:
+    if reported_balance(before, report) is None:
         raise InputError(
-            "corner", ", ".join(map(str, feeling.corners)) or feeling.speed, "a corner that has this phase (no hard braking there?)"
+            "corner", ", ".join(map(str, report.corners)) or report.speed, "a corner that has this phase (no hard braking there?)"
         )
-    wanted = SEVERITY_PCT[feeling.how]
+    wanted = SEVERITY_PCT[report.severity]
     free = [item for item in items if item.tunes_lap]
-    sized = _sized(setting, spans, sheet, feeling, step_effects(setting, sheet, free, begin, spans), begin, wanted)
+    sized = _sized(lap_case, spans, sheet, report, step_effects(lap_case, sheet, free, begin, spans), begin, wanted)
     with ThreadPoolExecutor(2) as pool:
-        solved = list(pool.map(lambda moves: _solved(setting, spans, sheet, feeling, moves, before), sized[:_SOLVED]))
+        solved = list(pool.map(lambda moves: _solved(lap_case, spans, sheet, report, moves, before), sized[:_SOLVED]))
     good = [candidate for candidate in solved if candidate is not None and candidate.change > _LEAST]
     good.sort(key=lambda candidate: _price(candidate, wanted))
-    pair = _pair(setting, spans, sheet, feeling, good, before)
+    pair = _pair(lap_case, spans, sheet, report, good, before)
     if pair is not None and _price(pair, wanted) < _price(good[min(most, len(good)) - 1], wanted):
         good = sorted([*good, pair], key=lambda candidate: _price(candidate, wanted))
     return good[:most]
 
 
-def _sign(feeling: Feeling) -> float:
+def _sign(report: HandlingReport) -> float:
     """Direction of balance that helps: away from the end that slides."""
-    return -1.0 if feeling.slides == "front" else 1.0
+    return -1.0 if report.end == "front" else 1.0
 
 
 def _sized(
-    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, feeling: Feeling, effects: Sequence[StepEffect], begin: Lap, wanted: float
+    lap_case: LapCase,
+    spans: Sequence[CornerSpan],
+    sheet: Sheet,
+    report: HandlingReport,
+    effects: Sequence[StepEffect],
+    begin: Lap,
+    wanted: float,
 ) -> list[list[tuple[Item, int]]]:
     """Items with the steps that should fulfil the wish, those that can fulfil most of it first."""
-    reference = read(solve_lap(setting, sheet, near=begin), spans) if feeling.phase == "braking" else None
+    reference = read(solve_lap(lap_case, sheet, initial_guess=begin), spans) if report.phase == "braking" else None
     found: list[tuple[float, float, list[tuple[Item, int]]]] = []
     for effect in effects:
         if effect.value is None:
             continue
-        per_step = _sign(feeling) * _felt_change(setting, spans, sheet, feeling, effect, begin, reference)
+        per_step = _sign(report) * _felt_change(lap_case, spans, sheet, report, effect, begin, reference)
         if per_step < 0.01:
             continue
         room = _room(effect.item, sheet.values[effect.item.key], effect.steps)
@@ -178,21 +184,27 @@ def _sized(
 
 
 def _felt_change(
-    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, feeling: Feeling, one: StepEffect, begin: Lap, reference: Read | None
+    lap_case: LapCase,
+    spans: Sequence[CornerSpan],
+    sheet: Sheet,
+    report: HandlingReport,
+    one: StepEffect,
+    begin: Lap,
+    reference: Read | None,
 ) -> float:
     """Change of the felt balance by one step [%]."""
     if reference is not None:  # braking is not among the phases of a step's effect
         moved = sheet.stepped(one.item, one.steps)
         assert moved is not None
-        now = felt(read(solve_lap(setting, moved, near=begin), spans), feeling)
-        was = felt(reference, feeling)
+        now = reported_balance(read(solve_lap(lap_case, moved, initial_guess=begin), spans), report)
+        was = reported_balance(reference, report)
         return 0.0 if now is None or was is None else now - was
-    place = PHASES.index(feeling.phase)
+    place = PHASES.index(report.phase)
     changes = []
     for span, change in zip(spans, one.corners, strict=True):
-        kind = corner_balance(begin, span).speed if feeling.speed else ""
+        kind = corner_balance(begin, span).speed if report.speed else ""
         value = change[place]
-        if value is not None and (not feeling.corners or span.number in feeling.corners) and kind == feeling.speed:
+        if value is not None and (not report.corners or span.number in report.corners) and kind == report.speed:
             changes.append(value)
     return float(np.mean(changes)) if changes else 0.0
 
@@ -204,40 +216,40 @@ def _room(item: Item, value: float, direction: int) -> int:
 
 
 def _solved(
-    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, feeling: Feeling, moves: Sequence[tuple[Item, int]], before: Read
+    lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, moves: Sequence[tuple[Item, int]], before: Read
 ) -> Candidate | None:
     """A set of moves, solved; None where the car does not stand on it."""
     moved: Sheet | None = sheet
     for item, steps in moves:
         moved = moved.stepped(item, steps) if moved is not None else None
-    if moved is None or not is_drivable(setting.car, moved):
+    if moved is None or not is_drivable(lap_case.car, moved):
         return None
-    now = read(solve_lap(setting, moved, near=before.lap), spans)
-    after, was = felt(now, feeling), felt(before, feeling)
+    now = read(solve_lap(lap_case, moved, initial_guess=before.lap), spans)
+    after, was = reported_balance(now, report), reported_balance(before, report)
     if after is None or was is None:
         return None
-    apex = [b - a for corner, a, b in zip(now.corners, before.apex_ms, now.apex_ms, strict=True) if _meant(corner, feeling)]
-    elsewhere, where = _elsewhere(now, before, feeling)
-    work = [b / max(a, 1e-9) - 1.0 for a, b in zip(before.lap.slide_j, now.lap.slide_j, strict=True)]
+    apex = [b - a for corner, a, b in zip(now.corners, before.apex_ms, now.apex_ms, strict=True) if _meant(corner, report)]
+    elsewhere, where = _elsewhere(now, before, report)
+    work = [b / max(a, 1e-9) - 1.0 for a, b in zip(before.lap.slip_energy_j, now.lap.slip_energy_j, strict=True)]
     wheel = int(np.argmax(work))
     apex_ms = float(np.mean(apex)) if apex else 0.0
     return Candidate(
         tuple((item, steps, moved.values[item.key]) for item, steps in moves),
-        _sign(feeling) * (after - was), now.lap.time_s - before.lap.time_s, apex_ms, apex_ms > 0.0, elsewhere, where,
+        _sign(report) * (after - was), now.lap.time_s - before.lap.time_s, apex_ms, apex_ms > 0.0, elsewhere, where,
         (work[wheel], wheel), now.lap.top_speed_ms - before.lap.top_speed_ms,
     )  # fmt: skip
 
 
-def _meant(one: CornerBalance, feeling: Feeling) -> bool:
-    return (not feeling.corners or one.number in feeling.corners) and (not feeling.speed or one.speed == feeling.speed)
+def _meant(one: CornerBalance, report: HandlingReport) -> bool:
+    return (not report.corners or one.number in report.corners) and (not report.speed or one.speed == report.speed)
 
 
-def _elsewhere(now: Read, before: Read, feeling: Feeling) -> tuple[float, tuple[str, str]]:
+def _elsewhere(now: Read, before: Read, report: HandlingReport) -> tuple[float, tuple[str, str]]:
     """The largest mean change of balance at a corner speed and phase that was not asked about [%], and where."""
     worst, place = 0.0, ("", "")
     for speed in SPEEDS:
         for index, phase in enumerate(PHASES):
-            if phase == feeling.phase and speed in (feeling.speed or speed):
+            if phase == report.phase and speed in (report.speed or speed):
                 continue
             pairs = [(a.balance[index], b.balance[index]) for a, b in zip(before.corners, now.corners, strict=True) if a.speed == speed]
             moved = [b - a for a, b in pairs if a is not None and b is not None]
@@ -258,7 +270,7 @@ def _price(one: Candidate, wanted: float) -> float:
 
 
 def _pair(
-    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, feeling: Feeling, good: Sequence[Candidate], before: Read
+    lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, good: Sequence[Candidate], before: Read
 ) -> Candidate | None:
     """Half of each of the two best single changes; None where there are none that can be halved."""
     halves: list[tuple[Item, int]] = []
@@ -267,5 +279,5 @@ def _pair(
         if abs(steps) >= 2 and all(item.sets.split(".")[:2] != other.sets.split(".")[:2] for other, _ in halves):
             halves.append((item, int(math.copysign(math.ceil(abs(steps) / 2), steps))))
         if len(halves) == 2:
-            return _solved(setting, spans, sheet, feeling, halves, before)
+            return _solved(lap_case, spans, sheet, report, halves, before)
     return None

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...circuit.conditions import Conditions
-from ...lap.solver import Lap, Setting, solve_lap
+from ...lap.solver import Lap, LapCase, solve_lap
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
 from ...vehicle.tyres import cold_pressure_kpa
@@ -22,7 +22,7 @@ SHIFT_SHARE, SHIFT_REST_S = 0.5, 0.08
 
 
 @dataclass(frozen=True)
-class Part:
+class Adjustment:
     """One change that today's weather asks for.
 
     :param why: the reason in words
@@ -56,7 +56,7 @@ class Carried:
     then_s: float
     today_s: float
     after_s: float
-    parts: tuple[Part, ...]
+    parts: tuple[Adjustment, ...]
     sheet: Sheet
 
     @property
@@ -65,47 +65,47 @@ class Carried:
         return float(np.hypot(SHIFT_SHARE * (self.today_s - self.then_s), SHIFT_REST_S))
 
 
-def carry_over(setting: Setting, sheet: Sheet, then: Conditions) -> Carried:
+def carry_over(lap_case: LapCase, sheet: Sheet, then: Conditions) -> Carried:
     """What to change of a sheet that was made for other weather.
 
     Cold pressures are set so that each tyre is as far from its best hot pressure as it was then (ideal gas law with the
     modelled carcass temperatures of both days). Wings, ride heights, bias and final drive move by as much as the lowest
     point of the lap time over that item moves between the two weathers, so that what the racer chose on purpose stays.
 
-    :param setting: today
+    :param lap_case: today's
     :param then: the weather the sheet was made for
     :raises SolverError: if the car cannot take the circuit
     """
-    before = replace(setting, conditions=then)
-    old, new = solve_lap(before, sheet), solve_lap(setting, sheet)
-    parts = [*_pressures(setting, sheet, old, new)]
-    items = [item for item in setting.car.items if item.sets.startswith(_MOVED) and not item.locked]
-    effects = zip(_pairs(step_effects(before, sheet, items, old)), _pairs(step_effects(setting, sheet, items, new)), strict=True)
+    before = replace(lap_case, conditions=then)
+    old, new = solve_lap(before, sheet), solve_lap(lap_case, sheet)
+    parts = [*_pressures(lap_case, sheet, old, new)]
+    items = [item for item in lap_case.car.items if item.sets.startswith(_MOVED) and not item.locked]
+    effects = zip(_pairs(step_effects(before, sheet, items, old)), _pairs(step_effects(lap_case, sheet, items, new)), strict=True)
     for item, (was, now) in zip(items, effects, strict=True):
         steps = round(float(np.clip(_near(*now) - _near(*was), -_MOST_STEPS, _MOST_STEPS)))
         value = sheet.values[item.key] + steps * item.step
         if steps and item.low - 1e-9 <= value <= item.high + 1e-9:
-            parts.append(Part(item, "the optimum has moved", sheet.values[item.key], item.nearest_allowed(value), 0.0))
-    again = solve_lap(setting, sheet, near=new)
-    judged = [replace(part, gain_s=_alone(setting, sheet, part, new) - again.time_s) for part in parts]
+            parts.append(Adjustment(item, "the optimum has moved", sheet.values[item.key], item.nearest_allowed(value), 0.0))
+    again = solve_lap(lap_case, sheet, initial_guess=new)
+    judged = [replace(part, gain_s=_alone(lap_case, sheet, part, new) - again.time_s) for part in parts]
     kept = [part for part in judged if "kPa" in part.item.unit or part.gain_s < 0.0]
     moved = Sheet(sheet.car_key, {**sheet.values, **{part.item.key: part.value for part in kept}})
-    if not is_drivable(setting.car, moved):
+    if not is_drivable(lap_case.car, moved):
         kept = [part for part in kept if "kPa" in part.item.unit]
         moved = Sheet(sheet.car_key, {**sheet.values, **{part.item.key: part.value for part in kept}})
-    return Carried(old.time_s, again.time_s, solve_lap(setting, moved, near=new).time_s, tuple(kept), moved)
+    return Carried(old.time_s, again.time_s, solve_lap(lap_case, moved, initial_guess=new).time_s, tuple(kept), moved)
 
 
-def _pressures(setting: Setting, sheet: Sheet, old: Lap, new: Lap) -> list[Part]:
+def _pressures(lap_case: LapCase, sheet: Sheet, old: Lap, new: Lap) -> list[Adjustment]:
     parts = []
     for wheel in range(4):
-        item = setting.car.free_item(f"tyres.cold_kpa.{wheel}")
+        item = lap_case.car.free_item(f"tyres.cold_kpa.{wheel}")
         if item is None:
             continue
-        wanted = cold_pressure_kpa(old.hot_kpa[wheel], setting.car.tyres.cold_at_c, new.tyres.carcass_c[wheel])
+        wanted = cold_pressure_kpa(old.hot_kpa[wheel], lap_case.car.tyres.cold_at_c, new.tyres.carcass_c[wheel])
         value = item.nearest_allowed((wanted - item.offset) / item.scale)
         if abs(value - sheet.values[item.key]) > 1e-9:
-            parts.append(Part(item, "the same hot pressure as then", sheet.values[item.key], value, 0.0))
+            parts.append(Adjustment(item, "the same hot pressure as then", sheet.values[item.key], value, 0.0))
     return parts
 
 
@@ -119,5 +119,5 @@ def _near(down: StepEffect, up: StepEffect) -> float:
     return float(np.clip(lowest_steps(down, up), -30.0, 30.0))
 
 
-def _alone(setting: Setting, sheet: Sheet, part: Part, near: Lap) -> float:
-    return solve_lap(setting, Sheet(sheet.car_key, {**sheet.values, part.item.key: part.value}), near=near).time_s
+def _alone(lap_case: LapCase, sheet: Sheet, part: Adjustment, initial_guess: Lap) -> float:
+    return solve_lap(lap_case, Sheet(sheet.car_key, {**sheet.values, part.item.key: part.value}), initial_guess=initial_guess).time_s

@@ -6,7 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 from ...circuit.line import CornerSpan
-from ...lap.solver import Lap, Setting, solve_lap
+from ...lap.solver import Lap, LapCase, solve_lap
 from ...quantities.spread import half_interval
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
@@ -77,7 +77,7 @@ _NOTHING: Four = (0.0, 0.0, 0.0, 0.0)
 
 
 def step_effects(
-    setting: Setting, sheet: Sheet, items: Iterable[Item], base: Lap | None = None, spans: Sequence[CornerSpan] = ()
+    lap_case: LapCase, sheet: Sheet, items: Iterable[Item], base: Lap | None = None, spans: Sequence[CornerSpan] = ()
 ) -> list[StepEffect]:
     """Effects of one step down and one step up of each item.
 
@@ -86,11 +86,11 @@ def step_effects(
 
     :param spans: corners whose balance is asked for
     """
-    begin = base if base is not None else solve_lap(setting, sheet)
-    moves = [(item, steps, _possible(setting, sheet.stepped(item, steps))) for item in items for steps in (-1, 1)]
+    begin = base if base is not None else solve_lap(lap_case, sheet)
+    moves = [(item, steps, _possible(lap_case, sheet.stepped(item, steps))) for item in items for steps in (-1, 1)]
     with ThreadPoolExecutor(2) as pool:
-        again = pool.submit(solve_lap, setting, sheet, near=begin)
-        laps = list(pool.map(lambda move: _lap(setting, move[0], move[2], begin), moves))
+        again = pool.submit(solve_lap, lap_case, sheet, initial_guess=begin)
+        laps = list(pool.map(lambda move: _lap(lap_case, move[0], move[2], begin), moves))
     reference = again.result()
     before = [corner_balance(reference, span) for span in spans]
     return [_effect(item, steps, moved, lap, reference, spans, before) for (item, steps, moved), lap in zip(moves, laps, strict=True)]
@@ -104,14 +104,14 @@ def lowest_steps(down: StepEffect, up: StepEffect) -> float:
     return -slope / (2.0 * bend) if bend > 1e-6 else 0.0
 
 
-def _possible(setting: Setting, moved: Sheet | None) -> Sheet | None:
+def _possible(lap_case: LapCase, moved: Sheet | None) -> Sheet | None:
     """The sheet, None where the car does not stand on it (a gear above the one before, a wheel without load)."""
-    return moved if moved is not None and is_drivable(setting.car, moved) else None
+    return moved if moved is not None and is_drivable(lap_case.car, moved) else None
 
 
-def _lap(setting: Setting, item: Item, moved: Sheet | None, begin: Lap) -> Lap | None:
+def _lap(lap_case: LapCase, item: Item, moved: Sheet | None, begin: Lap) -> Lap | None:
     """The stepped lap; None where there is no such step, or where it cannot change the lap."""
-    return None if moved is None or item.damper_only else solve_lap(setting, moved, near=begin)
+    return None if moved is None or item.damper_only else solve_lap(lap_case, moved, initial_guess=begin)
 
 
 def _effect(
@@ -128,7 +128,7 @@ def _effect(
         return StepEffect(item, steps, value, 0.0, 0.0, {}, _NOTHING, _NOTHING, 0.0)
     after = [corner_balance(lap, span) for span in spans]
     heat = four(a - b for a, b in zip(lap.tyres.temperature_c, reference.tyres.temperature_c, strict=True))
-    work = four(a / max(b, 1e-9) - 1.0 for a, b in zip(lap.slide_j, reference.slide_j, strict=True))
+    work = four(a / max(b, 1e-9) - 1.0 for a, b in zip(lap.slip_energy_j, reference.slip_energy_j, strict=True))
     return StepEffect(
         item, steps, value, lap.time_s - reference.time_s, lap.top_speed_ms - reference.top_speed_ms,
         balance_changes(after, before) if spans else {}, heat, work, lap.fuel_l - reference.fuel_l,

@@ -3,7 +3,7 @@
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
-from ...lap.solver import Lap, Setting, solve_lap
+from ...lap.solver import Lap, LapCase, solve_lap
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
 from .effects import difference_spread_s
@@ -31,20 +31,20 @@ class Placed:
         return difference_spread_s(self.gain_s)
 
 
-def ballast_items(setting: Setting) -> list[Item]:
+def ballast_items(lap_case: LapCase) -> list[Item]:
     """The free items that set ballast."""
-    return [item for item in setting.car.items if item.sets.startswith("ballast.") and not item.locked]
+    return [item for item in lap_case.car.items if item.sets.startswith("ballast.") and not item.locked]
 
 
-def best_placement(setting: Setting, sheet: Sheet, near: Lap) -> Placed | None:
+def best_placement(lap_case: LapCase, sheet: Sheet, initial_guess: Lap) -> Placed | None:
     """The same ballast, in the places where the lap is quickest; None for a car with fewer than two places.
 
     The total is what the rules ask for and stays. A step goes from one place to another for as long as that helps, several
     at once first (a descent by exchanges; a test holds it against every possible placement).
 
-    :param near: a lap of the sheet under this setting
+    :param initial_guess: a lap of the sheet in this case, to start from
     """
-    items = ballast_items(setting)
+    items = ballast_items(lap_case)
     if len(items) < 2:
         return None
     known: dict[tuple[float, ...], float] = {}
@@ -52,7 +52,7 @@ def best_placement(setting: Setting, sheet: Sheet, near: Lap) -> Placed | None:
     def lap_s(one: Sheet) -> float:
         key = tuple(one.values[item.key] for item in items)
         if key not in known:
-            known[key] = solve_lap(setting, one, near=near).time_s if is_drivable(setting.car, one) else float("inf")
+            known[key] = solve_lap(lap_case, one, initial_guess=initial_guess).time_s if is_drivable(lap_case.car, one) else float("inf")
         return known[key]
 
     best = sheet
@@ -82,11 +82,14 @@ def _exchanged(sheet: Sheet, source: Item, target: Item, kg: float) -> Sheet | N
     return Sheet(sheet.car_key, {**sheet.values, source.key: source.nearest_allowed(less), target.key: target.nearest_allowed(more)})
 
 
-def driver_cost_s(setting: Setting, sheet: Sheet, near: Lap, kg: float) -> float:
+def driver_cost_s(lap_case: LapCase, sheet: Sheet, initial_guess: Lap, kg: float) -> float:
     """Lap time of a driver that much heavier [s].
 
-    :param near: a lap of the sheet under this setting
+    :param initial_guess: a lap of the sheet in this case, to start from
     """
-    mass = setting.car.mass
-    heavier = setting.car.model_copy(update={"mass": mass.model_copy(update={"driver_kg": mass.driver_kg + kg})})
-    return solve_lap(replace(setting, car=heavier), sheet, near=near).time_s - solve_lap(setting, sheet, near=near).time_s
+    mass = lap_case.car.mass
+    heavier = lap_case.car.model_copy(update={"mass": mass.model_copy(update={"driver_kg": mass.driver_kg + kg})})
+    return (
+        solve_lap(replace(lap_case, car=heavier), sheet, initial_guess=initial_guess).time_s
+        - solve_lap(lap_case, sheet, initial_guess=initial_guess).time_s
+    )

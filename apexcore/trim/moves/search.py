@@ -10,7 +10,7 @@ import numpy as np
 
 from ...circuit.line import CornerSpan
 from ...errors import InputError
-from ...lap.solver import Lap, Setting, solve_lap
+from ...lap.solver import Lap, LapCase, solve_lap
 from ...lap.stint import solve_stint
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
@@ -113,7 +113,7 @@ class Found:
 
 @dataclass
 class _Search:
-    setting: Setting
+    lap_case: LapCase
     spans: Sequence[CornerSpan]
     items: list[Item]
     begin: Sheet
@@ -126,8 +126,8 @@ class _Search:
     known: dict[tuple[float, ...], Tried] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        self.anchor = solve_lap(self.setting, self.begin)
-        self.anchor = replace(solve_lap(self.setting, self.begin, near=self.anchor), fine_k=self.anchor.fine_k)
+        self.anchor = solve_lap(self.lap_case, self.begin)
+        self.anchor = replace(solve_lap(self.lap_case, self.begin, initial_guess=self.anchor), fine_k=self.anchor.fine_k)
         self.entry = self._entry(self.anchor)
 
     def _entry(self, lap: Lap) -> float:
@@ -149,10 +149,10 @@ class _Search:
         return self.known[key]
 
     def _solve(self, sheet: Sheet) -> Tried:
-        if not is_drivable(self.setting.car, sheet):
+        if not is_drivable(self.lap_case.car, sheet):
             return Tried(np.inf, np.inf, 0.0, np.inf)
-        lap = solve_lap(self.setting, sheet, near=self.anchor)
-        cost = _cost(self.setting, sheet, self.aim, self.laps, lap, self.anchor)
+        lap = solve_lap(self.lap_case, sheet, initial_guess=self.anchor)
+        cost = _cost(self.lap_case, sheet, self.aim, self.laps, lap, self.anchor)
         return Tried(cost, lap.time_s, lap.top_speed_ms, self._excess(lap))
 
     def _excess(self, lap: Lap) -> float:
@@ -163,7 +163,7 @@ class _Search:
         if self.limits.entry_pct is not None:
             over += max(self.entry - self.limits.entry_pct - self._entry(lap) - 1e-9, 0.0)
         if self.limits.work is not None:
-            over += max(max(lap.slide_j) / max(self.anchor.slide_j) - 1.0 - self.limits.work - 1e-9, 0.0) * 20.0
+            over += max(max(lap.slip_energy_j) / max(self.anchor.slip_energy_j) - 1.0 - self.limits.work - 1e-9, 0.0) * 20.0
         return over
 
     def better(self, one: Tried, other: Tried) -> bool:
@@ -177,32 +177,32 @@ class _Search:
         return [(item, steps, moved) for item, steps, moved in moves if moved is not None]
 
 
-def _cost(setting: Setting, sheet: Sheet, aim: AimKey, laps: int, lap: Lap, near: Lap) -> float:
+def _cost(lap_case: LapCase, sheet: Sheet, aim: AimKey, laps: int, lap: Lap, initial_guess: Lap) -> float:
     if aim == "lap":
         return lap.time_s
     if aim == "top":
         return -lap.top_speed_ms + 0.02 * lap.time_s  # of equal top speeds the quicker lap
     if aim == "stint":
-        stint = solve_stint(setting, sheet, adjusted(setting.car, sheet).fuel_l, laps)
+        stint = solve_stint(lap_case, sheet, adjusted(lap_case.car, sheet).fuel_l, laps)
         return float(np.mean([stint_lap.lap.time_s for stint_lap in stint[1:]]))
-    return float(np.mean([solve_lap(off, sheet, near=near).time_s for off in _off(setting)]))
+    return float(np.mean([solve_lap(off, sheet, initial_guess=initial_guess).time_s for off in _off(lap_case)]))
 
 
-def _off(setting: Setting) -> list[Setting]:
-    """The setting with grip, driver and wind varied by their usual amounts, either way."""
+def _off(lap_case: LapCase) -> list[LapCase]:
+    """The case with grip, driver and wind varied by their usual amounts, either way."""
     found = []
     for sign in (-1.0, 1.0):
-        slick = tuple(compound.model_copy(update={"mu": compound.mu * (1.0 + sign * OFF_GRIP)}) for compound in setting.compounds)
-        found.append(replace(setting, compounds=(slick[0], slick[1])))
-        share = min(max(setting.driver.ability * (1.0 + sign * OFF_DRIVER), 0.3), 1.0)
-        found.append(replace(setting, driver=replace(setting.driver, ability=share)))
-        wind = setting.conditions.model_copy(update={"wind_ms": OFF_WIND_MS, "wind_from_deg": 90.0 + 90.0 * sign})
-        found.append(replace(setting, conditions=wind))
+        slick = tuple(compound.model_copy(update={"mu": compound.mu * (1.0 + sign * OFF_GRIP)}) for compound in lap_case.compounds)
+        found.append(replace(lap_case, compounds=(slick[0], slick[1])))
+        share = min(max(lap_case.driver.ability * (1.0 + sign * OFF_DRIVER), 0.3), 1.0)
+        found.append(replace(lap_case, driver=replace(lap_case.driver, ability=share)))
+        wind = lap_case.conditions.model_copy(update={"wind_ms": OFF_WIND_MS, "wind_from_deg": 90.0 + 90.0 * sign})
+        found.append(replace(lap_case, conditions=wind))
     return found
 
 
 def search(
-    setting: Setting,
+    lap_case: LapCase,
     spans: Sequence[CornerSpan],
     sheet: Sheet,
     items: Iterable[Item],
@@ -228,7 +228,7 @@ def search(
     free = [item for item in items if item.tunes_lap]
     if not free:
         raise InputError("free items", "none", "at least one item that may move")
-    work = _Search(setting, spans, free, sheet, aim, limits or Limits(), laps, stopped)
+    work = _Search(lap_case, spans, free, sheet, aim, limits or Limits(), laps, stopped)
     best = sheet
     with ThreadPoolExecutor(2) as pool:
         for number in range(_ROUNDS):

@@ -110,7 +110,7 @@ def read_corner(lap: Lap, span: CornerSpan, s: "np.ndarray[tuple[int], np.dtype[
     pick = _first(throttle, apex, 0.2)
     full = _first(throttle, apex, 0.98)
     phases = _phases(lap, inside, apex, lateral)
-    front, rear = float(lap.column("use_front")[apex]), float(lap.column("use_rear")[apex])
+    front, rear = float(lap.column("front_utilisation")[apex]), float(lap.column("rear_utilisation")[apex])
     apex_ms = float(speed[apex])
     return CornerResult(
         span,

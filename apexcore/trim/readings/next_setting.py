@@ -7,14 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...circuit.conditions import KELVIN, Conditions
-from ...lap.solver import Lap, Setting, solve_lap
+from ...lap.solver import Lap, LapCase, solve_lap
 from ...quantities.spread import half_interval
 from ...vehicle.car import WHEEL_WORDS, WHEELS, Car
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted
 from ...vehicle.tyres import ATMOSPHERE_KPA, Four, cold_pressure_kpa
 from ..moves.effects import difference_spread_s, lowest_steps, step_effects
-from ..reading.answer import tread_readings
+from ..reading.analysis import tread_readings
 
 #: How far the model's heat over the surroundings is usually off, and one reading of a gauge in the pit lane [K].
 #: Source: assumptions of this product (docs/model.md).
@@ -129,13 +129,15 @@ def gas_c(cold_kpa: float, cold_c: float, hot_kpa: float) -> float:
     return (hot_kpa + ATMOSPHERE_KPA) / (cold_kpa + ATMOSPHERE_KPA) * (cold_c + KELVIN) - KELVIN
 
 
-def next_pressures(setting: Setting, lap: Lap, readings: Sequence[Reading], targets_kpa: Four, cold_c: float) -> tuple[PressureAdvice, ...]:
+def next_pressures(
+    lap_case: LapCase, lap: Lap, readings: Sequence[Reading], targets_kpa: Four, cold_c: float
+) -> tuple[PressureAdvice, ...]:
     """Cold pressures that should give the wanted hot ones today.
 
     How hot the gas runs over its surroundings is what the model says and what the readings say, weighed by how sure each
     is (normal prior and normal scatter, Gelman and others, ch. 2); the gas law does the rest.
 
-    :param setting: today
+    :param lap_case: today's
     :param lap: the modelled lap of the sheet today
     :param cold_c: temperature at which they will be set [degC]
     """
@@ -146,11 +148,11 @@ def next_pressures(setting: Setting, lap: Lap, readings: Sequence[Reading], targ
             for reading in readings
             if (hot := reading.wheels[wheel].hot_kpa) is not None
         ]
-        prior = lap.tyres.carcass_c[wheel] - setting.conditions.ambient_c
+        prior = lap.tyres.carcass_c[wheel] - lap_case.conditions.ambient_c
         weight = len(seen) / GAUGE_SD_K**2
         total = 1.0 / MODEL_SD_K**2 + weight
         rise = (prior / MODEL_SD_K**2 + weight * (float(np.mean(seen)) if seen else 0.0)) / total
-        hot = setting.conditions.ambient_c + rise
+        hot = lap_case.conditions.ambient_c + rise
         cold = cold_pressure_kpa(targets_kpa[wheel], cold_c, hot)
         per_kelvin = (cold + ATMOSPHERE_KPA) / (hot + KELVIN)
         spread = half_interval(math.hypot(1.0 / math.sqrt(total), GAUGE_SD_K)) * per_kelvin
@@ -158,23 +160,23 @@ def next_pressures(setting: Setting, lap: Lap, readings: Sequence[Reading], targ
     return tuple(advice)
 
 
-def next_cambers(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Reading]) -> tuple[CamberAdvice, ...]:
+def next_cambers(lap_case: LapCase, sheet: Sheet, lap: Lap, readings: Sequence[Reading]) -> tuple[CamberAdvice, ...]:
     """The step of camber to try at each wheel whose tread was read and whose camber is free."""
-    car = adjusted(setting.car, sheet)
+    car = adjusted(lap_case.car, sheet)
     advice = []
     for wheel in range(4):
-        item = setting.car.free_item(f"tyres.camber_deg.{wheel}")
+        item = lap_case.car.free_item(f"tyres.camber_deg.{wheel}")
         seen = [tread[0] - tread[2] for reading in readings if (tread := reading.wheels[wheel].tread_c) is not None]
         if item is None or not seen:
             continue
-        now = _modelled_spread(setting, car, lap, wheel)
+        now = _modelled_spread(lap_case, car, lap, wheel)
         moved = next((sheet_moved for sheet_moved in (sheet.stepped(item, 1), sheet.stepped(item, -1)) if sheet_moved is not None), None)
         if moved is None:
             continue
         sign = 1.0 if moved.values[item.key] > sheet.values[item.key] else -1.0
-        other = adjusted(setting.car, moved)
-        per_step = sign * (_modelled_spread(setting, other, solve_lap(setting, moved, near=lap), wheel) - now)
-        best = lowest_steps(*step_effects(setting, sheet, [item], lap))
+        other = adjusted(lap_case.car, moved)
+        per_step = sign * (_modelled_spread(lap_case, other, solve_lap(lap_case, moved, initial_guess=lap), wheel) - now)
+        best = lowest_steps(*step_effects(lap_case, sheet, [item], lap))
         wanted = now + per_step * min(max(best, -_MOST_STEPS), _MOST_STEPS)
         found = float(np.mean(seen))
         exact = (wanted - found) / per_step if abs(per_step) > 1e-6 else 0.0
@@ -185,12 +187,12 @@ def next_cambers(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Re
     return tuple(advice)
 
 
-def _modelled_spread(setting: Setting, car: Car, lap: Lap, wheel: int) -> float:
-    inner, _, outer = tread_readings(setting, car, lap, wheel, 0.0)
+def _modelled_spread(lap_case: LapCase, car: Car, lap: Lap, wheel: int) -> float:
+    inner, _, outer = tread_readings(lap_case, car, lap, wheel, 0.0)
     return inner - outer
 
 
-def next_toes(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Reading]) -> tuple[ToeAdvice, ...]:
+def next_toes(lap_case: LapCase, sheet: Sheet, lap: Lap, readings: Sequence[Reading]) -> tuple[ToeAdvice, ...]:
     """The step of toe to try at each axle whose treads were read, off its window, and whose toe is free.
 
     Toe drags the tread over the road and warms it evenly from edge to edge, where camber parts the edges: what is wrong
@@ -198,20 +200,20 @@ def next_toes(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Readi
     """
     advice = []
     for place, axle in enumerate(("front", "rear")):
-        item = setting.car.free_item(f"{axle}.toe_deg")
+        item = lap_case.car.free_item(f"{axle}.toe_deg")
         pairs = [reading.wheels[2 * place : 2 * place + 2] for reading in readings]
         seen = [float(np.mean([wheel.tread_c for wheel in pair])) for pair in pairs if all(wheel.tread_c is not None for wheel in pair)]
-        compound = setting.compounds[place]
+        compound = lap_case.compounds[place]
         best = compound.temperature_opt_c
         if item is None or not seen or abs(float(np.mean(seen)) - best) < _TOE_FROM * compound.temperature_width_c:
             continue
         found = float(np.mean(seen))
-        again = solve_lap(setting, sheet, near=lap)
+        again = solve_lap(lap_case, sheet, initial_guess=lap)
         near: list[tuple[float, int, float, float, float]] = []
         for steps in range(-_MOST_TOE_STEPS, _MOST_TOE_STEPS + 1):
             moved = sheet.stepped(item, steps)
             if moved is not None and steps:
-                there = solve_lap(setting, moved, near=lap)
+                there = solve_lap(lap_case, moved, initial_guess=lap)
                 change = [there.tyres.temperature_c[w] - again.tyres.temperature_c[w] for w in (2 * place, 2 * place + 1)]
                 moves_k = float(np.mean(change))
                 near.append((abs(best - found - moves_k), steps, moved.values[item.key], moves_k, there.time_s - again.time_s))
@@ -221,13 +223,13 @@ def next_toes(setting: Setting, sheet: Sheet, lap: Lap, readings: Sequence[Readi
     return tuple(advice)
 
 
-def wear_story(setting: Setting, lap: Lap, reading: Reading) -> list[tuple[str, float, float]]:
+def wear_story(lap_case: LapCase, lap: Lap, reading: Reading) -> list[tuple[str, float, float]]:
     """(wheel, its share of the tread lost as read [-], modelled [-]), the most worn first; empty unless all four were read."""
     lost = [None if wheel.left is None else 1.0 - wheel.left for wheel in reading.wheels]
     if any(share is None for share in lost) or sum(share or 0.0 for share in lost) <= 0.0:
         return []
     worn = np.array([share or 0.0 for share in lost])
-    model = np.array([lap.slide_j[w] * setting.compounds[w // 2].wear_per_mj for w in range(4)])
+    model = np.array([lap.slip_energy_j[w] * lap_case.compounds[w // 2].wear_per_mj for w in range(4)])
     rows = [(WHEEL_WORDS[wheel], float(a), float(b)) for wheel, a, b in zip(WHEELS, worn / worn.sum(), model / model.sum(), strict=True)]
     return sorted(rows, key=lambda row: -row[1])
 

@@ -15,9 +15,9 @@ from apexcore.circuit.line import corners, half_room_m, offset_line, racing_line
 from apexcore.circuit.lines import lane_line, short_line
 from apexcore.circuit.track import Circuit, Corner, Straight, centre_line, mirrored, reversed_circuit
 from apexcore.errors import InputError
-from apexcore.lap.solver import Setting, solve_lap
+from apexcore.lap.solver import LapCase, solve_lap
 from apexcore.vehicle.sheet import Sheet, base_sheet
-from tests.conftest import DEMO, demo_car, demo_setting
+from tests.conftest import DEMO, demo_car, demo_lap_case
 
 HILL = Circuit(
     key="hill", name="Larkrise", layout="hill course", width_m=9, closed=False, heights_m=((0.0, 0.0), (0.5, 30.0), (1.0, 75.0)),
@@ -30,10 +30,10 @@ HILL = Circuit(
 )  # fmt: skip
 
 
-def open_setting(circuit: Circuit, car_key: str = "ferrow_lark") -> tuple[Setting, Sheet]:
+def open_lap_case(circuit: Circuit, car_key: str = "ferrow_lark") -> tuple[LapCase, Sheet]:
     car = demo_car(car_key)
     first = car.tyres.compounds[0]
-    return Setting(car, racing_line(circuit, car_width_m=car.width_m), Conditions(), (first, first)), base_sheet(car)
+    return LapCase(car, racing_line(circuit, car_width_m=car.width_m), Conditions(), (first, first)), base_sheet(car)
 
 
 def test_an_open_course_is_as_long_as_its_parts_and_keeps_its_ends() -> None:
@@ -51,14 +51,14 @@ def test_an_open_course_is_as_long_as_its_parts_and_keeps_its_ends() -> None:
 
 
 def test_a_hill_climb_starts_from_rest_and_its_way_back_is_quicker() -> None:
-    setting, sheet = open_setting(HILL)
-    up = solve_lap(setting, sheet)
+    lap_case, sheet = open_lap_case(HILL)
+    up = solve_lap(lap_case, sheet)
     assert up.column("speed")[0] == pytest.approx(0.0, abs=0.2) and up.column("speed")[-1] > 20
-    rolling, _ = open_setting(HILL.model_copy(update={"start_ms": 20.0}))
+    rolling, _ = open_lap_case(HILL.model_copy(update={"start_ms": 20.0}))
     assert solve_lap(rolling, sheet).time_s < up.time_s - 1.0
     back = reversed_circuit(HILL)
     assert centre_line(back).length_m == pytest.approx(centre_line(HILL).length_m, rel=1e-3)
-    down, _ = open_setting(back)
+    down, _ = open_lap_case(back)
     assert solve_lap(down, sheet).time_s < up.time_s
 
 
@@ -73,9 +73,9 @@ def test_a_standing_mile_of_constant_power_has_its_closed_form(plain_car) -> Non
     mile = Circuit.model_validate_json((DEMO / "circuits" / "longreach.json").read_text())
     first = car.tyres.compounds[0]
     rated = Conditions(air_c=25.0, pressure_hpa=990.0, humidity_pct=30.0)
-    setting = Setting(car, racing_line(mile), rated, (first, first))
+    lap_case = LapCase(car, racing_line(mile), rated, (first, first))
     tyres = TyreState((first, first), (first.temperature_opt_c,) * 4, (first.temperature_opt_c,) * 4, (0.0,) * 4)
-    lap = solve_lap_at(setting, base_sheet(car), tyres, car.fuel_l)
+    lap = solve_lap_at(lap_case, base_sheet(car), tyres, car.fuel_l)
     mass = weights(car).mass_kg
     end = (3 * POWER_W * mile_length(mile) / mass) ** (1 / 3)
     assert lap.column("speed")[-1] == pytest.approx(end, rel=2e-3)
@@ -117,11 +117,11 @@ def test_a_strip_gives_its_grip_inside_and_none_outside(offset: float) -> None:
 
 def test_a_slippery_lane_is_slower_and_mirrors() -> None:
     oval = Circuit.model_validate_json((DEMO / "circuits" / "hollin_bowl.json").read_text())
-    setting, _ = demo_setting("drummock_stallard", "hollin_bowl")
-    sheet = base_sheet(setting.car)
+    lap_case, _ = demo_lap_case("drummock_stallard", "hollin_bowl")
+    sheet = base_sheet(lap_case.car)
 
     def lane_s(circuit: Circuit, lane: int) -> float:
-        return solve_lap(replace(setting, line=lane_line(circuit, lane, 3, car_width_m=1.95)), sheet).time_s
+        return solve_lap(replace(lap_case, line=lane_line(circuit, lane, 3, car_width_m=1.95)), sheet).time_s
 
     bare = oval.model_copy(update={"strips": ()})
     rubbered = [lane_s(bare, lane) - lane_s(oval, lane) for lane in (1, 3)]

@@ -15,7 +15,7 @@ from apexcore.lap.solver import solve_lap
 from apexcore.vehicle.sheet import base_sheet
 from tests.apexcore.circuit.test_circuit import box
 from tests.apexcore.circuit.test_line import round_track
-from tests.conftest import DEMO, demo_setting
+from tests.conftest import DEMO, demo_lap_case
 
 
 @pytest.fixture(scope="module")
@@ -63,10 +63,10 @@ def test_a_blend_lies_between_its_ends(circuit: Circuit) -> None:
 
 
 def test_a_late_apex_opens_the_exit_and_tightens_the_entry(circuit: Circuit) -> None:
-    setting, spans = demo_setting("brackendale_gt", "sallowmere_fen")
-    width = setting.car.width_m
+    lap_case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    width = lap_case.car.width_m
     usual, late = racing_line(circuit, car_width_m=width), late_line(circuit, car_width_m=width)
-    assert setting.line.length_m == pytest.approx(usual.length_m)
+    assert lap_case.line.length_m == pytest.approx(usual.length_m)
     later = 0
     for span in spans:
         half = (span.first + span.last) // 2
@@ -90,11 +90,11 @@ def test_lanes_of_an_oval_differ_by_their_radius(oval: Circuit) -> None:
 @pytest.mark.parametrize("car_key", ["drummock_stallard", "wisp_125", "ferrow_lark"])
 def test_every_line_has_a_lap_and_the_short_way_suits_the_slow(car_key: str, oval: Circuit) -> None:
     """Each line gives time, length and work of each wheel; a kart that never lifts here is quicker the short way."""
-    setting, _ = demo_setting(car_key, "hollin_bowl")
-    sheet = base_sheet(setting.car)
+    lap_case, _ = demo_lap_case(car_key, "hollin_bowl")
+    sheet = base_sheet(lap_case.car)
     laps = {
-        name: solve_lap(replace(setting, line=line), sheet) for name, line in (("race", racing_line(oval)), ("short", short_line(oval)))
+        name: solve_lap(replace(lap_case, line=line), sheet) for name, line in (("race", racing_line(oval)), ("short", short_line(oval)))
     }
     for lap in laps.values():
-        assert lap.time_s > 10 and min(lap.slide_j) >= 0
+        assert lap.time_s > 10 and min(lap.slip_energy_j) >= 0
     assert (laps["short"].time_s < laps["race"].time_s) == (car_key == "wisp_125")

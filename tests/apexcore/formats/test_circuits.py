@@ -13,7 +13,7 @@ from apexcore.circuit.track import Circuit, centre_line, mirrored, reversed_circ
 from apexcore.errors import FileRejected, InputError
 from apexcore.formats.circuits import read_circuit
 from apexcore.formats.values_json import write_value
-from apexcore.lap.solver import Setting, solve_lap
+from apexcore.lap.solver import LapCase, solve_lap
 from apexcore.vehicle.sheet import Sheet
 from tests.apexcore.formats.test_formats import EXAMPLES
 from tests.conftest import DEMO
@@ -39,7 +39,7 @@ def test_the_examples_show_the_same_circuit(name: str) -> None:
 
 @pytest.mark.slow
 @pytest.mark.parametrize("noise_m", [0.0, 0.3, 0.8])
-def test_a_survey_gives_back_the_circuit_and_its_lap(circuit: Circuit, setting: Setting, sheet: Sheet, noise_m: float) -> None:
+def test_a_survey_gives_back_the_circuit_and_its_lap(circuit: Circuit, lap_case: LapCase, sheet: Sheet, noise_m: float) -> None:
     flat = circuit.model_copy(
         update={"segments": tuple(s.model_copy(update={"bank_deg": 0.0}) if s.kind == "corner" else s for s in circuit.segments)}
     )
@@ -49,8 +49,8 @@ def test_a_survey_gives_back_the_circuit_and_its_lap(circuit: Circuit, setting: 
     assert len(spans) == 9
     for span, wanted in zip(spans, corners(flat, known), strict=True):
         assert span.radius_m == pytest.approx(wanted.radius_m, rel=0.03 + 0.2 * noise_m)
-    there = solve_lap(replace(setting, line=found), sheet).time_s
-    assert there == pytest.approx(solve_lap(replace(setting, line=known), sheet).time_s, rel=0.002 + 0.006 * noise_m)
+    there = solve_lap(replace(lap_case, line=found), sheet).time_s
+    assert there == pytest.approx(solve_lap(replace(lap_case, line=known), sheet).time_s, rel=0.002 + 0.006 * noise_m)
 
 
 def test_degrees_become_metres() -> None:

@@ -23,21 +23,21 @@ from apexcore.judge.laps import DrivenLap
 from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import solve_lap
 from apexcore.vehicle.sheet import base_sheet
-from tests.conftest import demo_car, demo_setting
+from tests.conftest import demo_car, demo_lap_case
 
 
 def calibration_runs(seed: int, runs: int = 3, laps: int = 7, tops: bool = True) -> tuple[list[CalibrationRun], dict[str, float]]:
     """Runs of a car and a driver drawn from the priors, and the true scales."""
     rng = np.random.default_rng(seed)
-    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
-    setting = replace(setting, driver=LEVELS["solid midfielder"])
-    sheet = base_sheet(setting.car)
+    lap_case, _ = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    lap_case = replace(lap_case, driver=LEVELS["solid midfielder"])
+    sheet = base_sheet(lap_case.car)
     true = {name: float(1 + rng.normal(0, sd)) for name, sd in PRIOR_SD.items()}
     driver, scatter = rng.normal(0, DRIVER_SD), rng.uniform(0.08, 0.2)
     found = []
     for _ in range(runs):
         blank = tuple(DrivenLap(k + 1, 70.0) for k in range(laps))
-        run = CalibrationRun(setting, sheet, float(rng.uniform(25, 55)), 0.0, blank)
+        run = CalibrationRun(lap_case, sheet, float(rng.uniform(25, 55)), 0.0, blank)
         real, shift = predicted(run, true, driver), rng.normal(0, RUN_SD_S)
         trend = rng.normal(0, RUN_TREND_S)
         driven = [
@@ -87,14 +87,14 @@ def test_what_is_left_shrinks_and_is_told_before_and_after() -> None:
 
 
 def test_scaling_a_car_does_what_it_says() -> None:
-    car, setting = demo_car("brackendale_gt"), demo_setting("brackendale_gt", "sallowmere_fen")[0]
+    car, lap_case = demo_car("brackendale_gt"), demo_lap_case("brackendale_gt", "sallowmere_fen")[0]
     assert scaled(car, {}) == car
     sheet = base_sheet(car)
 
     def lap_of(**scales: float) -> tuple[float, float, float]:
         moved = scaled(car, scales)
         first = moved.tyres.compounds[0]
-        lap = solve_lap(replace(setting, car=moved, compounds=(first, first)), sheet)
+        lap = solve_lap(replace(lap_case, car=moved, compounds=(first, first)), sheet)
         return lap.time_s, lap.fuel_l, lap.top_speed_ms
 
     time, fuel, top = lap_of()

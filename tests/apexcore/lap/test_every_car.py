@@ -11,15 +11,15 @@ from apexcore.circuit.track import Circuit
 from apexcore.errors import InputError
 from apexcore.lap import kernel
 from apexcore.lap.assembly import roll_stiffness
-from apexcore.lap.solver import Setting, settled, solve_lap, solve_lap_at
+from apexcore.lap.solver import LapCase, settled, solve_lap, solve_lap_at
 from apexcore.trim.figures.gearing import limit_speed_ms
 from apexcore.trim.moves.effects import step_effects
-from apexcore.trim.reading.answer import Answer, answer
+from apexcore.trim.reading.analysis import SheetAnalysis, analyse
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.weights import weights
 from tests.apexcore.lap.test_proof import record
-from tests.conftest import DEMO, demo_car, demo_files, demo_setting
+from tests.conftest import DEMO, demo_car, demo_files, demo_lap_case
 
 CARS, CIRCUITS = demo_files("cars"), demo_files("circuits")
 EVERYWHERE = [(car, circuit) for car in CARS for circuit in CIRCUITS]
@@ -31,13 +31,13 @@ BARRED = ["brackendale_gt", "ferrow_lark", "pentlow_hare", "drummock_stallard"]
 WINGED = ["brackendale_gt", "ferrow_lark", "pentlow_hare"]
 
 
-def moved(car_key: str, circuit_key: str, **values: float) -> Answer:
-    setting, spans = demo_setting(car_key, circuit_key)
-    base = base_sheet(setting.car)
-    return answer(setting, spans, Sheet(base.car_key, {**base.values, **values}))
+def moved(car_key: str, circuit_key: str, **values: float) -> SheetAnalysis:
+    lap_case, spans = demo_lap_case(car_key, circuit_key)
+    base = base_sheet(lap_case.car)
+    return analyse(lap_case, spans, Sheet(base.car_key, {**base.values, **values}))
 
 
-def mid(result: Answer) -> float:
+def mid(result: SheetAnalysis) -> float:
     """Mean balance in mid-corner over the corner speeds that there are [%]."""
     return float(np.mean([value for (_, phase), value in result.grid.items() if phase == "mid" and value is not None]))
 
@@ -59,41 +59,43 @@ def test_the_demo_has_every_kind_of_car_and_circuit() -> None:
 
 @pytest.mark.parametrize(("car_key", "circuit_key"), EVERYWHERE)
 def test_every_car_laps_every_circuit_within_its_envelope(car_key: str, circuit_key: str) -> None:
-    setting, spans = demo_setting(car_key, circuit_key)
-    lap = solve_lap(setting, base_sheet(setting.car))
-    use = np.maximum(lap.column("use_front"), lap.column("use_rear"))
+    lap_case, spans = demo_lap_case(car_key, circuit_key)
+    lap = solve_lap(lap_case, base_sheet(lap_case.car))
+    use = np.maximum(lap.column("front_utilisation"), lap.column("rear_utilisation"))
     assert np.isfinite(lap.data).all()
     assert use.max() < 1.05 and (use > 1.01).mean() < 0.03
     dt = lap.column("time")
-    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slide_j)
-    speed, line = lap.column("speed"), setting.line
-    kept = 0.0 if line.closed else 0.5 * weights(adjusted(setting.car, base_sheet(setting.car))).mass_kg * (speed[-1] ** 2 - speed[0] ** 2)
+    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slip_energy_j)
+    speed, line = lap.column("speed"), lap_case.line
+    kept = (
+        0.0 if line.closed else 0.5 * weights(adjusted(lap_case.car, base_sheet(lap_case.car))).mass_kg * (speed[-1] ** 2 - speed[0] ** 2)
+    )
     assert float((lap.column("engine_w") * dt).sum()) == pytest.approx(spent + kept, rel=5e-3)
-    assert len(answer(setting, spans, base_sheet(setting.car)).corners) == len(spans)
+    assert len(analyse(lap_case, spans, base_sheet(lap_case.car)).corners) == len(spans)
 
 
-def converged(setting: Setting, sheet: Sheet) -> float:
+def converged(lap_case: LapCase, sheet: Sheet) -> float:
     """Lap time with the heat of the tyres iterated on full laps until it stands [s]."""
-    fuel = adjusted(setting.car, sheet).fuel_l
-    tyres = solve_lap(setting, sheet).tyres
+    fuel = adjusted(lap_case.car, sheet).fuel_l
+    tyres = solve_lap(lap_case, sheet).tyres
     for _ in range(5):
-        lap = solve_lap_at(setting, sheet, tyres, fuel)
-        tyres = settled(setting, adjusted(setting.car, sheet), lap)
-    return solve_lap_at(setting, sheet, tyres, fuel).time_s
+        lap = solve_lap_at(lap_case, sheet, tyres, fuel)
+        tyres = settled(lap_case, adjusted(lap_case.car, sheet), lap)
+    return solve_lap_at(lap_case, sheet, tyres, fuel).time_s
 
 
 @pytest.mark.slow
 @pytest.mark.parametrize(("car_key", "circuit_key"), [*[(car, "sallowmere_fen") for car in CARS], ("drummock_stallard", "hollin_bowl")])
 def test_the_heat_is_settled_in_laps_and_in_their_differences(car_key: str, circuit_key: str) -> None:
     """A lap within 0.05 %, as far as stations matter; a step's effect within a millisecond or a twentieth of it."""
-    setting, _ = demo_setting(car_key, circuit_key)
-    base = base_sheet(setting.car)
-    lap, reference = solve_lap(setting, base), converged(setting, base)
+    lap_case, _ = demo_lap_case(car_key, circuit_key)
+    base = base_sheet(lap_case.car)
+    lap, reference = solve_lap(lap_case, base), converged(lap_case, base)
     assert lap.time_s == pytest.approx(reference, rel=5e-4)
-    for effect in step_effects(setting, base, setting.car.items[::4], lap):
+    for effect in step_effects(lap_case, base, lap_case.car.items[::4], lap):
         if effect.value is not None:
             stepped = Sheet(base.car_key, {**base.values, effect.item.key: effect.value})
-            known = converged(setting, stepped) - reference
+            known = converged(lap_case, stepped) - reference
             assert effect.lap_s == pytest.approx(known, rel=0.05, abs=1e-3), effect.item.name
 
 
@@ -148,18 +150,18 @@ def test_more_front_wing_frees_the_front(circuit_key: str) -> None:
 @pytest.mark.parametrize(("car_key", "circuit_key"), [(car, circuit) for car in CARS for circuit in LAPS])
 def test_more_fuel_is_slower(car_key: str, circuit_key: str) -> None:
     low, high = ends(car_key, "fuel")
-    setting, _ = demo_setting(car_key, circuit_key)
-    base = base_sheet(setting.car)
-    light, heavy = (solve_lap(setting, base, fuel_l=value).time_s for value in (low, high))
+    lap_case, _ = demo_lap_case(car_key, circuit_key)
+    base = base_sheet(lap_case.car)
+    light, heavy = (solve_lap(lap_case, base, fuel_l=value).time_s for value in (low, high))
     assert heavy > light
 
 
 @pytest.mark.parametrize(("car_key", "circuit_key"), [(car, circuit) for car in CARS for circuit in ROADS])
 def test_hotter_air_is_less_power(car_key: str, circuit_key: str) -> None:
-    setting, _ = demo_setting(car_key, circuit_key)
-    base = base_sheet(setting.car)
-    hot = replace(setting, conditions=setting.conditions.model_copy(update={"air_c": 38.0}))
-    assert solve_lap(hot, base).column("engine_w").max() < solve_lap(setting, base).column("engine_w").max()
+    lap_case, _ = demo_lap_case(car_key, circuit_key)
+    base = base_sheet(lap_case.car)
+    hot = replace(lap_case, conditions=lap_case.conditions.model_copy(update={"air_c": 38.0}))
+    assert solve_lap(hot, base).column("engine_w").max() < solve_lap(lap_case, base).column("engine_w").max()
 
 
 @pytest.mark.parametrize("circuit_key", ROADS)
@@ -167,7 +169,7 @@ def test_hotter_air_is_less_power(car_key: str, circuit_key: str) -> None:
 def test_forward_bias_uses_up_the_front_under_brakes(car_key: str, circuit_key: str) -> None:
     back, forward = (moved(car_key, circuit_key, brake_bias=value) for value in ends(car_key, "brake_bias"))
 
-    def braking(result: Answer) -> float:
+    def braking(result: SheetAnalysis) -> float:
         lap = result.lap
         hard = lap.column("brake") > 0.5 * lap.column("brake").max()
         return float(lap.column("balance")[hard].mean())
@@ -178,11 +180,11 @@ def test_forward_bias_uses_up_the_front_under_brakes(car_key: str, circuit_key: 
 @pytest.mark.parametrize("circuit_key", LAPS)
 @pytest.mark.parametrize("car_key", ["brackendale_gt", "ferrow_lark", "wisp_125"])
 def test_a_wider_road_is_faster_at_the_apex(car_key: str, circuit_key: str) -> None:
-    setting, _ = demo_setting(car_key, circuit_key)
+    lap_case, _ = demo_lap_case(car_key, circuit_key)
     circuit = Circuit.model_validate_json((DEMO / "circuits" / f"{circuit_key}.json").read_text())
-    narrow = replace(setting, line=racing_line(circuit.model_copy(update={"width_m": 0.7 * circuit.width_m})))
-    base = base_sheet(setting.car)
-    assert solve_lap(narrow, base).column("speed").min() < solve_lap(setting, base).column("speed").min()
+    narrow = replace(lap_case, line=racing_line(circuit.model_copy(update={"width_m": 0.7 * circuit.width_m})))
+    base = base_sheet(lap_case.car)
+    assert solve_lap(narrow, base).column("speed").min() < solve_lap(lap_case, base).column("speed").min()
 
 
 @pytest.mark.parametrize(("car_key", "item_key"), [*[(key, "final_drive") for key in BARRED], ("wisp_125", "sprocket")])

@@ -9,15 +9,15 @@ from apexcore.circuit.conditions import Conditions
 from apexcore.lap.driver import Driver
 from apexcore.lap.solver import Lap, solve_lap
 from apexcore.vehicle.sheet import base_sheet
-from tests.conftest import demo_setting
+from tests.conftest import demo_lap_case
 
 EVENTS = [("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "thistledown"), ("wisp_125", "thistledown")]
 
 
 def driven(car_key: str, circuit_key: str, driver: Driver | None = None, **conditions: float) -> Lap:
-    setting, _ = demo_setting(car_key, circuit_key)
-    setting = replace(setting, driver=driver or Driver(), conditions=Conditions(**conditions))
-    return solve_lap(setting, base_sheet(setting.car))
+    lap_case, _ = demo_lap_case(car_key, circuit_key)
+    lap_case = replace(lap_case, driver=driver or Driver(), conditions=Conditions(**conditions))
+    return solve_lap(lap_case, base_sheet(lap_case.car))
 
 
 @pytest.mark.parametrize(("car_key", "circuit_key"), EVENTS)
@@ -29,16 +29,16 @@ def test_coasting_costs_time_and_saves_fuel(car_key: str, circuit_key: str) -> N
 
 def test_the_car_rolls_for_as_long_as_asked_before_each_braking() -> None:
     plain, rolling = (driven("brackendale_gt", "sallowmere_fen", Driver(coast_m=metres)) for metres in (0.0, 40.0))
-    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
+    lap_case, _ = demo_lap_case("brackendale_gt", "sallowmere_fen")
 
     def rolled(lap: Lap) -> float:
         free = (lap.column("throttle") < 0.02) & (lap.column("brake") < 0.02)
-        return float(setting.line.ds[free].sum())
+        return float(lap_case.line.ds[free].sum())
 
     brakings = int((np.diff((plain.column("brake") > 0.3).astype(int)) > 0).sum())
     assert rolled(rolling) - rolled(plain) == pytest.approx(40.0 * brakings, rel=0.35)
     assert rolling.top_speed_ms < plain.top_speed_ms
-    use = np.maximum(rolling.column("use_front"), rolling.column("use_rear"))
+    use = np.maximum(rolling.column("front_utilisation"), rolling.column("rear_utilisation"))
     assert use.max() < 1.05
 
 

@@ -16,7 +16,7 @@ from apexcore.circuit.track import Circuit, mirrored
 from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, assemble, lateral_transfer
 from apexcore.lap.driver import Driver
-from apexcore.lap.solver import Setting, solve_lap, top_speed_ms
+from apexcore.lap.solver import LapCase, solve_lap, top_speed_ms
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from apexcore.vehicle.tyres import TyreState
@@ -53,7 +53,7 @@ def test_banked_turn_has_its_closed_form(plain_car: Car, bank_deg: float) -> Non
 def test_a_lap_of_a_ring_takes_its_length_over_that_speed(plain_car: Car) -> None:
     line = ring(60.0)
     compound = plain_car.tyres.compounds[0]
-    lap = solve_lap(Setting(plain_car, line, Conditions(), (compound, compound)), base_sheet(plain_car))
+    lap = solve_lap(LapCase(plain_car, line, Conditions(), (compound, compound)), base_sheet(plain_car))
     assert lap.time_s == pytest.approx(line.length_m / math.sqrt(1.3 * GRAVITY * 60.0), rel=2e-3)
 
 
@@ -132,25 +132,25 @@ def test_braking_has_its_closed_form_and_the_right_axle_locks(plain_car: Car, br
     assert (front < rear) == (share > ideal) or braking_share is None
 
 
-def test_mirrored_car_on_mirrored_circuit(setting: Setting, sheet: Sheet, circuit: Circuit, car: Car) -> None:
+def test_mirrored_car_on_mirrored_circuit(lap_case: LapCase, sheet: Sheet, circuit: Circuit, car: Car) -> None:
     values = dict(sheet.values) | {"camber_fl": -4.0, "pressure_rr": 150.0}
     swapped = dict(values)
     for kind in ("camber", "pressure"):
         for axle in "fr":
             swapped[f"{kind}_{axle}l"], swapped[f"{kind}_{axle}r"] = values[f"{kind}_{axle}r"], values[f"{kind}_{axle}l"]
-    here = solve_lap(setting, Sheet(car.key, values)).time_s
-    there = solve_lap(replace(setting, line=racing_line(mirrored(circuit), car_width_m=car.width_m)), Sheet(car.key, swapped)).time_s
+    here = solve_lap(lap_case, Sheet(car.key, values)).time_s
+    there = solve_lap(replace(lap_case, line=racing_line(mirrored(circuit), car_width_m=car.width_m)), Sheet(car.key, swapped)).time_s
     assert there == pytest.approx(here, abs=1e-6 * here)
 
 
 @pytest.mark.slow
-def test_station_spacing_hardly_matters(setting: Setting, sheet: Sheet, circuit: Circuit) -> None:
-    fine = solve_lap(replace(setting, line=racing_line(circuit, 0.5, setting.car.width_m)), sheet).time_s
-    assert solve_lap(setting, sheet).time_s == pytest.approx(fine, rel=5e-4)
+def test_station_spacing_hardly_matters(lap_case: LapCase, sheet: Sheet, circuit: Circuit) -> None:
+    fine = solve_lap(replace(lap_case, line=racing_line(circuit, 0.5, lap_case.car.width_m)), sheet).time_s
+    assert solve_lap(lap_case, sheet).time_s == pytest.approx(fine, rel=5e-4)
 
 
-def test_energy_over_a_lap_balances(setting: Setting, sheet: Sheet) -> None:
-    lap = solve_lap(setting, sheet)
+def test_energy_over_a_lap_balances(lap_case: LapCase, sheet: Sheet) -> None:
+    lap = solve_lap(lap_case, sheet)
     dt = lap.column("time")
-    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slide_j)
+    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slip_energy_j)
     assert float((lap.column("engine_w") * dt).sum()) == pytest.approx(spent, rel=5e-3)

@@ -5,8 +5,8 @@ from dataclasses import replace
 import pytest
 
 from apexcore.judge.model import Observed
-from apexcore.judge.priors import Book, book
-from apexcore.lap.solver import Setting
+from apexcore.judge.priors import NominalPace, nominal_pace
+from apexcore.lap.solver import LapCase
 from apexcore.race.fuel import measured_use
 from apexcore.race.pace import best_chances, gap_spread_s, race_pace
 from apexcore.race.plans import best_by_stops, ranked_plans
@@ -18,11 +18,11 @@ RULES = RaceRules(laps=36, compulsory=("marl", "slate"), pit_loss_s=24, tyre_cha
 
 
 @pytest.fixture(scope="module")
-def read(setting: Setting, sheet: Sheet) -> Book:
-    return book(setting, sheet, setting.car.tyres.compounds)
+def read(lap_case: LapCase, sheet: Sheet) -> NominalPace:
+    return nominal_pace(lap_case, sheet, lap_case.car.tyres.compounds)
 
 
-def test_the_book_orders_the_compounds(read: Book) -> None:
+def test_the_book_orders_the_compounds(read: NominalPace) -> None:
     marl, slate = read.compounds
     assert marl.new_s < slate.new_s
     assert marl.fade_s > slate.fade_s > 0
@@ -30,7 +30,7 @@ def test_the_book_orders_the_compounds(read: Book) -> None:
     assert 0.003 < read.fuel_s_per_kg < 0.05
 
 
-def test_without_laps_all_is_modelled(read: Book) -> None:
+def test_without_laps_all_is_modelled(read: NominalPace) -> None:
     pace = race_pace([], read, None, 0.745, 37)
     assert pace.fuel.laps == 0 and all(estimate.laps == 0 for estimate in pace.fade)
     assert pace.pace.fuel_l_per_lap == pytest.approx(read.fuel_l_per_lap)
@@ -38,13 +38,13 @@ def test_without_laps_all_is_modelled(read: Book) -> None:
     assert sum(chances) == pytest.approx(1.0)
 
 
-def test_driven_laps_take_over_and_narrow_the_spread(read: Book, setting: Setting, sheet: Sheet) -> None:
+def test_driven_laps_take_over_and_narrow_the_spread(read: NominalPace, lap_case: LapCase, sheet: Sheet) -> None:
     laps: list[Observed] = []
     burnt: list[float] = []
     for run, key in enumerate(["marl", "slate", "marl", "slate"]):
-        compound = setting.car.tyres.compound(key)
+        compound = lap_case.car.tyres.compound(key)
         board = 45.0
-        for lap in virtual_run(replace(setting, compounds=(compound, compound)), sheet, 45.0, 16, 300 + run).laps:
+        for lap in virtual_run(replace(lap_case, compounds=(compound, compound)), sheet, 45.0, 16, 300 + run).laps:
             if lap.kind == "timed":
                 laps.append(Observed(run, 0, run % 2, board * 0.745, lap.number - 1, lap.time_s, lap.number - 1))
                 burnt.append(lap.fuel_l or 0.0)
@@ -52,8 +52,8 @@ def test_driven_laps_take_over_and_narrow_the_spread(read: Book, setting: Settin
     pace = race_pace(laps, read, measured_use(burnt), 0.745, 37)
     priors = read.priors()
     assert pace.fade[0].sd < priors.fade[0].sd
-    truth = true_car(setting.car, 7)
-    assert truth.tyres.compounds[0].mu != setting.car.tyres.compounds[0].mu
+    truth = true_car(lap_case.car, 7)
+    assert truth.tyres.compounds[0].mu != lap_case.car.tyres.compounds[0].mu
     assert pace.fuel.error_l < 0.02
     plans = best_by_stops(ranked_plans(RULES, pace.pace))
     low, high = gap_spread_s(RULES, pace, plans[1], plans[0])

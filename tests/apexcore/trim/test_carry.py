@@ -8,7 +8,7 @@ from apexcore.circuit.conditions import Conditions
 from apexcore.lap.solver import solve_lap
 from apexcore.trim.moves.carry import carry_over
 from apexcore.vehicle.sheet import base_sheet
-from tests.conftest import demo_setting
+from tests.conftest import demo_lap_case
 
 COLD, HOT = Conditions(air_c=12, track_c=16, rubber_pct=30), Conditions(air_c=30, track_c=46, rubber_pct=60)
 
@@ -17,11 +17,11 @@ COLD, HOT = Conditions(air_c=12, track_c=16, rubber_pct=30), Conditions(air_c=30
     ("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "thistledown"), ("wisp_125", "thistledown")]
 )
 def test_hot_pressures_are_those_of_the_other_day(car_key: str, circuit_key: str) -> None:
-    setting, _ = demo_setting(car_key, circuit_key)
-    base = base_sheet(setting.car)
-    found = carry_over(replace(setting, conditions=HOT), base, COLD)
-    then = solve_lap(replace(setting, conditions=COLD), base)
-    now = solve_lap(replace(setting, conditions=HOT), found.sheet)
+    lap_case, _ = demo_lap_case(car_key, circuit_key)
+    base = base_sheet(lap_case.car)
+    found = carry_over(replace(lap_case, conditions=HOT), base, COLD)
+    then = solve_lap(replace(lap_case, conditions=COLD), base)
+    now = solve_lap(replace(lap_case, conditions=HOT), found.sheet)
     moved = [part for part in found.parts if part.item.key.startswith("pressure")]
     assert len(moved) == 4 and all(part.value < part.before for part in moved)
     assert now.hot_kpa == pytest.approx(then.hot_kpa, abs=4.0)
@@ -30,8 +30,8 @@ def test_hot_pressures_are_those_of_the_other_day(car_key: str, circuit_key: str
 
 @pytest.mark.parametrize("car_key", ["brackendale_gt", "ferrow_lark", "pentlow_hare"])
 def test_what_is_changed_beside_pressures_helps_today(car_key: str) -> None:
-    setting, _ = demo_setting(car_key, "sallowmere_fen")
-    found = carry_over(replace(setting, conditions=HOT), base_sheet(setting.car), COLD)
+    lap_case, _ = demo_lap_case(car_key, "sallowmere_fen")
+    found = carry_over(replace(lap_case, conditions=HOT), base_sheet(lap_case.car), COLD)
     for part in found.parts:
         assert part.item.low <= part.value <= part.item.high
         assert part.item.key.startswith("pressure") or part.gain_s < 0.0
@@ -40,6 +40,6 @@ def test_what_is_changed_beside_pressures_helps_today(car_key: str) -> None:
 
 
 def test_the_same_weather_changes_nothing() -> None:
-    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
-    found = carry_over(setting, base_sheet(setting.car), setting.conditions)
+    lap_case, _ = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    found = carry_over(lap_case, base_sheet(lap_case.car), lap_case.conditions)
     assert found.parts == () and found.after_s == pytest.approx(found.then_s, abs=1e-3)

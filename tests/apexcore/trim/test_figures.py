@@ -17,7 +17,7 @@ from apexcore.trim.figures.scales import perches, read_scales
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.weights import weights
-from tests.conftest import demo_car, demo_setting
+from tests.conftest import demo_car, demo_lap_case
 
 
 def equilibrium(car: Car, loads_n: np.ndarray, wound_mm: np.ndarray) -> np.ndarray:
@@ -58,10 +58,10 @@ def test_scales_tell_shares_and_refuse_an_empty_one() -> None:
 
 
 def test_the_ideal_share_on_a_lap_is_the_closed_form_without_air_and_slope(plain_car: Car) -> None:
-    setting, _ = demo_setting("brackendale_gt", "sallowmere_fen")
+    lap_case, _ = demo_lap_case("brackendale_gt", "sallowmere_fen")
     first = plain_car.tyres.compounds[0]
-    flat = replace(setting.line, road=setting.line.road * np.array([1.0, 0.0, 0.0, 0.0, 1.0]))
-    lap = solve_lap(replace(setting, car=plain_car, compounds=(first, first), line=flat), base_sheet(plain_car))
+    flat = replace(lap_case.line, road=lap_case.line.road * np.array([1.0, 0.0, 0.0, 0.0, 1.0]))
+    lap = solve_lap(replace(lap_case, car=plain_car, compounds=(first, first), line=flat), base_sheet(plain_car))
     share, deceleration = ideal_on_lap(lap)
     car = adjusted(plain_car, base_sheet(plain_car))
     assert share == pytest.approx(ideal_front_share(car, deceleration), abs=0.004)
@@ -75,16 +75,16 @@ def signed(locking: Locking) -> float:
 
 @pytest.mark.parametrize("car_key", ["brackendale_gt", "ferrow_lark", "pentlow_hare"])
 def test_bias_goes_back_with_fuel_at_the_rear_and_with_less_grip(car_key: str) -> None:
-    setting, spans = demo_setting(car_key, "sallowmere_fen")
-    base = base_sheet(setting.car)
-    begin = solve_lap(setting, base)
-    now, empty, full, wet, half = bias_cases(setting, base, begin, [("half", 0.5 * setting.car.tank_l)])
+    lap_case, spans = demo_lap_case(car_key, "sallowmere_fen")
+    base = base_sheet(lap_case.car)
+    begin = solve_lap(lap_case, base)
+    now, empty, full, wet, half = bias_cases(lap_case, base, begin, [("half", 0.5 * lap_case.car.tank_l)])
     assert min(empty.ideal, full.ideal) < half.ideal < max(empty.ideal, full.ideal)
     assert wet.ideal < now.ideal and wet.deceleration_ms2 < now.deceleration_ms2
-    assert (full.ideal < empty.ideal) == (setting.car.mass.tank_from_front_m > 0.5 * setting.car.wheelbase_m)
-    item = setting.car.item("brake_bias")
+    assert (full.ideal < empty.ideal) == (lap_case.car.mass.tank_from_front_m > 0.5 * lap_case.car.wheelbase_m)
+    item = lap_case.car.item("brake_bias")
     back, forward = (
-        locking(solve_lap(setting, Sheet(base.car_key, {**base.values, "brake_bias": value})), spans) for value in (item.low, item.high)
+        locking(solve_lap(lap_case, Sheet(base.car_key, {**base.values, "brake_bias": value})), spans) for value in (item.low, item.high)
     )
     assert forward[0].front and not back[0].front and "front" in forward[0].wheel
     assert all(signed(ahead) > signed(other) for ahead, other in zip(forward, back, strict=True))
@@ -92,36 +92,36 @@ def test_bias_goes_back_with_fuel_at_the_rear_and_with_less_grip(car_key: str) -
 
 @pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown")])
 def test_the_sweep_holds_what_each_value_gives_alone(car_key: str, circuit_key: str) -> None:
-    setting, _ = demo_setting(car_key, circuit_key)
-    base, item = base_sheet(setting.car), final_drive_item(setting.car)
+    lap_case, _ = demo_lap_case(car_key, circuit_key)
+    base, item = base_sheet(lap_case.car), final_drive_item(lap_case.car)
     assert item is not None
-    steps = ratio_sweep(setting, base, solve_lap(setting, base), most=7)
+    steps = ratio_sweep(lap_case, base, solve_lap(lap_case, base), most=7)
     assert len(steps) == 7 and base.values[item.key] in [step.value for step in steps]
     one = steps[1]
     moved = Sheet(base.car_key, {**base.values, item.key: one.value})
-    assert one.lap_s == pytest.approx(solve_lap(setting, moved).time_s, abs=2e-3)
-    assert one.alone_ms == pytest.approx(top_speed_ms(adjusted(setting.car, moved), setting.conditions))
+    assert one.lap_s == pytest.approx(solve_lap(lap_case, moved).time_s, abs=2e-3)
+    assert one.alone_ms == pytest.approx(top_speed_ms(adjusted(lap_case.car, moved), lap_case.conditions))
     assert all(step.towed_ms >= step.alone_ms for step in steps)
 
 
 def test_a_last_gear_may_be_for_the_tow_only() -> None:
-    setting, _ = demo_setting("ferrow_lark", "sallowmere_fen")
+    lap_case, _ = demo_lap_case("ferrow_lark", "sallowmere_fen")
 
     def words(last: float) -> str:
-        drive = setting.car.powertrain.model_copy(update={"gears": (*setting.car.powertrain.gears[:-1], last), "final_drive": 3.1})
-        return last_gear_words(setting.car.model_copy(update={"powertrain": drive}), setting.conditions)
+        drive = lap_case.car.powertrain.model_copy(update={"gears": (*lap_case.car.powertrain.gears[:-1], last), "final_drive": 3.1})
+        return last_gear_words(lap_case.car.model_copy(update={"powertrain": drive}), lap_case.conditions)
 
     found = [words(last) for last in np.arange(0.75, 1.12, 0.02)]
     assert any("tow only" in text for text in found) and any("alone on a level road" in text for text in found)
-    assert last_gear_words(demo_car("wisp_125"), setting.conditions) == ""
+    assert last_gear_words(demo_car("wisp_125"), lap_case.conditions) == ""
 
 
 def test_thrust_meets_resistance_at_the_top_speed() -> None:
-    setting, _ = demo_setting("ferrow_lark", "sallowmere_fen")
-    long = setting.car.model_copy(update={"powertrain": setting.car.powertrain.model_copy(update={"final_drive": 2.6})})
-    speeds, thrust, resist = thrust_curves(long, setting.conditions)
+    lap_case, _ = demo_lap_case("ferrow_lark", "sallowmere_fen")
+    long = lap_case.car.model_copy(update={"powertrain": lap_case.car.powertrain.model_copy(update={"final_drive": 2.6})})
+    speeds, thrust, resist = thrust_curves(long, lap_case.conditions)
     above = np.flatnonzero(thrust.max(axis=0) > resist)
-    assert speeds[above[-1]] == pytest.approx(top_speed_ms(long, setting.conditions), abs=0.26)
+    assert speeds[above[-1]] == pytest.approx(top_speed_ms(long, lap_case.conditions), abs=0.26)
     assert thrust.shape == (6, len(speeds))
 
 

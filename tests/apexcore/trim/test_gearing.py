@@ -7,7 +7,7 @@ import pytest
 from apexcore.circuit.conditions import Conditions
 from apexcore.lap.assembly import aero_areas, gear_thrust
 from apexcore.lap.driver import LEVELS
-from apexcore.lap.solver import Setting, solve_lap
+from apexcore.lap.solver import LapCase, solve_lap
 from apexcore.trim.figures.gearing import limit_speed_ms, shifts
 from apexcore.trim.moves.effects import step_effects
 from apexcore.vehicle.car import Car
@@ -46,32 +46,32 @@ def test_a_falling_power_curve_is_shifted_before_the_limiter(car: Car) -> None:
     assert all(shift.rpm < car.powertrain.limit_rpm for shift in shifts(peaky))
 
 
-def test_step_effects_are_the_difference_of_two_laps(setting: Setting, sheet: Sheet) -> None:
-    item = setting.car.item("bar_front")
-    down, up = step_effects(setting, sheet, [item])
+def test_step_effects_are_the_difference_of_two_laps(lap_case: LapCase, sheet: Sheet) -> None:
+    item = lap_case.car.item("bar_front")
+    down, up = step_effects(lap_case, sheet, [item])
     stepped = sheet.stepped(item, 1)
     assert stepped is not None
-    assert up.lap_s == pytest.approx(solve_lap(setting, stepped).time_s - solve_lap(setting, sheet).time_s, abs=1e-3)
+    assert up.lap_s == pytest.approx(solve_lap(lap_case, stepped).time_s - solve_lap(lap_case, sheet).time_s, abs=1e-3)
     assert (down.value, up.value) == (4, 6)
 
 
-def test_an_item_at_its_end_has_no_step_further(setting: Setting, sheet: Sheet) -> None:
-    item = setting.car.item("bar_front")
+def test_an_item_at_its_end_has_no_step_further(lap_case: LapCase, sheet: Sheet) -> None:
+    item = lap_case.car.item("bar_front")
     end = Sheet(sheet.car_key, {**sheet.values, "bar_front": item.high})
-    assert step_effects(setting, end, [item])[1].value is None
+    assert step_effects(lap_case, end, [item])[1].value is None
 
 
 @pytest.mark.slow
 @pytest.mark.parametrize("level", ["front runner", "solid midfielder"])
-def test_the_spread_of_effects_covers_the_virtual_cars(setting: Setting, sheet: Sheet, level: str) -> None:
+def test_the_spread_of_effects_covers_the_virtual_cars(lap_case: LapCase, sheet: Sheet, level: str) -> None:
     """What the book says of one step against what it does on cars with other true values and a human driver."""
-    said_by = replace(setting, driver=LEVELS[level])
-    book = {(e.item.key, e.steps): e for e in step_effects(said_by, sheet, setting.car.items)}
+    said_by = replace(lap_case, driver=LEVELS[level])
+    book = {(e.item.key, e.steps): e for e in step_effects(said_by, sheet, lap_case.car.items)}
     inside = []
     for seed in range(4):
-        truth = true_car(setting.car, seed)
+        truth = true_car(lap_case.car, seed)
         pair = (truth.tyres.compound("marl"),) * 2
-        driven = replace(setting, car=truth, compounds=pair, driver=VirtualDriver().level)
+        driven = replace(lap_case, car=truth, compounds=pair, driver=VirtualDriver().level)
         for real in step_effects(driven, sheet, truth.items):
             said = book[real.item.key, real.steps]
             if said.value is not None:

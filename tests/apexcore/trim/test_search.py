@@ -11,7 +11,7 @@ from apexcore.lap.solver import solve_lap
 from apexcore.trim.moves.search import AIM_WORDS, Found, Limits, _Search, search
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import base_sheet
-from tests.conftest import demo_car, demo_setting
+from tests.conftest import demo_car, demo_lap_case
 
 
 def shortened(item: Item, around: int) -> Item:
@@ -30,11 +30,11 @@ def shortened(item: Item, around: int) -> Item:
     ],
 )
 def test_four_items_end_where_brute_force_ends(car_key: str, circuit_key: str, keys: tuple[str, ...]) -> None:
-    setting, spans = demo_setting(car_key, circuit_key)
-    items = [shortened(setting.car.item(key), 2) for key in keys]
-    base = base_sheet(setting.car)
-    found = search(setting, spans, base, items)
-    work = _Search(setting, spans, items, base, "lap", Limits(), 12, lambda: False)
+    lap_case, spans = demo_lap_case(car_key, circuit_key)
+    items = [shortened(lap_case.car.item(key), 2) for key in keys]
+    base = base_sheet(lap_case.car)
+    found = search(lap_case, spans, base, items)
+    work = _Search(lap_case, spans, items, base, "lap", Limits(), 12, lambda: False)
     values = [[item.check(item.nearest(v)) for v in np.arange(item.low, item.high + item.step / 2, item.step)] for item in items]
     best = min(work.tried(work.sheet(combination)).cost_s for combination in itertools.product(*values))
     assert found.after.cost_s == pytest.approx(best, abs=1e-3)
@@ -43,14 +43,14 @@ def test_four_items_end_where_brute_force_ends(car_key: str, circuit_key: str, k
 
 @pytest.fixture(scope="module")
 def kart() -> Found:
-    setting, spans = demo_setting("wisp_125", "thistledown")
-    return search(setting, spans, base_sheet(setting.car), setting.car.items)
+    lap_case, spans = demo_lap_case("wisp_125", "thistledown")
+    return search(lap_case, spans, base_sheet(lap_case.car), lap_case.car.items)
 
 
 def test_no_single_step_beats_the_result(kart: Found) -> None:
-    setting, spans = demo_setting("wisp_125", "thistledown")
-    items = [item for item in setting.car.items if not item.locked]
-    work = _Search(setting, spans, items, base_sheet(setting.car), "lap", Limits(), 12, lambda: False)
+    lap_case, spans = demo_lap_case("wisp_125", "thistledown")
+    items = [item for item in lap_case.car.items if not item.locked]
+    work = _Search(lap_case, spans, items, base_sheet(lap_case.car), "lap", Limits(), 12, lambda: False)
     best = work.tried(kart.sheet)
     assert kart.finished
     for item, steps, moved in work.neighbours(kart.sheet):
@@ -73,12 +73,12 @@ def test_the_changes_lead_from_the_first_sheet_to_the_best_in_order_of_worth(kar
 
 @pytest.mark.slow
 def test_limits_are_kept_where_the_free_search_would_pass_them() -> None:
-    setting, spans = demo_setting("brackendale_gt", "sallowmere_fen")
-    base = base_sheet(setting.car)
-    items = [setting.car.item(key) for key in ("wing", "bar_front", "bar_rear", "final_drive")]
-    free = search(setting, spans, base, items)
-    bound = search(setting, spans, base, items, limits=Limits(top_ms=0.0, entry_pct=0.2))
-    lap, begin = solve_lap(setting, bound.sheet), solve_lap(setting, base)
+    lap_case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    base = base_sheet(lap_case.car)
+    items = [lap_case.car.item(key) for key in ("wing", "bar_front", "bar_rear", "final_drive")]
+    free = search(lap_case, spans, base, items)
+    bound = search(lap_case, spans, base, items, limits=Limits(top_ms=0.0, entry_pct=0.2))
+    lap, begin = solve_lap(lap_case, bound.sheet), solve_lap(lap_case, base)
     assert bound.after.excess == pytest.approx(0.0, abs=1e-6)
     assert lap.top_speed_ms >= begin.top_speed_ms - 0.01
     assert free.after.cost_s < bound.after.cost_s < bound.before.cost_s
@@ -87,12 +87,12 @@ def test_limits_are_kept_where_the_free_search_would_pass_them() -> None:
 @pytest.mark.slow
 @pytest.mark.parametrize("aim", list(AIM_WORDS))
 def test_every_aim_is_served(aim: str) -> None:
-    setting, spans = demo_setting("ferrow_lark", "thistledown")
-    setting = replace(setting, driver=replace(setting.driver, ability=0.97))
-    base = base_sheet(setting.car)
-    items = [setting.car.item(key) for key in ("wing", "wing_front", "brake_bias")]
+    lap_case, spans = demo_lap_case("ferrow_lark", "thistledown")
+    lap_case = replace(lap_case, driver=replace(lap_case.driver, ability=0.97))
+    base = base_sheet(lap_case.car)
+    items = [lap_case.car.item(key) for key in ("wing", "wing_front", "brake_bias")]
     told: list[float] = []
-    found = search(setting, spans, base, items, aim, laps=5, progress=told.append)  # type: ignore[arg-type]
+    found = search(lap_case, spans, base, items, aim, laps=5, progress=told.append)  # type: ignore[arg-type]
     assert found.after.cost_s < found.before.cost_s
     assert told == sorted(told) and told[-1] == 1.0
     if aim == "top":
@@ -100,13 +100,13 @@ def test_every_aim_is_served(aim: str) -> None:
 
 
 def test_a_stopped_search_gives_the_best_so_far() -> None:
-    setting, spans = demo_setting("wisp_125", "thistledown")
+    lap_case, spans = demo_lap_case("wisp_125", "thistledown")
     calls = iter([False, True, True, True, True])
-    found = search(setting, spans, base_sheet(setting.car), setting.car.items, stopped=lambda: next(calls, True))
+    found = search(lap_case, spans, base_sheet(lap_case.car), lap_case.car.items, stopped=lambda: next(calls, True))
     assert not found.finished and found.after.cost_s <= found.before.cost_s
 
 
 def test_without_a_free_item_there_is_nothing_to_search() -> None:
-    setting, spans = demo_setting("drummock_stallard", "hollin_bowl")
+    lap_case, spans = demo_lap_case("drummock_stallard", "hollin_bowl")
     with pytest.raises(InputError, match="free items"):
-        search(setting, spans, base_sheet(setting.car), [setting.car.item("spoiler")])
+        search(lap_case, spans, base_sheet(lap_case.car), [lap_case.car.item("spoiler")])

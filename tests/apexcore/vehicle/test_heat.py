@@ -7,14 +7,14 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
 from apexcore.circuit.conditions import Conditions
-from apexcore.lap.solver import Setting, solve_lap
+from apexcore.lap.solver import LapCase, solve_lap
 from apexcore.lap.stint import solve_stint
-from apexcore.trim.reading.answer import answer
+from apexcore.trim.reading.analysis import analyse
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.heat import Flow, capacities, excess_camber_deg, flow, tread_c
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from apexcore.vehicle.tyres import hot_pressure_kpa
-from tests.conftest import demo_setting
+from tests.conftest import demo_lap_case
 
 FLOW = Flow(surface_w=4200.0, carcass_w=600.0, cooling=55.0, conduction=110.0, loss=4.0, ambient_c=26.0, air_c=22.0)
 
@@ -54,15 +54,15 @@ def test_a_compound_that_warms_up_quickly_is_hot_sooner_and_ends_alike(car: Car)
     assert found[1][1] == pytest.approx(found[0][1], abs=0.1) == pytest.approx(one.settled_c()[0], abs=0.1)
 
 
-def test_the_surface_leads_and_the_carcass_makes_the_pressure(setting: Setting, sheet: Sheet) -> None:
-    stint = solve_stint(setting, sheet, 40.0, 8)
+def test_the_surface_leads_and_the_carcass_makes_the_pressure(lap_case: LapCase, sheet: Sheet) -> None:
+    stint = solve_stint(lap_case, sheet, 40.0, 8)
     for w in range(4):
         surface = [lap.lap.tyres.temperature_c[w] for lap in stint]
         carcass = [lap.lap.tyres.carcass_c[w] for lap in stint]
         assert surface[0] == carcass[0] and surface[1] > carcass[1]
         assert abs(carcass[-1] - carcass[-2]) < 0.25 * abs(carcass[2] - carcass[1])
         filled = sheet.values[f"pressure_{('fl', 'fr', 'rl', 'rr')[w]}"]
-        assert stint[5].lap.hot_kpa[w] == pytest.approx(hot_pressure_kpa(filled, setting.car.tyres.cold_at_c, carcass[5]), rel=1e-9)
+        assert stint[5].lap.hot_kpa[w] == pytest.approx(hot_pressure_kpa(filled, lap_case.car.tyres.cold_at_c, carcass[5]), rel=1e-9)
 
 
 @given(surface=st.floats(40, 120), camber=st.floats(-4, 4), error=st.floats(-0.3, 0.3))
@@ -87,12 +87,12 @@ def test_the_outer_wheel_that_leans_in_too_much_works_its_inner_shoulder(left: b
 
 @pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "thistledown")])
 def test_camber_and_pressure_show_in_the_readings_of_their_wheel(car_key: str, circuit_key: str) -> None:
-    setting, spans = demo_setting(car_key, circuit_key)
-    base = base_sheet(setting.car)
+    lap_case, spans = demo_lap_case(car_key, circuit_key)
+    base = base_sheet(lap_case.car)
 
     def readings(**values: float) -> dict[str, tuple[float, float, float]]:
         moved = Sheet(base.car_key, {**base.values, **values})
-        return {tyre.wheel: tyre.tread_c for tyre in answer(setting, spans, moved).tyres}
+        return {tyre.wheel: tyre.tread_c for tyre in analyse(lap_case, spans, moved).tyres}
 
     usual, upright, full = readings(), readings(camber_fl=-1.0), readings(pressure_fl=base.values["pressure_fl"] + 20)
     assert upright["fl"][0] - upright["fl"][2] < usual["fl"][0] - usual["fl"][2] - 3.0
@@ -100,7 +100,7 @@ def test_camber_and_pressure_show_in_the_readings_of_their_wheel(car_key: str, c
     assert upright["rr"] == pytest.approx(usual["rr"], abs=2.0)
 
 
-def test_hot_laps_of_a_flow_are_those_of_the_lap(setting: Setting, sheet: Sheet) -> None:
-    lap = solve_lap(setting, sheet)
+def test_hot_laps_of_a_flow_are_those_of_the_lap(lap_case: LapCase, sheet: Sheet) -> None:
+    lap = solve_lap(lap_case, sheet)
     for wheel in range(4):
         assert lap.tyres.carcass_c[wheel] - lap.tyres.temperature_c[wheel] == pytest.approx(3.0, abs=4.0)

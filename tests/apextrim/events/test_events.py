@@ -97,7 +97,7 @@ def test_sessions_are_added_and_set(client_in: Client, event: Event) -> None:
     session = event.sessions.get(name="Warm-up")
     assert client_in.post(url("save_now", event), {"session": session.pk, "real_car": "yes", "driver": "newcomer"}).status_code == 302
     event.refresh_from_db()
-    assert cases.setting_of(event).driver == LEVELS["newcomer"]
+    assert cases.lap_case_of(event).driver == LEVELS["newcomer"]
     page = client_in.get(url("brief", event)).content.decode()
     assert "Warm-up" in page
     assert "never on a jack" in page  # the cautions of a real car

@@ -10,7 +10,7 @@ from apexcore.trim.reading.drift import balance_drift, drift, limiting_wheel
 from apexcore.vehicle.sheet import base_sheet
 from apextrim.events.models import Event
 from apextrim.sheets.models import Sheet
-from tests.conftest import demo_car, demo_setting
+from tests.conftest import demo_car, demo_lap_case
 
 
 def text_of(response: object) -> str:
@@ -33,9 +33,9 @@ def test_a_stint_tells_times_tyres_and_drift(client_in: Client, event: Event, fi
     ("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("drummock_stallard", "hollin_bowl"), ("wisp_125", "thistledown")]
 )
 def test_the_wheel_that_works_most_goes_first(car_key: str, circuit_key: str) -> None:
-    setting, spans = demo_setting(car_key, circuit_key)
-    stint = solve_stint(setting, base_sheet(demo_car(car_key)), demo_car(car_key).tank_l, 8)
-    laps = drift(stint, spans, setting.line)
+    lap_case, spans = demo_lap_case(car_key, circuit_key)
+    stint = solve_stint(lap_case, base_sheet(demo_car(car_key)), demo_car(car_key).tank_l, 8)
+    laps = drift(stint, spans, lap_case.line)
     wheel, left = limiting_wheel(laps, (0.72, 0.72))
     assert stint[-1].wear[wheel] == max(stint[-1].wear)
     assert left == pytest.approx(0.72 / (stint[-1].wear[wheel] / 7), rel=1e-6)

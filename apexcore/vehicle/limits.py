@@ -11,7 +11,7 @@ from .sheet import Sheet
 Limit = tuple[float, float]
 
 
-def ruled(car: Car, limits: Mapping[str, Limit]) -> Car:
+def with_limits(car: Car, limits: Mapping[str, Limit]) -> Car:
     """The car with its list of items as the rules leave it; its base sheet moves inside.
 
     :raises FileRejected: naming every limit on an item that the car does not have
@@ -26,7 +26,7 @@ def ruled(car: Car, limits: Mapping[str, Limit]) -> Car:
             problems += _problems(item, limits[item.key])
     if problems:
         raise FileRejected(problems)
-    items = tuple(_ruled(item, limits[item.key]) if item.key in limits else item for item in car.items)
+    items = tuple(_limited(item, limits[item.key]) if item.key in limits else item for item in car.items)
     return car.model_copy(update={"items": items})
 
 
@@ -47,7 +47,7 @@ def _problems(item: Item, limit: Limit) -> list[str]:
     return found
 
 
-def _ruled(item: Item, limit: Limit) -> Item:
+def _limited(item: Item, limit: Limit) -> Item:
     low, high = limit
     if low == high:
         return item.model_copy(update={"base": low, "locked": True})
@@ -56,7 +56,7 @@ def _ruled(item: Item, limit: Limit) -> Item:
     return item.model_copy(update={"low": low, "high": high, "base": min(max(item.base, low), high), "names": names})
 
 
-def outside(car: Car, sheet: Sheet) -> list[str]:
+def violations(car: Car, sheet: Sheet) -> list[str]:
     """What of a sheet the car's list, as the rules leave it, does not allow; a sentence an item."""
     found = []
     for item in car.items:
@@ -68,7 +68,7 @@ def outside(car: Car, sheet: Sheet) -> list[str]:
     return found
 
 
-def within(car: Car, sheet: Sheet) -> Sheet:
+def clamped(car: Car, sheet: Sheet) -> Sheet:
     """The sheet with what the list does not allow moved to the nearest value that it does."""
     values = {item.key: item.base if item.locked else item.nearest_allowed(sheet.values[item.key]) for item in car.items}
     return Sheet(sheet.car_key, values)

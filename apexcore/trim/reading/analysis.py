@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from ...circuit.line import CornerSpan
 from ...lap.assembly import lateral_transfer, rolling_share
-from ...lap.solver import Lap, Setting, solve_lap, top_speed_ms
+from ...lap.solver import Lap, LapCase, solve_lap, top_speed_ms
 from ...quantities.text import format_number
 from ...vehicle.car import WHEEL_WORDS, WHEELS, Car
 from ...vehicle.heat import excess_camber_deg, tread_c
@@ -23,7 +23,7 @@ _BIAS_WARNING = 0.03
 
 
 @dataclass(frozen=True)
-class TyreAnswer:
+class TyreAnalysis:
     """One wheel, modelled.
 
     :param temperature_c: settled temperature of the tread's surface [degC]
@@ -46,7 +46,7 @@ class TyreAnswer:
 
 
 @dataclass(frozen=True)
-class Answer:
+class SheetAnalysis:
     """The bench's answer to a sheet.
 
     :param lap: the solved lap
@@ -61,7 +61,7 @@ class Answer:
     lap: Lap
     corners: tuple[CornerResult, ...]
     grid: dict[tuple[str, str], float | None]
-    tyres: tuple[TyreAnswer, ...]
+    tyres: tuple[TyreAnalysis, ...]
     shifts: tuple[Shift, ...]
     warnings: tuple[str, ...]
     top_ms: tuple[float, float]
@@ -69,23 +69,27 @@ class Answer:
     clearances: tuple[Clearance, ...]
 
 
-def answer(
-    setting: Setting, spans: Sequence[CornerSpan], sheet: Sheet, near: Lap | None = None, bumps: Sequence[tuple[float, float]] = ()
-) -> Answer:
+def analyse(
+    lap_case: LapCase,
+    spans: Sequence[CornerSpan],
+    sheet: Sheet,
+    initial_guess: Lap | None = None,
+    bumps: Sequence[tuple[float, float]] = (),
+) -> SheetAnalysis:
     """Solves the sheet and reads everything the bench shows.
 
     :param bumps: distance along the lap [m] and height [mm] of each bump of the circuit
-    :param near: a lap of another sheet under the same setting, to begin at
+    :param initial_guess: a lap of another sheet in the same case, to start from
     :raises SolverError: if the car cannot take the circuit
     """
-    lap = solve_lap(setting, sheet, near=near)
-    results = tuple(read_corner(lap, span, setting.line.s) for span in spans)
-    car = adjusted(setting.car, sheet)
-    tyres = tuple(_tyre(setting, car, lap, wheel) for wheel in range(4))
-    low = tuple(clearances(car, lap, setting.line, bumps))
-    warnings = tuple(_warnings(setting, car, lap, tyres) + _low_warnings(low))
-    alone, towed = (top_speed_ms(car, setting.conditions, tow) for tow in (0.0, 1.0))
-    return Answer(
+    lap = solve_lap(lap_case, sheet, initial_guess=initial_guess)
+    results = tuple(read_corner(lap, span, lap_case.line.s) for span in spans)
+    car = adjusted(lap_case.car, sheet)
+    tyres = tuple(_tyre(lap_case, car, lap, wheel) for wheel in range(4))
+    low = tuple(clearances(car, lap, lap_case.line, bumps))
+    warnings = tuple(_warnings(lap_case, car, lap, tyres) + _low_warnings(low))
+    alone, towed = (top_speed_ms(car, lap_case.conditions, tow) for tow in (0.0, 1.0))
+    return SheetAnalysis(
         lap, results, balance_grid(results), tyres, tuple(shifts(car)), warnings, (alone, towed), tuple(ride_ends(car)), low
     )  # fmt: skip
 
@@ -96,26 +100,26 @@ def _mean_loads_n(lap: Lap) -> Four:
     return four(float((lap.column(f"load_{wheel}") * dt).sum() / dt.sum()) for wheel in WHEELS)
 
 
-def best_hot_kpa(setting: Setting, lap: Lap) -> Four:
+def best_hot_kpa(lap_case: LapCase, lap: Lap) -> Four:
     """Best hot pressure of each wheel at its mean load [kPa]."""
     found = []
     for wheel, load in enumerate(_mean_loads_n(lap)):
-        compound = setting.compounds[wheel // 2]
+        compound = lap_case.compounds[wheel // 2]
         found.append(compound.pressure_opt_kpa + compound.pressure_opt_kpa_per_kn * (load - compound.load_ref_n) / 1000.0)
     return four(found)
 
 
-def _tyre(setting: Setting, car: Car, lap: Lap, wheel: int) -> TyreAnswer:
+def _tyre(lap_case: LapCase, car: Car, lap: Lap, wheel: int) -> TyreAnalysis:
     loads = _mean_loads_n(lap)
-    load, total, best = loads[wheel], sum(loads), best_hot_kpa(setting, lap)[wheel]
+    load, total, best = loads[wheel], sum(loads), best_hot_kpa(lap_case, lap)[wheel]
     tyres, hot = lap.tyres, lap.hot_kpa[wheel]
-    return TyreAnswer(
-        WHEELS[wheel], tyres.temperature_c[wheel], tyres.carcass_c[wheel], tread_readings(setting, car, lap, wheel, hot / best - 1.0),
-        hot, best, lap.slide_j[wheel] / 1000.0, load / total,
+    return TyreAnalysis(
+        WHEELS[wheel], tyres.temperature_c[wheel], tyres.carcass_c[wheel], tread_readings(lap_case, car, lap, wheel, hot / best - 1.0),
+        hot, best, lap.slip_energy_j[wheel] / 1000.0, load / total,
     )  # fmt: skip
 
 
-def tread_readings(setting: Setting, car: Car, lap: Lap, wheel: int, pressure_error: float) -> tuple[float, float, float]:
+def tread_readings(lap_case: LapCase, car: Car, lap: Lap, wheel: int, pressure_error: float) -> tuple[float, float, float]:
     """Inner, middle and outer temperature of a tread over a lap [degC].
 
     :param car: the car as the sheet sets it
@@ -130,7 +134,7 @@ def tread_readings(setting: Setting, car: Car, lap: Lap, wheel: int, pressure_er
     work = (car.tyres.heat_share * lap.column(f"slide_{WHEELS[wheel]}") + rolling) * dt
     best = lap.tyres.compound(wheel).inclination_opt_deg
     excess = excess_camber_deg(lap.column("lateral"), work, camber if left else -camber, roll, best, left)
-    return tread_c(lap.tyres.temperature_c[wheel], setting.conditions.ambient_c, excess, pressure_error)
+    return tread_c(lap.tyres.temperature_c[wheel], lap_case.conditions.ambient_c, excess, pressure_error)
 
 
 def _low_warnings(low: Sequence[Clearance]) -> list[str]:
@@ -144,7 +148,7 @@ def _low_warnings(low: Sequence[Clearance]) -> list[str]:
     return found
 
 
-def _warnings(setting: Setting, car: Car, lap: Lap, tyres: Sequence[TyreAnswer]) -> list[str]:
+def _warnings(lap_case: LapCase, car: Car, lap: Lap, tyres: Sequence[TyreAnalysis]) -> list[str]:
     found: list[str] = []
     for tyre in tyres:
         error = tyre.hot_kpa - tyre.best_kpa
