@@ -169,7 +169,7 @@ class Posterior:
     runs: Floats
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _gibbs(
     x: Floats, y: Floats, run: Ints, runs: int, mean: Floats, sd: Floats, seed: int, burn: int, draws: int, tails: float,
     scatter_prior: float, shift_prior: float,
@@ -235,7 +235,7 @@ def _gibbs(
     return out, out_tau, out_sigma
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _draw_normal(a: Floats, b: Floats, out: Floats) -> None:
     """A draw of N(A^-1 b, A^-1) into `out`; only the lower half of `a` is read, and overwritten by its Cholesky factor L.
 
@@ -262,7 +262,7 @@ def _draw_normal(a: Floats, b: Floats, out: Floats) -> None:
         out[k] = total / a[k, k]
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _scale_step(variance: float, square: float, count: int, prior: float) -> float:
     """A few Metropolis steps for a standard deviation s given sum of squares: p(s) s^-n exp(-S/2s2) exp(-s2/2 prior2)."""
     log_s = 0.5 * math.log(variance)

@@ -103,7 +103,7 @@ def _tables(rules: RaceRules, pace: Pace) -> tuple[Floats, Floats]:
     return first, later
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _programme(first: Floats, later: Floats, laps: int, stops: int) -> tuple[Floats, Ints, Ints]:
     """Least time by (stops, laps done, set of compounds used), with the last stint's compound and length."""
     kinds = first.shape[0]

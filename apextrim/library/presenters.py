@@ -5,7 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from apexcore.quantities import format_number
-from apextrim.ui.pictures import Axis, linear_axis
+from apextrim.ui.pictures import Axis, Plot
+
+_PLOT = Plot(640, 250, left=44, right=596, top=16, bottom=212)
 
 
 @dataclass(frozen=True)
@@ -17,6 +19,7 @@ class PowerPicture:
     :param power: [kW]
     """
 
+    plot: Plot
     x: Axis
     y: Axis
     power: Axis
@@ -24,20 +27,16 @@ class PowerPicture:
     power_path: str
     most_nm: float
     most_kw: float
-    width: int = 640
-    height: int = 250
-    right: int = 596
-    bottom: int = 212
 
 
 def power_picture(rpm: np.ndarray, torque: np.ndarray, power: np.ndarray) -> PowerPicture:
     """The picture of a power curve."""
-    x = linear_axis(float(rpm[0]), float(rpm[-1]), 44, 596, 8, lambda value: format_number(value, 0))
-    y = linear_axis(0.0, 1.08 * float(torque.max()), 212, 16, 5, lambda value: format_number(value, 0))
-    kw = linear_axis(0.0, 1.08 * float(power.max()), 212, 16, 5, lambda value: format_number(value, 0))
+    x = _PLOT.x_axis(float(rpm[0]), float(rpm[-1]), 8, lambda value: format_number(value, 0))
+    y = _PLOT.y_axis(0.0, 1.08 * float(torque.max()), 5, lambda value: format_number(value, 0))
+    kw = _PLOT.y_axis(0.0, 1.08 * float(power.max()), 5, lambda value: format_number(value, 0))
 
     def path(axis: Axis, values: np.ndarray) -> str:
         spots = " ".join(f"{x.at(float(n)):.1f},{axis.at(float(value)):.1f}" for n, value in zip(rpm, values, strict=True))
         return f"M{spots}"
 
-    return PowerPicture(x, y, kw, path(y, torque), path(kw, power), float(torque.max()), float(power.max()))
+    return PowerPicture(_PLOT, x, y, kw, path(y, torque), path(kw, power), float(torque.max()), float(power.max()))

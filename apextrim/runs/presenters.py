@@ -11,12 +11,11 @@ from apexcore.formats.laps_csv import lap_cells
 from apexcore.judge.laps import KIND_WORDS, DrivenLap
 from apexcore.judge.tags import tags_text
 from apexcore.quantities import format_lap
-from apextrim.ui.pictures import Axis, linear_axis
+from apextrim.ui.pictures import Axis, Plot
 
 from .queries import RunLine
 
-WIDTH, HEIGHT = 620.0, 250.0
-_LEFT, _RIGHT, _TOP, _BOTTOM = 62.0, 14.0, 16.0, 34.0
+_PLOT = Plot(620, 250, left=62, right=606, top=16, bottom=216)
 
 
 @dataclass(frozen=True)
@@ -40,6 +39,7 @@ class LapPicture:
 
     spots: list[Spot]
     line: str
+    plot: Plot
     x: Axis
     y: Axis
     median_y: float | None
@@ -53,18 +53,18 @@ def lap_picture(laps: Sequence[DrivenLap], median_s: float | None) -> LapPicture
     low, high = min(timed), max(timed)
     room = max(0.12 * (high - low), 0.1)
     numbers = [lap.number for lap in laps]
-    y = linear_axis(low - room, high + 3 * room, HEIGHT - _BOTTOM, _TOP, 5, lambda v: format_lap(v, 1))
+    y = _PLOT.y_axis(low - room, high + 3 * room, 5, lambda v: format_lap(v, 1))
     whole = max(int(np.ceil((max(numbers) - min(numbers)) / 12)), 1)
-    x = linear_axis(min(numbers) - 0.5, max(numbers) + 0.5, _LEFT, WIDTH - _RIGHT, 0, lambda v: f"{v:.0f}", step=float(whole))
+    x = _PLOT.x_axis(min(numbers) - 0.5, max(numbers) + 0.5, 0, lambda v: f"{v:.0f}", step=float(whole))
     spots = []
     for lap in laps:
         beyond = lap.time_s > high + 3 * room
-        at = _TOP + 4 if beyond else float(y.at(lap.time_s))
+        at = _PLOT.top + 4 if beyond else float(y.at(lap.time_s))
         title = f"Lap {lap.number}: {format_lap(lap.time_s)}, {KIND_WORDS[lap.kind]}"
         spots.append(Spot(float(x.at(lap.number)), at, lap.kind, title, beyond))
     points = [f"{spot.x:.1f},{spot.y:.1f}" for spot in spots if spot.kind == "timed"]
     line = "M" + " ".join(points) if len(points) > 1 else ""
-    return LapPicture(spots, line, x, y, None if median_s is None else float(y.at(median_s)))
+    return LapPicture(spots, line, _PLOT, x, y, None if median_s is None else float(y.at(median_s)))
 
 
 def all_laps_csv(lines: Sequence[RunLine]) -> str:

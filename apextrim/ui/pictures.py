@@ -1,4 +1,4 @@
-"""Geometry that all pictures share: axes with round ticks."""
+"""Geometry that all pictures share: frames, and axes with round ticks."""
 
 import math
 from collections.abc import Callable
@@ -55,3 +55,43 @@ def linear_axis(
     last = math.floor(high / step + 1e-9)
     bare = Axis(low, high, start, end, ())
     return Axis(low, high, start, end, tuple(Tick(bare.at(k * step), words(k * step)) for k in range(first, last + 1)))
+
+
+@dataclass(frozen=True)
+class Plot:
+    """The frame of a picture with axes; `ui/pictures/axes.html` draws it.
+
+    :param width: of the whole picture [px]
+    :param height: of the whole picture [px]
+    :param left: where the frame begins [px]
+    :param right: where it ends [px]
+    :param top: its upper edge [px]
+    :param bottom: its lower edge, where the horizontal axis stands [px]
+    """
+
+    width: int
+    height: int
+    left: int
+    right: int
+    top: int
+    bottom: int
+
+    @property
+    def depth(self) -> int:
+        """Height of the frame [px]."""
+        return self.bottom - self.top
+
+    @property
+    def middle(self) -> int:
+        """Half way down the frame [px]."""
+        return (self.top + self.bottom) // 2
+
+    def x_axis(
+        self, low: float, high: float, count: int, words: Callable[[float], str], inset: float = 0, step: float | None = None
+    ) -> Axis:
+        """The horizontal axis, as `linear_axis`; its ends stand `inset` inside the frame [px]."""
+        return linear_axis(low, high, self.left + inset, self.right - inset, count, words, step)
+
+    def y_axis(self, low: float, high: float, count: int, words: Callable[[float], str], inset: float = 0) -> Axis:
+        """The vertical axis, upwards, as `linear_axis`; its ends stand `inset` inside the frame [px]."""
+        return linear_axis(low, high, self.bottom - inset, self.top + inset, count, words)

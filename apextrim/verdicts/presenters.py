@@ -6,18 +6,19 @@ from apexcore.judge.model import Prior
 from apexcore.judge.verdict import Verdict
 from apexcore.quantities import format_lap, format_number
 from apextrim.runs.queries import per_run
-from apextrim.ui.pictures import Axis, linear_axis
+from apextrim.ui.pictures import Axis, Plot
 
 from .queries import Judged
 
-WIDTH = 640.0
-_LEFT, _RIGHT = 62.0, 16.0
+_INTERVAL = Plot(640, 104, left=20, right=620, top=10, bottom=66)
+_EVIDENCE = Plot(640, 260, left=62, right=624, top=16, bottom=220)
 
 
 @dataclass(frozen=True)
 class IntervalPicture:
     """The interval on a number line; quicker for B lies left."""
 
+    plot: Plot
     axis: Axis
     zero: float
     low: float
@@ -34,9 +35,9 @@ class IntervalPicture:
 def interval_picture(verdict: Verdict) -> IntervalPicture:
     """The 95 % interval beside zero and the margin."""
     reach = 1.25 * max(abs(verdict.low_s), abs(verdict.high_s), 2 * verdict.margin_s, 0.1)
-    axis = linear_axis(-reach, reach, 20, WIDTH - 20, 6, lambda v: format_number(v, 2, signed=True))
+    axis = _INTERVAL.x_axis(-reach, reach, 6, lambda v: format_number(v, 2, signed=True))
     band = (axis.at(-verdict.margin_s), axis.at(verdict.margin_s))
-    return IntervalPicture(axis, axis.at(0.0), axis.at(verdict.low_s), axis.at(verdict.high_s), axis.at(verdict.mean_s), band)
+    return IntervalPicture(_INTERVAL, axis, axis.at(0.0), axis.at(verdict.low_s), axis.at(verdict.high_s), axis.at(verdict.mean_s), band)
 
 
 @dataclass(frozen=True)
@@ -63,20 +64,19 @@ class EvidenceRun:
 @dataclass(frozen=True)
 class EvidencePicture:
     runs: list[EvidenceRun]
+    plot: Plot
     y: Axis
-    height: float
 
 
 def evidence_picture(judged: Judged) -> EvidencePicture:
     """Laps with fuel, tyre age and cold tyres taken out, run by run in the order driven."""
-    height, top, bottom = 260.0, 14.0, 40.0
     cleaned = judged.verdict.cleaned_s
     room = max(0.08 * (max(cleaned) - min(cleaned)), 0.03)
-    y = linear_axis(min(cleaned) - room, max(cleaned) + room, height - bottom, top, 5, lambda v: format_lap(v, 1))
+    y = _EVIDENCE.y_axis(min(cleaned) - room, max(cleaned) + room, 5, lambda v: format_lap(v, 1))
     gap = 18.0
     total = sum(len(run.laps) for run in judged.runs)
-    unit = (WIDTH - _LEFT - _RIGHT - gap * len(judged.runs)) / max(total, 1)
-    x, found = _LEFT + gap / 2, []
+    unit = (_EVIDENCE.right - _EVIDENCE.left - gap * len(judged.runs)) / max(total, 1)
+    x, found = _EVIDENCE.left + gap / 2, []
     for judged_run, times in zip(judged.runs, per_run(judged.runs, cleaned), strict=True):
         spots = [
             EvidenceSpot(
@@ -90,7 +90,7 @@ def evidence_picture(judged: Judged) -> EvidencePicture:
             EvidenceRun(judged_run.run.name, judged_run.run.pk, side, x, right, (x + right) / 2, y.at(sum(times) / len(times)), spots)
         )
         x = right + gap
-    return EvidencePicture(found, y, height)
+    return EvidencePicture(found, _EVIDENCE, y)
 
 
 def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str, str]]:

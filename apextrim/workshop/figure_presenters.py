@@ -11,7 +11,10 @@ from apexcore.trim.figures.gearing import RatioStep
 from apexcore.trim.moves.effects import difference_spread_s
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apextrim.ui.pictures import Axis, linear_axis
+from apextrim.ui.pictures import Axis, Plot
+
+_THRUST = Plot(640, 300, left=60, right=610, top=16, bottom=260)
+_BIAS = Plot(460, 250, left=60, right=440, top=16, bottom=210)
 
 
 @dataclass(frozen=True)
@@ -22,6 +25,7 @@ class ThrustPicture:
     :param resist: path of drag and rolling resistance
     """
 
+    plot: Plot
     x: Axis
     y: Axis
     gears: list[tuple[int, str, float, float]]
@@ -32,9 +36,9 @@ def thrust_picture(speeds: np.ndarray, thrust: np.ndarray, resist: np.ndarray) -
     """The picture of the thrust curves."""
     kmh = 3.6 * speeds
     top = float(kmh[np.flatnonzero(thrust.max(axis=0) > 0)[-1]])
-    x = linear_axis(0.0, 1.04 * top, 60, 610, 8, lambda value: format_number(value, 0))
+    x = _THRUST.x_axis(0.0, 1.04 * top, 8, lambda value: format_number(value, 0))
     most = 1.05 * float(thrust.max())
-    y = linear_axis(0.0, most / 1000.0, 260, 16, 5, lambda value: format_number(value, 0))
+    y = _THRUST.y_axis(0.0, most / 1000.0, 5, lambda value: format_number(value, 0))
     gears = []
     for number, row in enumerate(thrust, start=1):
         there = np.flatnonzero(row > 0)[::4]
@@ -43,7 +47,7 @@ def thrust_picture(speeds: np.ndarray, thrust: np.ndarray, resist: np.ndarray) -
         gears.append((number, f"M{path}", x.at(float(kmh[best])), y.at(float(row[best]) / 1000.0) - 5))
     inside = np.flatnonzero((kmh <= 1.04 * top) & (resist < most))[::4]
     line = " ".join(f"{x.at(float(kmh[i])):.1f},{y.at(float(resist[i]) / 1000.0):.1f}" for i in inside)
-    return ThrustPicture(x, y, gears, f"M{line}")
+    return ThrustPicture(_THRUST, x, y, gears, f"M{line}")
 
 
 @dataclass(frozen=True)
@@ -56,6 +60,7 @@ class BiasPicture:
     :param spots: (x, y, words) of the hardest stop in each state
     """
 
+    plot: Plot
     x: Axis
     y: Axis
     empty: str
@@ -67,11 +72,11 @@ class BiasPicture:
 def bias_picture(curves: Sequence[Sequence[tuple[float, float]]], cases: Sequence[BiasCase], share: float) -> BiasPicture:
     """The picture of where the bias should stand, for an empty and a full tank."""
     shares = [100 * value for curve in curves for _, value in curve] + [100 * case.ideal for case in cases] + [100 * share]
-    x = linear_axis(0.0, curves[0][-1][0], 60, 440, 6, lambda value: format_number(value, 0))
-    y = linear_axis(min(shares) - 1.0, max(shares) + 1.0, 210, 16, 5, lambda value: format_number(value, 0))
+    x = _BIAS.x_axis(0.0, curves[0][-1][0], 6, lambda value: format_number(value, 0))
+    y = _BIAS.y_axis(min(shares) - 1.0, max(shares) + 1.0, 5, lambda value: format_number(value, 0))
     paths = ["M" + " ".join(f"{x.at(a):.1f},{y.at(100 * value):.1f}" for a, value in curve) for curve in curves]
     spots = [(x.at(case.deceleration_ms2), y.at(100 * case.ideal), case.words) for case in cases]
-    return BiasPicture(x, y, paths[0], paths[1], y.at(100 * share), spots)
+    return BiasPicture(_BIAS, x, y, paths[0], paths[1], y.at(100 * share), spots)
 
 
 def bias_link(item: Item | None, share: float) -> tuple[str, str] | None:

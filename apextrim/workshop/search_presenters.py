@@ -8,7 +8,9 @@ from apexcore.quantities import format_lap, format_number
 from apexcore.trim.moves.effects import difference_spread_s
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apextrim.ui.pictures import Axis, linear_axis
+from apextrim.ui.pictures import Axis, Plot
+
+_PLOT = Plot(460, 300, left=60, right=440, top=14, bottom=254)
 
 
 @dataclass(frozen=True)
@@ -43,6 +45,7 @@ class SearchView:
     sense: str
     tried: int
     rows: list[SearchRow]
+    plot: Plot
     x: Axis
     y: Axis
     spots: list[tuple[float, float, str]]
@@ -63,12 +66,12 @@ def search_view(result: Mapping[str, Any], aim: str, car: Car, sheet: CoreSheet)
     before, after = result["before"], result["after"]
     trade = [(lap, 3.6 * top) for lap, top in result["trade"]]
     laps, tops = [*(lap for lap, _ in trade), before[1]], [*(top for _, top in trade), 3.6 * before[2]]
-    x = linear_axis(min(laps), max(laps), 76, 424, 4, lambda value: format_lap(value, 2))
-    y = linear_axis(min(tops), max(tops), 244, 26, 4, lambda value: format_number(value, 1))
+    x = _PLOT.x_axis(min(laps), max(laps), 4, lambda value: format_lap(value, 2), inset=16)
+    y = _PLOT.y_axis(min(tops), max(tops), 4, lambda value: format_number(value, 1), inset=10)
     spots = [(x.at(lap), y.at(top), f"{format_lap(lap, 2)} with {format_number(top, 1)} km/h") for lap, top in trade]
     sentence = _search_sentence(aim, rows, before, after, result["excess"])
     return SearchView(
-        sentence, unit, sense, result["tried"], rows, x, y, spots if len(spots) > 1 else [],
+        sentence, unit, sense, result["tried"], rows, _PLOT, x, y, spots if len(spots) > 1 else [],
         "M" + " ".join(f"{a:.1f},{b:.1f}" for a, b, _ in spots), (x.at(before[1]), y.at(3.6 * before[2])),
     )  # fmt: skip
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from urllib.request import urlopen
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, StorageState, expect, sync_playwright
 
 ROOT = Path(__file__).parents[2]
 FLAGS = [
@@ -86,20 +86,36 @@ def browser() -> Iterator[Browser]:
         browser.close()
 
 
-@pytest.fixture
-def page(browser: Browser, site: str) -> Iterator[Page]:
-    """A signed-in page; any console error, failed script or request to elsewhere fails the test."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=site, accept_downloads=True)
+@pytest.fixture(scope="session")
+def signed_in(browser: Browser, site: str) -> StorageState:
+    """The cookies of a racer who opened the demo."""
+    context = browser.new_context(base_url=site)
+    page = context.new_page()
+    page.goto("/")
+    page.get_by_role("button", name="Open the demo").click()
+    page.get_by_role("link", name="The Sallowmere Trophy, round 2").wait_for()
+    state = context.storage_state()
+    context.close()
+    return state
+
+
+def signed_in_page(browser: Browser, site: str, state: StorageState, wrong: list[str]) -> Page:
+    """A page of its own context that writes down any console error, failed script or request to elsewhere."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=site, accept_downloads=True, storage_state=state)
     context.set_default_timeout(45_000)  # how long a wait may last on a busy machine; nothing waits longer than it must
     page = context.new_page()
-    wrong: list[str] = []
     expected = "the server responded with a status of 422"  # a form that was sent back, on purpose
     page.on("console", lambda m: wrong.append(m.text) if m.type in ("error", "warning") and expected not in m.text else None)
     page.on("pageerror", lambda error: wrong.append(str(error)))
     page.on("request", lambda request: wrong.append(request.url) if not request.url.startswith((site, "blob:")) else None)
-    page.goto("/")
-    page.get_by_role("button", name="Open the demo").click()
-    page.get_by_role("link", name="The Sallowmere Trophy, round 2").wait_for()
+    return page
+
+
+@pytest.fixture
+def page(browser: Browser, site: str, signed_in: StorageState) -> Iterator[Page]:
+    """A signed-in page; anything wrong on it fails the test."""
+    wrong: list[str] = []
+    page = signed_in_page(browser, site, signed_in, wrong)
     yield page
-    context.close()
+    page.context.close()
     assert not wrong, wrong

@@ -11,10 +11,10 @@ from playwright.sync_api import Page, expect
 from apexcore.lap.stint import solve_stint
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from apexcore.virtual.world import VirtualDriver, true_car
-from tests.browser.test_story import begin, bench, save, send_out
+from tests.browser.test_story import begin_at, bench, save, send_out
 from tests.conftest import demo_lap_case
 
-pytestmark = pytest.mark.xdist_group("browser")
+pytestmark = pytest.mark.xdist_group("afternoon")
 
 _COLD = {f"pressure_{wheel}": 165.0 for wheel in ("fl", "fr", "rl", "rr")}
 
@@ -37,8 +37,7 @@ def truth_s(laps: int) -> float:
 
 
 def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
-    begin(page, "An afternoon")
-    bench(page, "Sheet")
+    begin_at(page, "An afternoon")
     save(page, "As last time")
     for wheel in ("front left", "front right", "rear left", "rear right"):
         page.get_by_label(f"Cold pressure {wheel}, kPa", exact=True).fill("165")
@@ -94,8 +93,7 @@ def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
 
 
 def test_a_live_lap_stands_on_the_page_within_a_second(page: Page) -> None:
-    begin(page, "Live")
-    bench(page, "Sheet")
+    begin_at(page, "Live")
     save(page, "The first")
     bench(page, "Runs")
     page.get_by_role("link", name="Live laps").click()
@@ -115,8 +113,7 @@ def test_a_live_lap_stands_on_the_page_within_a_second(page: Page) -> None:
 
 
 def test_a_run_typed_between_two_runs_survives_a_closed_browser_and_is_kept_by_keyboard(page: Page, tmp_path: Path) -> None:
-    begin(page, "One page")
-    bench(page, "Sheet")
+    begin_at(page, "One page")
     save(page, "The first")
     bench(page, "Runs")
     form = page.get_by_role("region", name="Add your run")

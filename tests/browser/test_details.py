@@ -6,14 +6,13 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.test_story import begin, bench, save
+from tests.browser.test_story import begin_at, bench, save
 
-pytestmark = pytest.mark.xdist_group("browser")
+pytestmark = pytest.mark.xdist_group("details")
 
 
 def test_a_draft_is_kept_per_sheet_and_can_be_taken_back(page: Page) -> None:
-    begin(page, "Drafts")
-    bench(page, "Sheet")
+    begin_at(page, "Drafts")
     save(page, "The first")
     wing = page.get_by_label("Rear wing", exact=True)
     wing.fill("9")
@@ -30,8 +29,7 @@ def test_a_draft_is_kept_per_sheet_and_can_be_taken_back(page: Page) -> None:
 
 
 def test_units_are_typed_inline_and_answered(page: Page) -> None:
-    begin(page, "Units")
-    bench(page, "Sheet")
+    begin_at(page, "Units")
     page.get_by_label("Cold pressure front left, kPa", exact=True).fill("25psi")
     expect(page.locator("[data-change]")).to_contain_text(re.compile("quicker|slower|no difference seen"))
     save(page, "In psi")
@@ -39,8 +37,7 @@ def test_units_are_typed_inline_and_answered(page: Page) -> None:
 
 
 def test_buttons_step_and_stop_at_the_end_of_the_range(page: Page) -> None:
-    begin(page, "Steps")
-    bench(page, "Sheet")
+    begin_at(page, "Steps")
     bar = page.get_by_label("Front anti-roll bar", exact=True)
     for _ in range(6):
         page.get_by_role("button", name="Front anti-roll bar, one step up").click()
@@ -50,8 +47,7 @@ def test_buttons_step_and_stop_at_the_end_of_the_range(page: Page) -> None:
 
 
 def test_a_refused_file_says_where_and_leaves_the_run_alone(page: Page, tmp_path: Path) -> None:
-    begin(page, "Files")
-    bench(page, "Sheet")
+    begin_at(page, "Files")
     save(page, "The first")
     bench(page, "Runs")
     page.get_by_role("button", name="Add run").click()
@@ -66,7 +62,7 @@ def test_a_refused_file_says_where_and_leaves_the_run_alone(page: Page, tmp_path
 
 
 def test_an_event_is_deleted_after_asking_and_comes_back(page: Page) -> None:
-    begin(page, "To be deleted")
+    begin_at(page, "To be deleted", "")
     page.get_by_role("link", name="Delete this event").click()
     expect(page.get_by_text("Delete the event To be deleted")).to_be_visible()
     page.get_by_role("link", name="Cancel").click()
@@ -78,7 +74,7 @@ def test_an_event_is_deleted_after_asking_and_comes_back(page: Page) -> None:
 
 
 def test_a_real_car_shows_the_cautions_beside_the_task(page: Page) -> None:
-    begin(page, "For real")
+    begin_at(page, "For real", "")
     expect(page.get_by_role("complementary", name="Cautions")).to_have_count(0)
     page.get_by_label("Simulator or real car").select_option(label="real car")
     page.get_by_role("button", name="Save session and driver").click()
@@ -88,7 +84,7 @@ def test_a_real_car_shows_the_cautions_beside_the_task(page: Page) -> None:
 
 
 def test_rules_that_collide_lead_back_to_the_brief(page: Page) -> None:
-    begin(page, "Colliding")
+    begin_at(page, "Colliding", "")
     for name in ("M Marl", "S Slate"):
         page.get_by_label(name).check()
     page.get_by_label("Maximum stops").fill("0")

@@ -19,10 +19,10 @@ from apexcore.trim.moves.effects import step_effects
 from apexcore.trim.moves.placement import driver_cost_s
 from apexcore.trim.reading.ride import ride_ends
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
-from tests.browser.test_story import begin, bench, save
+from tests.browser.test_story import begin_at, bench, save
 from tests.conftest import demo_lap_case
 
-pytestmark = pytest.mark.xdist_group("browser")
+pytestmark = pytest.mark.xdist_group("points")
 
 
 @cache
@@ -35,8 +35,7 @@ def core() -> tuple[LapCase, Sheet, Lap]:
 
 
 def first_sheet(page: Page, name: str) -> None:
-    begin(page, name)
-    bench(page, "Sheet")
+    begin_at(page, name)
     save(page, "The maker's")
     page.evaluate("() => localStorage.clear()")
 
