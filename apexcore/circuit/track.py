@@ -210,11 +210,11 @@ def closed_segments(circuit: Circuit) -> Circuit:
     gap = np.array(_end(circuit, _pieces(circuit)))
     for _ in range(3):
         change = np.linalg.lstsq(np.array(columns).T, -gap, rcond=None)[0]
-        for place, extra in zip(places, change, strict=True):
-            length = segments[place].length_m + float(extra)  # type: ignore[union-attr]
+        for index, extra in zip(places, change, strict=True):
+            length = segments[index].length_m + float(extra)  # type: ignore[union-attr]
             if length < 5.0:
-                raise InputError(f"circuit {circuit.name}, segment {place + 1}", f"{length:.0f} m", "a straight that can close the lap")
-            segments[place] = Straight(length_m=length)
+                raise InputError(f"circuit {circuit.name}, segment {index + 1}", f"{length:.0f} m", "a straight that can close the lap")
+            segments[index] = Straight(length_m=length)
         circuit = circuit.model_copy(update={"segments": tuple(segments)})
         gap = np.array(_end(circuit, _pieces(circuit)))
     if np.hypot(*gap) > 0.5:

@@ -145,12 +145,12 @@ def _one_lap(points: list[Point]) -> list[Point]:
         return math.hypot((point[0] - points[0][0]) * degrees * shrink, (point[1] - points[0][1]) * degrees)
 
     far = 0.0
-    for place, point in enumerate(points):
+    for index, point in enumerate(points):
         distance = away(point)
         far = max(far, distance)
         if far > 100.0 and distance < 15.0:
             # go on while it still comes closer
-            while place + 1 < len(points) and away(points[place + 1]) < away(points[place]):
-                place += 1
-            return points[: place + 1]
+            while index + 1 < len(points) and away(points[index + 1]) < away(points[index]):
+                index += 1
+            return points[: index + 1]
     return points

@@ -71,7 +71,7 @@ def guessed_columns(header: Sequence[str]) -> dict[str, int]:
     bare = [re.sub(r"[\s._-]+|[(\[].*?[)\]]", "", name).lower() for name in header]
     found: dict[str, int] = {}
     for column in COLUMNS:
-        place = next((place for place, name in enumerate(bare) if name in _ALSO[column] and place not in found.values()), None)
+        place = next((index for index, name in enumerate(bare) if name in _ALSO[column] and index not in found.values()), None)
         if place is not None:
             found[column] = place
     return found
@@ -96,7 +96,7 @@ def laps_of(table: Table, columns: Mapping[str, int]) -> list[DrivenLap]:
     """
     if "lap_time" not in columns:
         raise FileRejected(["Columns: none is chosen for lap_time; expected one."])
-    twice = [name for name, place in columns.items() if list(columns.values()).count(place) > 1]
+    twice = [name for name, index in columns.items() if list(columns.values()).count(index) > 1]
     if twice:
         raise FileRejected([f"Columns: {' and '.join(twice)} are the same column; expected one for each."])
     laps: list[DrivenLap] = []
@@ -108,7 +108,7 @@ def laps_of(table: Table, columns: Mapping[str, int]) -> list[DrivenLap]:
             hint = " With a decimal comma, separate the columns by semicolons." if len(row) > width else ""
             problems.append(f"Line {line}: {len(row)} columns; expected {width}.{hint}")
             continue
-        cells = {name: row[place].strip() for name, place in columns.items()}
+        cells = {name: row[index].strip() for name, index in columns.items()}
         try:
             lap = _lap({"lap": str(len(laps) + 1), **cells}, line)
         except InputError as error:
@@ -140,7 +140,7 @@ def own_columns(header: Sequence[str]) -> dict[str, int]:
             problems.append(f"Line 1: the column “{name}” is missing; expected {_HEADER}.")
     if problems:
         raise rejected(problems)
-    return {name: place for place, name in enumerate(names)}
+    return {name: index for index, name in enumerate(names)}
 
 
 def _lap(cells: Mapping[str, str], line: int) -> DrivenLap:

@@ -166,10 +166,10 @@ def _split(theta: Floats) -> tuple[dict[str, float], float]:
 def _rows(run: CalibrationRun, theta: Floats, scatter: float) -> _Rows:
     now = predicted(run, *_split(theta))
     slopes = []
-    for place in range(len(theta)):
+    for index in range(len(theta)):
         moved = theta.copy()
-        moved[place] += -_STEP if theta[place] > 0.0 else _STEP
-        slopes.append((predicted(run, *_split(moved)) - now) / (moved[place] - theta[place]))
+        moved[index] += -_STEP if theta[index] > 0.0 else _STEP
+        slopes.append((predicted(run, *_split(moved)) - now) / (moved[index] - theta[index]))
     slope = np.stack(slopes, axis=-1)  # laps, kinds, scales
     rest, rows, sd = [], [], []
     timed = [k for k, lap in enumerate(run.laps) if lap.kind == "timed"]

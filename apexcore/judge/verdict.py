@@ -102,8 +102,8 @@ def judge_levels(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.1
     if count < 2 or there != set(range(count)):
         raise ValueError("every level needs at least one timed lap, and there must be two")
     posterior = fit(laps, priors)
-    sides = [[{0: 0, place: 1}.get(lap.level, 2) for lap in laps] for place in range(1, count)]
-    return [_verdict(laps, side, posterior, priors, place, margin_s, ()) for place, side in enumerate(sides)]
+    sides = [[{0: 0, index: 1}.get(lap.level, 2) for lap in laps] for index in range(1, count)]
+    return [_verdict(laps, side, posterior, priors, index, margin_s, ()) for index, side in enumerate(sides)]
 
 
 def judge_several(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.1) -> list[Verdict]:
@@ -119,7 +119,7 @@ def judge_several(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.
     if np.linalg.matrix_rank(np.column_stack([np.ones(len(marks)), marks])) < marks.shape[1] + 1:
         raise ValueError("two of the differences were always driven together: their parts cannot be told apart")
     posterior = fit(laps, priors)
-    return [_verdict(laps, [lap.marks[place] for lap in laps], posterior, priors, place, margin_s, ()) for place in range(marks.shape[1])]
+    return [_verdict(laps, [lap.marks[index] for lap in laps], posterior, priors, index, margin_s, ()) for index in range(marks.shape[1])]
 
 
 def _verdict(

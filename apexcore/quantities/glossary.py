@@ -194,9 +194,9 @@ TERMS = (
         "Tread temperature",
         "Heat at the tyre's surface, inner, middle and outer.",
         "Grip rises to the tyre window, then falls.",
-        ("TyreAnswer.temperature_c",),
+        ("TyreAnalysis.temperature_c",),
     ),
-    Term("Carcass temperature", "Heat in the body and gas of the tyre.", "Hot pressure rises with it.", ("TyreAnswer.carcass_c",)),
+    Term("Carcass temperature", "Heat in the body and gas of the tyre.", "Hot pressure rises with it.", ("TyreAnalysis.carcass_c",)),
     Term(
         "Tyre window",
         "Range of temperature in which the tyre grips best.",
@@ -236,7 +236,10 @@ TERMS = (
         ("Driver.ability",),
     ),
     Term(
-        "Tyre work", "Energy that one tyre turns into heat by sliding in one lap.", "Hotter and sooner worn tyres.", ("TyreAnswer.work_kj",)
+        "Tyre work",
+        "Energy that one tyre turns into heat by sliding in one lap.",
+        "Hotter and sooner worn tyres.",
+        ("TyreAnalysis.work_kj",),
     ),
     Term(
         "Fuel use",

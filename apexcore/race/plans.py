@@ -154,7 +154,7 @@ def _as_plan(rules: RaceRules, pace: Pace, shape: Sequence[tuple[int, int]]) -> 
     pit = tyre = fuel = 0.0
     lap, use = 1, pace.fuel_l_per_lap
     left = rules.laps * use + pace.margin_l
-    for place, (c, laps) in enumerate(shape):
+    for index, (c, laps) in enumerate(shape):
         need = laps * use
         if rules.refuelling:
             on_board = need + pace.margin_l
@@ -163,9 +163,9 @@ def _as_plan(rules: RaceRules, pace: Pace, shape: Sequence[tuple[int, int]]) -> 
             on_board = left
             fuel += _burnt_weight_s(pace, laps, left - need)
             left -= need
-        stints.append(Stint(pace.tyres[c].key, lap, laps, on_board + (rules.formation_laps * use if not place else 0.0)))
+        stints.append(Stint(pace.tyres[c].key, lap, laps, on_board + (rules.formation_laps * use if not index else 0.0)))
         tyre += tyre_time_s(pace.tyres[c], laps)
-        if place:
+        if index:
             pit += _stop_s(rules, need)
         lap += laps
     return Plan(tuple(stints), rules.laps * pace.lap_s + pit + tyre + fuel, pit, tyre, fuel)

@@ -22,7 +22,7 @@ LEVERS: frozenset[str] = frozenset(
     + [f"{axle}.track_m" for axle in _AXLES]
     + [f"{axle}.damper.{side}{field}" for axle in _AXLES for side in ("", "0.", "1.") for field in _DAMPER]
     + [f"powertrain.gears.{gear}" for gear in range(10)]
-    + [f"ballast.{place}.kg" for place in range(8)]
+    + [f"ballast.{index}.kg" for index in range(8)]
     + ["aero.wing_position", "aero.front_wing_position", "aero.ride_front_mm", "aero.ride_rear_mm"]
     + ["brakes.front_share", "fuel_l", "mass.cross_shift", "mass.driver_kg"]
     + ["powertrain.final_drive", "powertrain.restrictor", "powertrain.map_position", "powertrain.front_drive_share"]

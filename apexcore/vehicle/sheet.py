@@ -137,5 +137,5 @@ def _put(target: Any, tree: Any) -> Any:
     if isinstance(target, tuple):
         if not all(key.isdigit() for key in tree):  # a field of both sides
             return tuple(_put(part, tree) for part in target)
-        return tuple(_put(part, tree[str(place)]) if str(place) in tree else part for place, part in enumerate(target))
+        return tuple(_put(part, tree[str(index)]) if str(index) in tree else part for index, part in enumerate(target))
     return target.model_copy(update={key: _put(getattr(target, key), branch) for key, branch in tree.items()})

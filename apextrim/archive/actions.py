@@ -60,7 +60,7 @@ def event_file(event: Event, samples: bool = True) -> EventFile:
     runs = list(event.runs.filter(deleted_at=None).select_related("sheet").prefetch_related("laps", "samples"))
     verdicts, plans = list(event.verdicts.all()), list(event.plans.all())
     number = {row.pk: row.number for row in sheets}
-    places = {row.pk: place for place, row in enumerate(sessions)}
+    places = {row.pk: index for index, row in enumerate(sessions)}
 
     def sides(kind: str, key: str) -> str:
         return str(number.get(int(key), key)) if kind == "sheet" and key.isdecimal() else key

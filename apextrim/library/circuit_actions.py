@@ -41,7 +41,7 @@ def keep_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
     if there is not None:
         if there.data == text:
             return there, False
-        raise FileRejected([f"key: “{core.key}” is taken by {there} in your garage; expected a key of its own."])
+        raise FileRejected([f"key: “{core.key}” is already used by {there}. Choose another key."])
     return Circuit.objects.create(owner=owner, key=core.key, name=core.name, layout=core.layout, data=text), True
 
 

@@ -108,10 +108,10 @@ def estimate_rows(view: RaceView, car: Car) -> list[EstimateRow]:
         _row("Fuel per lap", f"{use.mean_l:.2f} l", f"± {half_interval(use.error_l):.2f} l", use.laps),
         _row("Weight of a litre", _ms_a_lap(weight.mean), f"± {1000 * half_interval(weight.sd):.0f} ms", weight.laps),
     ]
-    for place, compound in enumerate(car.tyres.compounds):
-        fade, offset, tyre = pace.fade[place], pace.offset[place], pace.pace.tyres[place]
+    for index, compound in enumerate(car.tyres.compounds):
+        fade, offset, tyre = pace.fade[index], pace.offset[index], pace.pace.tyres[index]
         rows.append(_row(f"{compound.name}: fade", _ms_a_lap(fade.mean), f"± {1000 * half_interval(fade.sd):.0f} ms", fade.laps))
-        if place:
+        if index:
             value = f"{format_number(offset.mean, 2, signed=True)} s against {car.tyres.compounds[0].name}"
             rows.append(_row(f"{compound.name}: new", value, f"± {half_interval(offset.sd):.2f} s", offset.laps))
         cliff = half_interval(CLIFF_SPREAD * tyre.cliff_age)

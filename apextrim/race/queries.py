@@ -95,7 +95,7 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     order = list(dict.fromkeys(run.run.sheet_id for run in reversed(runs)))
     row = sheet_in_car(event)
     order.sort(key=lambda key: row is None or key != row.pk)  # a stable sort: the rest stay in their order
-    levels = {key: place for place, key in enumerate(order)}
+    levels = {key: index for index, key in enumerate(order)}
     laps = [replace(lap, level=levels[run.run.sheet_id]) for run in runs for lap in run.laps]
     pace = race_pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps, track_c=facts.conditions_of(event).track_c)
     return pace, sheets[order[0]] if order else None
@@ -122,7 +122,7 @@ def driver_of(event: Event) -> Known:
     if len(kinds) < _KNOWN_FROM:
         return Known(_SCATTER_S, _MISTAKES, 0)
     book = answers.book_of(event, core_sheet_in_car(event))
-    level = {row.pk: place for place, row in enumerate(event.sheets.all())}
+    level = {row.pk: index for index, row in enumerate(event.sheets.all())}
     runs = observed_by(event, rows, lambda run: level.get(run.sheet_id), book.fuel_l_per_lap)
     laps = [lap for run in runs for lap in run.laps]
     cleaned = [float(time) for time in corrected_times(laps, fit(laps, book.priors()))] if laps else []

@@ -118,7 +118,7 @@ def import_matched(run: Run, table: Table, columns: Mapping[str, int]) -> int:
 def remembered_columns(run: Run, table: Table) -> dict[str, int] | None:
     """Which column was which when a file with this header came in last; None where none did."""
     row = ColumnMatch.objects.filter(owner=run.event.owner, header=header_digest(table)).first()
-    return None if row is None else {name: int(place) for name, place in row.columns.items()}
+    return None if row is None else {name: int(index) for name, index in row.columns.items()}
 
 
 @transaction.atomic

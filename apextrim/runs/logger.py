@@ -160,12 +160,12 @@ class _Taking:
         if run is None:
             return
         values: dict[str, float] = {}
-        for place, wheel in enumerate(WHEELS):
+        for index, wheel in enumerate(WHEELS):
             for name, four in (("cold", told.cold_kpa), ("hot", told.hot_kpa), ("left", told.left_pct)):
                 if four is not None:
-                    values[f"{name}_{wheel}"] = four[place]
+                    values[f"{name}_{wheel}"] = four[index]
             if told.tread_c is not None:
-                values |= {f"{third}_{wheel}": c for third, c in zip(("inner", "middle", "outer"), told.tread_c[place], strict=True)}
+                values |= {f"{third}_{wheel}": c for third, c in zip(("inner", "middle", "outer"), told.tread_c[index], strict=True)}
         if values and not TyreReading.objects.filter(run=run, values=values).exists():
             keep_reading(self.event, run.sheet, values, run)
 

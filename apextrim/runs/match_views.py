@@ -25,13 +25,13 @@ COLUMN_WORDS: dict[str, str] = {
 
 def ask_columns(request: HttpRequest, event: Event, run: Run, table: Table, text: str, errors: list[str] | None = None) -> HttpResponse:
     """The page that asks which column is which; the file's text travels with it."""
-    chosen: dict[str, str] = {name: str(place) for name, place in guessed_columns(table.header).items()}
+    chosen: dict[str, str] = {name: str(index) for name, index in guessed_columns(table.header).items()}
     if request.POST.get("text"):
         chosen = {name: request.POST.get(f"col-{name}", "") for name in COLUMNS}
     rows = [(name, COLUMN_WORDS[name], chosen.get(name, "")) for name in COLUMNS]
     context: dict[str, Any] = {
         "event": event, "frame": frame(event, "runs"), "run": run, "rows": rows, "text": text, "errors": errors or [],
-        "header": [(str(place), name or f"column {place + 1}") for place, name in enumerate(table.header)],
+        "header": [(str(index), name or f"column {index + 1}") for index, name in enumerate(table.header)],
         "sample": [cells for _, cells in table.body[:4]], "count": len(table.body),
     }  # fmt: skip
     return render(request, "runs/match.html", context, status=422 if errors else 200)
@@ -49,7 +49,7 @@ def match(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
         messages.error(request, str(error))
         return redirect("run", event.pk, run.pk)
     columns = {name: int(place) for name in COLUMNS if (place := request.POST.get(f"col-{name}", "")).isdecimal()}
-    columns = {name: place for name, place in columns.items() if place < len(table.header)}
+    columns = {name: index for name, index in columns.items() if index < len(table.header)}
     try:
         new = actions.import_matched(run, table, columns)
     except ApexError as error:

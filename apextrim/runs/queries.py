@@ -102,7 +102,7 @@ def observed_by(
     :param level_of: level of a run, marks where several differences are judged at once, None where it is left out
     """
     car = cases.car_of(event)
-    index = {compound.key: place for place, compound in enumerate(car.tyres.compounds)}
+    index = {compound.key: index for index, compound in enumerate(car.tyres.compounds)}
     begun: dict[int | None, datetime] = {}
     for run in rows:
         begun[run.session_id] = min(begun.get(run.session_id, run.made_at), run.made_at)

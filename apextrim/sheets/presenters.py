@@ -87,8 +87,8 @@ def item_groups(car: Car, saved: Mapping[str, float], typed: Mapping[str, str], 
         return ItemView(item, _label(item), text, item.number(value), item.name_of(value), errors.get(item.key, ""))
 
     groups = []
-    for place, title in PLACES:
-        views = [view(item) for item in car.items if item.place == place]
+    for index, title in PLACES:
+        views = [view(item) for item in car.items if item.place == index]
         alike = [(words, [view for view in views if _fold(view.item) == words]) for words in _FOLDS]
         folds = [
             Fold(words, there, any(view.error or view.text != view.saved for view in there))
@@ -96,7 +96,7 @@ def item_groups(car: Car, saved: Mapping[str, float], typed: Mapping[str, str], 
             if len(there) >= _FOLD_FROM
         ]
         folded = {item.item.key for fold in folds for item in fold.items}
-        groups.append(Group(place, title, views, [view for view in views if view.item.key not in folded], folds))
+        groups.append(Group(index, title, views, [view for view in views if view.item.key not in folded], folds))
     return groups
 
 

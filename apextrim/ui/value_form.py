@@ -62,7 +62,7 @@ class Table:
     @property
     def columns(self) -> list[tuple[Box, list[Box]]]:
         """Each field with its entries, for a list drawn downwards."""
-        return [(head, [row[place] for row in self.rows]) for place, head in enumerate(self.heads)]
+        return [(head, [row[index] for row in self.rows]) for index, head in enumerate(self.heads)]
 
 
 @dataclass
@@ -109,8 +109,8 @@ def flat(value: Any, path: str = "") -> Iterator[tuple[str, str]]:
         if value and all(isinstance(part, str) for part in value):
             yield path, " | ".join(value)
         else:
-            for place, child in enumerate(value):
-                yield from flat(child, f"{path}.{place}")
+            for index, child in enumerate(value):
+                yield from flat(child, f"{path}.{index}")
     elif value is not None:
         yield path, _shown(value)
 
@@ -203,7 +203,7 @@ class ValueForm(Generic[Kind]):
     def _list(self, bare: Any, path: str) -> Any:
         inner = get_args(bare)
         if inner[-1] is not Ellipsis:
-            values = [self._converted(part, f"{path}.{place}") for place, part in enumerate(inner)]
+            values = [self._converted(part, f"{path}.{index}") for index, part in enumerate(inner)]
             return None if all(value is None for value in values) else values
         if _is_text(inner[0]):
             return [part.strip() for part in self.texts.get(path, "").split("|") if part.strip()]
@@ -292,8 +292,8 @@ class ValueForm(Generic[Kind]):
                 self._fill(section, kinds[0], child)
             elif get_origin(_bare(one.annotation)) is tuple:
                 count = len(get_args(_bare(one.annotation)))
-                for place, words in enumerate(_SIDES.get(name) or _PLACES[count]):
-                    section.boxes.append(self._box(model, name, f"{child}.{place}", f", {words}"))
+                for index, words in enumerate(_SIDES.get(name) or _PLACES[count]):
+                    section.boxes.append(self._box(model, name, f"{child}.{index}", f", {words}"))
             else:
                 section.boxes.append(self._box(model, name, child))
 
@@ -312,7 +312,7 @@ class ValueForm(Generic[Kind]):
         annotation = _bare(model.model_fields[name].annotation)
         inner = get_args(annotation)
         said, growing = described(model)[name], inner[-1] is Ellipsis
-        rows = self._entries(path) if growing else [str(place) for place in range(len(inner))]
+        rows = self._entries(path) if growing else [str(index) for index in range(len(inner))]
         if growing:
             last = int(rows[-1]) if rows else -1
             rows = [*rows, *[str(last + more) for more in (1, 2)]]
@@ -332,10 +332,10 @@ class ValueForm(Generic[Kind]):
             return Table(path, said.words, heads, tuple(drawn), self.errors.get(path, ""), down)
         columns = get_args(_bare(inner[0])) if get_origin(_bare(inner[0])) is tuple else (inner[0],)
         pairs = len(columns) > 1
-        titles = _COLUMNS.get(name, tuple(f"Value {place}" for place in range(1, len(columns) + 1)))
+        titles = _COLUMNS.get(name, tuple(f"Value {index}" for index in range(1, len(columns) + 1)))
         heads = tuple(Box("", words, "", "", "") for words in titles)
         drawn = [
-            tuple(self._plain(f"{path}.{row}.{place}" if pairs else f"{path}.{row}", titles[place], row) for place in range(len(columns)))
+            tuple(self._plain(f"{path}.{row}.{index}" if pairs else f"{path}.{row}", titles[index], row) for index in range(len(columns)))
             for row in rows
         ]
         return Table(path, said.words, heads, tuple(drawn), self.errors.get(path, ""))

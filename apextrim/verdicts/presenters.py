@@ -106,9 +106,9 @@ def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str,
 
     rows = [row("fuel weight", "ms per kg", priors.fuel, verdict.fuel_s_per_kg, 1000, 1)]
     used = {lap.compound for run in judged.runs for lap in run.laps}
-    for place, found in enumerate(verdict.fade_s_per_lap):
-        if place in used:
-            rows.append(row(f"tyre fade, {compounds[place]}", "ms per lap of age", priors.fade[place], found, 1000, 0))
+    for index, found in enumerate(verdict.fade_s_per_lap):
+        if index in used:
+            rows.append(row(f"tyre fade, {compounds[index]}", "ms per lap of age", priors.fade[index], found, 1000, 0))
     rows.append(row("track temperature", "ms per °C", priors.track, verdict.track_s_per_k, 1000, 0))
     rows.append(row("trend of the session", "s per hour", priors.trend, verdict.trend_s_per_h, 1, 2))
     rows.append(("run-to-run spread", "s", "", f"{verdict.shift_s:.2f}"))

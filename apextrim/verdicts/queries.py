@@ -113,8 +113,8 @@ def judged_every(
     runs = newest(runs)
     verdicts = judge_levels([lap for run in runs for lap in run.laps], priors, margin_s)
     judged = []
-    for place, (key, verdict) in enumerate(zip(others, verdicts, strict=True), start=1):
-        pair = [run for run in runs if run.laps[0].level in (0, place)]
+    for index, (key, verdict) in enumerate(zip(others, verdicts, strict=True), start=1):
+        pair = [run for run in runs if run.laps[0].level in (0, index)]
         mixed = _mixed(event, kind, [replace(run, laps=[replace(lap, level=int(lap.level > 0)) for lap in run.laps]) for run in pair])
         text = sentence(verdict, names[first], names[key])
         judged.append(
@@ -129,7 +129,7 @@ def judged_every(
 def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str], trust: str) -> tuple[list[ObservedRun], Priors] | NotYet:
     """Timed laps of the runs on these sides, each side a level in their order, and the priors; what is missing where a side was
     not driven."""
-    level = {key: place for place, key in enumerate(sides)}
+    level = {key: index for index, key in enumerate(sides)}
     side = side_of(kind)
     first_on = next((run for run in rows if side(run) in level), None)
     if first_on is not None:

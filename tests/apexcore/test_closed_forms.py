@@ -374,7 +374,7 @@ def test_the_axle_that_limits_a_corner_is_the_one_used_more() -> None:
     for span in spans:
         found = read_corner(lap, span, lap_case.line.s)
         apex = slowest_station(lap, span)
-        front, rear = (float(lap.column(f"use_{axle}")[apex]) for axle in ("front", "rear"))
+        front, rear = (float(lap.column(f"{axle}_utilisation")[apex]) for axle in ("front", "rear"))
         assert found.limits == ("front" if front >= rear else "rear") and found.use == max(front, rear)
         seen.add(found.limits)
     assert seen
@@ -399,10 +399,10 @@ def test_a_turned_perch_keeps_weight_pitch_and_roll_on_unequal_tracks(car: Car) 
         spring = axle.spring_n_per_mm[wheel % 2] * axle.motion_ratio**2
         rates.append(spring * axle.tyre_n_per_mm / (spring + axle.tyre_n_per_mm))
     shape = np.array([[1.0, behind[w], sides[w] * tracks[w] / 2] for w in range(4)])
-    for place, perch in enumerate(perches(uneven, loads, 0.51, 1.5)):
-        axle = uneven.front if place < 2 else uneven.rear
+    for index, perch in enumerate(perches(uneven, loads, 0.51, 1.5)):
+        axle = uneven.front if index < 2 else uneven.rear
         raised = np.zeros(4)
-        raised[place] = perch.turns * 1.5 / axle.motion_ratio  # [mm] at the wheel
+        raised[index] = perch.turns * 1.5 / axle.motion_ratio  # [mm] at the wheel
         stiff = np.diag(rates)
         body = np.linalg.solve(shape.T @ stiff @ shape, shape.T @ stiff @ raised)
         force = stiff @ (raised - shape @ body) / GRAVITY

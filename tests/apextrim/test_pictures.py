@@ -68,7 +68,7 @@ def test_balance_bars_point_to_the_axle_that_slides(event: Event) -> None:
 def test_every_item_has_one_place_and_a_short_label(event: Event) -> None:
     car = cases.car_of(event)
     groups = item_groups(car, core_sheet_in_car(event).values, {"wing": "9"}, {"wing": "too much"})
-    assert [group.place for group in groups] == [place for place, _ in PLACES]
+    assert [group.place for group in groups] == [index for index, _ in PLACES]
     views = {item.item.key: item for group in groups for item in group.items}
     assert set(views) == {item.key for item in car.items}
     assert (

@@ -100,8 +100,8 @@ def ratio_sweep(lap_case: LapCase, sheet: Sheet, initial_guess: Lap, most: int =
     here = round((sheet.values[item.key] - item.low) / item.step)
     first = min(max(here - most // 2, 0), max(count - most, 0))
     steps = []
-    for place in range(first, min(first + most, count)):
-        value = item.nearest_allowed(item.low + place * item.step)
+    for index in range(first, min(first + most, count)):
+        value = item.nearest_allowed(item.low + index * item.step)
         moved = Sheet(sheet.car_key, {**sheet.values, item.key: value})
         lap, car = solve_lap(lap_case, moved, initial_guess=initial_guess), adjusted(lap_case.car, moved)
         alone, towed = (top_speed_ms(car, lap_case.conditions, tow) for tow in (0.0, 1.0))

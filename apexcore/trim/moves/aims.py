@@ -42,7 +42,7 @@ AIMS: dict[str, Aim] = {
     "lap": Aim("lap time", lambda effect: effect.lap_s),
     **{f"calm-{phase}": Aim(f"less oversteer {_PHASE_WORDS[phase]}", _less(_balance(phase))) for phase in PHASES},
     **{f"free-{phase}": Aim(f"less understeer {_PHASE_WORDS[phase]}", _balance(phase)) for phase in PHASES},
-    **{f"spare-{wheel}": Aim(f"less work for the {WHEEL_WORDS[wheel]} tyre", _work(place)) for place, wheel in enumerate(WHEELS)},
+    **{f"spare-{wheel}": Aim(f"less work for the {WHEEL_WORDS[wheel]} tyre", _work(index)) for index, wheel in enumerate(WHEELS)},
     "top": Aim("top speed", lambda effect: -effect.top_ms),
     "fuel": Aim("fuel use", lambda effect: effect.fuel_l),
 }

@@ -173,8 +173,8 @@ def balance_changes(now: Sequence[Balanced], before: Sequence[Balanced]) -> dict
     between two sheets must not look like a change of balance. None where no corner has that phase in both."""
     changes: dict[tuple[str, str], float | None] = {}
     for speed in SPEEDS:
-        for place, phase in enumerate(PHASES):
-            pairs = [(a.balance[place], b.balance[place]) for a, b in zip(now, before, strict=True) if a.speed == speed]
+        for index, phase in enumerate(PHASES):
+            pairs = [(a.balance[index], b.balance[index]) for a, b in zip(now, before, strict=True) if a.speed == speed]
             found = [after - earlier for after, earlier in pairs if after is not None and earlier is not None]
             changes[speed, phase] = float(np.mean(found)) if found else None
     return changes
@@ -184,7 +184,7 @@ def balance_grid(results: Sequence[CornerResult]) -> dict[tuple[str, str], float
     """Mean balance [%] of each (corner speed, phase); None where the circuit has no such corner."""
     grid: dict[tuple[str, str], float | None] = {}
     for speed in SPEEDS:
-        for place, phase in enumerate(PHASES):
-            cells = [r.balance[place] for r in results if r.speed == speed and r.balance[place] is not None]
+        for index, phase in enumerate(PHASES):
+            cells = [r.balance[index] for r in results if r.speed == speed and r.balance[index] is not None]
             grid[speed, phase] = float(np.mean([cell for cell in cells if cell is not None])) if cells else None
     return grid

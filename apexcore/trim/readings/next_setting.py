@@ -199,11 +199,11 @@ def next_toes(lap_case: LapCase, sheet: Sheet, lap: Lap, readings: Sequence[Read
     with the level of an axle is toe's, what is wrong with the spread is camber's. The model says how much a step warms.
     """
     advice = []
-    for place, axle in enumerate(("front", "rear")):
+    for index, axle in enumerate(("front", "rear")):
         item = lap_case.car.free_item(f"{axle}.toe_deg")
-        pairs = [reading.wheels[2 * place : 2 * place + 2] for reading in readings]
+        pairs = [reading.wheels[2 * index : 2 * index + 2] for reading in readings]
         seen = [float(np.mean([wheel.tread_c for wheel in pair])) for pair in pairs if all(wheel.tread_c is not None for wheel in pair)]
-        compound = lap_case.compounds[place]
+        compound = lap_case.compounds[index]
         best = compound.temperature_opt_c
         if item is None or not seen or abs(float(np.mean(seen)) - best) < _TOE_FROM * compound.temperature_width_c:
             continue
@@ -214,7 +214,7 @@ def next_toes(lap_case: LapCase, sheet: Sheet, lap: Lap, readings: Sequence[Read
             moved = sheet.stepped(item, steps)
             if moved is not None and steps:
                 there = solve_lap(lap_case, moved, initial_guess=lap)
-                change = [there.tyres.temperature_c[w] - again.tyres.temperature_c[w] for w in (2 * place, 2 * place + 1)]
+                change = [there.tyres.temperature_c[w] - again.tyres.temperature_c[w] for w in (2 * index, 2 * index + 1)]
                 moves_k = float(np.mean(change))
                 near.append((abs(best - found - moves_k), steps, moved.values[item.key], moves_k, there.time_s - again.time_s))
         _, steps, value, moves_k, lap_s = min(near)

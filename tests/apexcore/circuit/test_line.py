@@ -44,8 +44,8 @@ def test_no_small_move_of_the_line_is_straighter(circuit: Circuit) -> None:
         return float((line.road[:, 0] ** 2 * line.ds).sum())
 
     base, at = bending(best), np.arange(len(best))
-    for place in range(0, len(best), 97):
-        bump = np.exp(-0.5 * ((at - place) / 12.0) ** 2)
+    for index in range(0, len(best), 97):
+        bump = np.exp(-0.5 * ((at - index) / 12.0) ** 2)
         for size in (-0.15, 0.15):
             assert bending(np.clip(best + size * bump, -half, half)) > base * (1 - 2e-4)
 

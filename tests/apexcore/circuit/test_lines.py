@@ -46,8 +46,8 @@ def test_no_line_on_the_road_is_shorter(circuit: Circuit) -> None:
     assert np.abs(short.offset).max() <= half_room_m(circuit.width_m) + 1e-9
     line, rng, half = centre_line(circuit), np.random.default_rng(2), half_room_m(circuit.width_m)
     at = np.arange(len(short.offset))
-    for place in rng.integers(0, len(at), 12):
-        bump = np.exp(-0.5 * ((at - place) / 15.0) ** 2)
+    for index in rng.integers(0, len(at), 12):
+        bump = np.exp(-0.5 * ((at - index) / 15.0) ** 2)
         for size in (-0.2, 0.2):
             assert offset_line(line, np.clip(short.offset + size * bump, -half, half)).length_m > short.length_m - 1e-3
 

@@ -19,14 +19,14 @@ def lap_by_lap_s(rules: RaceRules, pace: Pace, shape: list[tuple[int, int]]) -> 
     board = whole
     if not rules.refuelling and whole + rules.formation_laps * use > rules.tank_l + 1e-9:
         return math.inf
-    for place, (c, laps) in enumerate(shape):
+    for index, (c, laps) in enumerate(shape):
         tyre = pace.tyres[c]
-        if place:
+        if index:
             fill = laps * use / rules.refuel_l_per_s if rules.refuelling else 0.0
             total += rules.pit_loss_s + (max(rules.tyre_change_s, fill) if rules.in_parallel else rules.tyre_change_s + fill)
         if rules.refuelling:
             board = laps * use + pace.margin_l
-            if board + (0 if place else rules.formation_laps * use) > rules.tank_l + 1e-9:
+            if board + (0 if index else rules.formation_laps * use) > rules.tank_l + 1e-9:
                 return math.inf
         for age in range(laps):
             lap = pace.lap_s + tyre.offset_s + tyre.fade_s * age + tyre.cliff_s * max(age - tyre.cliff_age, 0.0)

@@ -39,10 +39,10 @@ def equilibrium(car: Car, loads_n: np.ndarray, wound_mm: np.ndarray) -> np.ndarr
 def test_turning_a_perch_gives_the_wanted_cross_weight_by_the_equilibrium_of_four_springs(target: float, front: float, left: float) -> None:
     car, total = demo_car("drummock_stallard"), 1400.0
     loads = (total * front * left, total * front * (1 - left), total * (1 - front) * left, total * (1 - front) * (1 - left))
-    for place, perch in enumerate(perches(car, loads, target, 1.5)):
-        axle = car.front if place < 2 else car.rear
+    for index, perch in enumerate(perches(car, loads, target, 1.5)):
+        axle = car.front if index < 2 else car.rear
         wound = np.zeros(4)
-        wound[place] = perch.turns * 1.5 / axle.motion_ratio
+        wound[index] = perch.turns * 1.5 / axle.motion_ratio
         after = equilibrium(car, np.array(loads) * GRAVITY, wound) / GRAVITY
         assert perch.after_kg == pytest.approx(tuple(after), abs=1e-6)
         assert read_scales(perch.after_kg).cross == pytest.approx(target, abs=1e-9)
