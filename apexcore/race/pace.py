@@ -120,14 +120,24 @@ def _from_book(book: NominalPace, kg_per_l: float, rng: np.random.Generator) -> 
     return base, fuel, fade, offset, rng.normal(priors.cold.mean, 0.1, n)
 
 
-def best_chances(rules: RaceRules, pace: RacePace, plans: Sequence[Plan]) -> list[float]:
-    """Chance of each plan to be the quickest of them when the pace is as unsure as the laps leave it [-]."""
-    times = np.array([[plan_time_s(rules, draw, plan) for plan in plans] for draw in pace.draws])
-    return [float(chance) for chance in chances_of_best(times)]
+def drawn_times_s(rules: RaceRules, pace: RacePace, plan: Plan) -> Floats:
+    """Race time of a plan at every draw of the pace, shape [draws] [s]."""
+    return np.array([plan_time_s(rules, draw, plan) for draw in pace.draws])
 
 
-def gap_spread_s(rules: RaceRules, pace: RacePace, plan: Plan, best: Plan) -> tuple[float, float]:
-    """95 % interval of a plan's gap to the best [s]."""
-    gaps = [plan_time_s(rules, draw, plan) - plan_time_s(rules, draw, best) for draw in pace.draws]
-    low, high = np.quantile(gaps, (0.025, 0.975))
+def best_chances(times_s: Sequence[Floats]) -> list[float]:
+    """Chance of each plan to be the quickest of them when the pace is as unsure as the laps leave it [-].
+
+    :param times_s: of each plan, by `drawn_times_s`
+    """
+    return [float(chance) for chance in chances_of_best(np.column_stack(list(times_s)))]
+
+
+def gap_spread_s(times_s: Floats, best_s: Floats) -> tuple[float, float]:
+    """95 % interval of a plan's gap to the best [s].
+
+    :param times_s: of the plan, by `drawn_times_s`
+    :param best_s: of the best plan
+    """
+    low, high = np.quantile(times_s - best_s, (0.025, 0.975))
     return float(low), float(high)

@@ -62,11 +62,13 @@ class Plan:
 
 
 def tyre_time_s(tyre: TyrePace, laps: int) -> float:
-    """Time that a stint of this length loses to its tyres [s]."""
-    age = np.arange(laps)
-    over = np.maximum(age - tyre.cliff_age, 0.0)
-    first = tyre.warm_s if laps else 0.0
-    return float(laps * tyre.offset_s + tyre.fade_s * age.sum() + tyre.cliff_s * over.sum() + first)
+    """Time that a stint of this length loses to its tyres [s]: sums over the ages 0 to `laps` - 1, in closed form."""
+    if not laps:
+        return 0.0
+    begin = min(max(math.floor(tyre.cliff_age) + 1, 0), laps)  # the first age beyond the cliff
+    beyond = laps - begin
+    over = beyond * (0.5 * (begin + laps - 1) - tyre.cliff_age)
+    return laps * tyre.offset_s + tyre.fade_s * 0.5 * laps * (laps - 1) + tyre.cliff_s * over + tyre.warm_s
 
 
 def _stop_s(rules: RaceRules, litres: float) -> float:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from apexcore.judge.model import corrected_times, fit
 from apexcore.judge.plan import scatter_of
 from apexcore.race.fuel import measured_use
-from apexcore.race.pace import RacePace, best_chances, gap_spread_s, race_pace
+from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s, race_pace
 from apexcore.race.plans import Plan, best_by_stops, ranked_plans
 from apexcore.race.rules import RaceRules
 from apextrim.events import facts
@@ -71,13 +71,14 @@ def race_view(event: Event) -> RaceView:
     pace, driven = pace_of(event, rules)
     plans = ranked_plans(rules, pace.pace)
     best = sorted(best_by_stops(plans), key=lambda plan: plan.time_s)
-    chances = best_chances(rules, pace, best)
+    times = [drawn_times_s(rules, pace, plan) for plan in best]
 
-    def ranked(plan: Plan, chance: float | None) -> RankedPlan:
-        return RankedPlan(plan, plan.time_s - best[0].time_s, *gap_spread_s(rules, pace, plan, best[0]), chance)
+    def ranked(plan: Plan, drawn: Floats, chance: float | None) -> RankedPlan:
+        return RankedPlan(plan, plan.time_s - best[0].time_s, *gap_spread_s(drawn, times[0]), chance)
 
-    first = [ranked(plan, chance) for plan, chance in zip(best, chances, strict=True)]
-    others = [ranked(plan, None) for plan in plans if plan not in best][:4]
+    first = [ranked(*row) for row in zip(best, times, best_chances(times), strict=True)]
+    rest = [plan for plan in plans if plan not in best][:4]
+    others = [ranked(plan, drawn_times_s(rules, pace, plan), None) for plan in rest]
     return RaceView(rules, pace, first, others, best[0].stints[0].fuel_l, pace.pace.margin_l, sheet_in_car(event), driven)
 
 

@@ -1,6 +1,7 @@
 """Formulas held one at a time by cases whose answer is known without the product's own code."""
 
 import math
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -515,6 +516,10 @@ def test_a_stint_loses_offset_fade_warm_up_and_cliff() -> None:
     # ages 0..5: fade 0.1 (0+..+5), cliff 0.4 (1 + 2) beyond age 3
     assert tyre_time_s(tyre, 6) == pytest.approx(6 * 0.5 + 0.1 * 15 + 0.4 * 3 + 2.0)
     assert tyre_time_s(tyre, 0) == 0.0
+    for cliff in (-1.5, 0.0, 2.0, 2.5, 5.0, 40.0):  # the same sums lap by lap
+        worn = replace(tyre, cliff_age=cliff)
+        by_lap = sum(0.5 + 0.1 * age + 0.4 * max(age - cliff, 0.0) for age in range(6)) + 2.0
+        assert tyre_time_s(worn, 6) == pytest.approx(by_lap)
 
 
 def test_a_full_tank_lasts_its_laps_less_formation_and_reserve() -> None:

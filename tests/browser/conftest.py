@@ -28,6 +28,16 @@ FLAGS = [
 
 expect.set_options(timeout=30_000)
 
+#: `make demo` without its server, in one process.
+_LOADED = """
+import os, django
+from django.core.management import call_command
+os.environ["DJANGO_SETTINGS_MODULE"] = "apextrim.settings"
+django.setup()
+call_command("migrate", verbosity=0)
+call_command("load_demo")
+"""
+
 
 def free_port() -> int:
     with socket.socket() as probe:
@@ -44,8 +54,7 @@ def demo_folder(shared: Path) -> Path:
             part = shared / "demo.part"
             part.mkdir()
             env = {**os.environ, "APEX_VAR": str(part), "APEX_DEMO": "1"}
-            for command in (["migrate", "-v0"], ["load_demo"]):
-                subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
+            subprocess.run([sys.executable, "-c", _LOADED], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
             part.rename(folder)
     return folder
 

@@ -1,6 +1,7 @@
 """One weekend as a racer walks it, from brief to race plan."""
 
 import re
+from collections.abc import Mapping
 from pathlib import Path
 
 import pytest
@@ -27,23 +28,25 @@ def begin(page: Page, name: str) -> None:
 
 def begin_at(page: Page, name: str, bench: str = "sheet/") -> None:
     """A new event as `begin` makes it, sent without drawing a page; then one of its benches."""
-    form = page.request.get("/events/").text()
+    chosen = {"car": "Brackendale Gannet", "circuit": "Sallowmere, Fen circuit"}
+    address = sent(page, "/events/", "/events/", chosen, {"name": name, "real_car": "no"})
+    page.goto(address + bench)
 
-    def value(pattern: str) -> str:
-        found = re.search(pattern, form)
-        assert found, pattern
-        return found.group(1)
 
-    sent: dict[str, str | float | bool] = {
-        "csrfmiddlewaretoken": value(r'name="csrfmiddlewaretoken" value="([^"]+)"'),
-        "name": name,
-        "real_car": "no",
-        "car": value(r'<option value="(\d+)"[^>]*>Brackendale Gannet<'),
-        "circuit": value(r'<option value="(\d+)"[^>]*>Sallowmere, Fen circuit<'),
-    }
-    answer = page.request.post("/events/", form=sent)
-    assert answer.ok and re.search(r"/events/\d+/$", answer.url), answer.url
-    page.goto(answer.url + bench)
+def sent(page: Page, shown_at: str, address: str, chosen: Mapping[str, str], typed: Mapping[str, str]) -> str:
+    """Sends a form without drawing its page, with options chosen by their words; returns where the product leads on to."""
+    shown = page.request.get(shown_at).text()
+    form: dict[str, str | float | bool] = dict(typed)
+    for name, pattern in {
+        "csrfmiddlewaretoken": r'name="csrfmiddlewaretoken" value="([^"]+)"',
+        **{name: rf'<option value="([^"]+)"[^>]*>{re.escape(words)}[^<]*<' for name, words in chosen.items()},
+    }.items():
+        found = re.search(pattern, shown)
+        assert found, (name, pattern)
+        form[name] = found.group(1)
+    answer = page.request.post(address, form=form)
+    assert answer.ok and answer.url != page.url, answer.url
+    return answer.url
 
 
 def lap_s(text: str) -> float:
@@ -67,6 +70,12 @@ def send_out(page: Page, sheet: str, laps: str, compound: str = "M Marl", fuel: 
     form.get_by_label("Laps, out and in included").fill(laps)
     form.get_by_role("button", name="Start virtual run").click()
     expect(page.get_by_role("status")).to_contain_text("the virtual driver is back")
+
+
+def send_out_at(page: Page, event: str, sheet: str, laps: int) -> str:
+    """Sends the virtual driver out as `send_out` does, without drawing a page; returns the run's address."""
+    chosen = {"sheet": sheet, "session": "Practice", "front": "M Marl", "rear": "M Marl"}
+    return sent(page, f"{event}runs/", f"{event}runs/virtual/", chosen, {"laps": str(laps), "fuel_l": "30", "tyre_age": "0"})
 
 
 def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:

@@ -8,7 +8,7 @@ from apexcore.judge.model import Observed
 from apexcore.judge.priors import NominalPace, nominal_pace
 from apexcore.lap.solver import LapCase
 from apexcore.race.fuel import measured_use
-from apexcore.race.pace import best_chances, gap_spread_s, race_pace
+from apexcore.race.pace import best_chances, drawn_times_s, gap_spread_s, race_pace
 from apexcore.race.plans import best_by_stops, ranked_plans
 from apexcore.race.rules import RaceRules
 from apexcore.vehicle.sheet import Sheet
@@ -34,7 +34,7 @@ def test_without_laps_all_is_modelled(read: NominalPace) -> None:
     pace = race_pace([], read, None, 0.745, 37)
     assert pace.fuel.laps == 0 and all(estimate.laps == 0 for estimate in pace.fade)
     assert pace.pace.fuel_l_per_lap == pytest.approx(read.fuel_l_per_lap)
-    chances = best_chances(RULES, pace, best_by_stops(ranked_plans(RULES, pace.pace)))
+    chances = best_chances([drawn_times_s(RULES, pace, plan) for plan in best_by_stops(ranked_plans(RULES, pace.pace))])
     assert sum(chances) == pytest.approx(1.0)
 
 
@@ -56,5 +56,5 @@ def test_driven_laps_take_over_and_narrow_the_spread(read: NominalPace, lap_case
     assert truth.tyres.compounds[0].mu != lap_case.car.tyres.compounds[0].mu
     assert pace.fuel.error_l < 0.02
     plans = best_by_stops(ranked_plans(RULES, pace.pace))
-    low, high = gap_spread_s(RULES, pace, plans[1], plans[0])
+    low, high = gap_spread_s(*(drawn_times_s(RULES, pace, plan) for plan in (plans[1], plans[0])))
     assert low < plans[1].time_s - plans[0].time_s < high
