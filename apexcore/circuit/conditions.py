@@ -64,7 +64,10 @@ class Conditions(Value):
 
     @property
     def surface_grip(self) -> float:
-        """Grip of the surface over the book surface [-]."""
+        """Grip of the surface over the book surface [-].
+
+        Source: an assumption of this product (docs/model.md, surface).
+        """
         wet = self.wet_pct / 100.0
         return (1.0 + RUBBER_GRIP * (self.rubber_pct - 50.0) / 100.0 * (1.0 - wet)) * (1.0 - WET_LOSS * wet)
 

@@ -65,6 +65,8 @@ class GripStrip(Value):
 def strip_grip(strips: tuple[GripStrip, ...], s: Floats, offset: Floats) -> Floats:
     """Grip under a line over that of the circuit [-].
 
+    Source: definition; the half metre of soft edge is an assumption (docs/model.md).
+
     :param s: distance along the centre line [m]
     :param offset: left of the centre line [m]
     """

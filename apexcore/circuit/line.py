@@ -110,7 +110,10 @@ class CornerSpan:
 
 
 def _differences(line: CentreLine, offset: Floats) -> tuple[Floats, Floats, Floats, Floats]:
-    """x, y and heading of the offset line, and its true curvature by central differences."""
+    """x, y and heading of the offset line, and its true curvature by central differences.
+
+    Source: central differences on uneven spacing.
+    """
     n = len(line.x)
     ahead_x, ahead_y = line.ahead()
     x = line.x - offset * ahead_y
@@ -134,6 +137,8 @@ def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds:
     Heilmeier et al., Minimum curvature trajectory planning, Vehicle System Dynamics 58, 2020): moving a line by d along
     its normal changes its curvature by d'' + k2 d and its length element by -k d ds. Nodes stand at every n-th station;
     between them the offset runs as a cubic spline.
+
+    Source: H, curvature linearised in the offset and minimised as a bounded least-squares problem.
 
     :param weight: what a station's squared curvature counts, shape [stations]; all the same if not given [-]
     """
@@ -172,7 +177,10 @@ def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds:
 
 
 def _linear_curvature(ds: Floats, curvature: Floats) -> tuple[Any, Floats]:
-    """Jacobian and value of k sqrt(ds) of a closed line moved along its normal, scaled by the mean step to be near 1."""
+    """Jacobian and value of k sqrt(ds) of a closed line moved along its normal, scaled by the mean step to be near 1.
+
+    Source: H, second derivative along the line of an offset across it.
+    """
     from scipy.sparse import diags_array
 
     m, before = len(ds), np.roll(ds, 1)
@@ -281,7 +289,10 @@ def _found_corners(circuit: Circuit, line: Line) -> list[CornerSpan]:
 
 
 def corners(circuit: Circuit, line: Line) -> list[CornerSpan]:
-    """The circuit's corners on a line: each where its segment lies on the centre line, or where the line bends enough."""
+    """The circuit's corners on a line: each where its segment lies on the centre line, or where the line bends enough.
+
+    Source: definition of this product: curvature of one sign that turns far enough.
+    """
     if circuit.points_m:
         return _found_corners(circuit, line)
     closed = centre_line(circuit, 2.0)

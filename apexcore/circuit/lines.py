@@ -18,6 +18,8 @@ def least_length(line: CentreLine, half_width: float, rounds: int = 20) -> Float
 
     The sum of |P_{i+1} - P_i|2 / d_i, with d_i the lengths of the last round, falls to the sum of lengths; each round is a
     bounded least-squares problem (iteratively reweighted, Weiszfeld's rule).
+
+    Source: H, the shortest path in the same linearised form.
     """
     from scipy.sparse import csc_array, diags_array, eye_array
 

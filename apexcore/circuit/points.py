@@ -26,6 +26,8 @@ Point = tuple[float, float, float]
 def from_degrees(points: Sequence[Point], place: str) -> list[Point]:
     """Longitude, latitude [deg] and height [m] to metres east and north of the middle (equirectangular, fine for a circuit).
 
+    Source: equirectangular projection about the middle.
+
     :raises InputError: if the numbers are no degrees
     """
     for number, (longitude, latitude, _) in enumerate(points, start=1):

@@ -162,6 +162,7 @@ def _pieces(circuit: Circuit) -> list[tuple[float, float, float, float, float]]:
 
 
 def _trace(circuit: Circuit, pieces: list[tuple[float, float, float, float, float]], s: Floats) -> tuple[Floats, ...]:
+    """Source: geometry of arcs: x' = cos, y' = sin of the heading."""
     lengths = np.array([piece[0] for piece in pieces])
     starts = np.concatenate([[0.0], np.cumsum(lengths)])
     index = np.clip(np.searchsorted(starts, s, side="right") - 1, 0, len(pieces) - 1)
@@ -260,6 +261,7 @@ def _laid_out(circuit: Circuit, spacing_m: float) -> CentreLine:
 
 
 def _surveyed(circuit: Circuit, spacing_m: float) -> CentreLine:
+    """Source: geometry; heading and curvature by differences along the centre line."""
     points = checked_points(circuit.points_m, f"circuit {circuit.name}", circuit.closed)
     x, y, z = even_line(points, spacing_m, circuit.closed)
     if circuit.closed:

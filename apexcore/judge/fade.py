@@ -67,7 +67,10 @@ def fade(age: Sequence[float] | Floats, time_s: Sequence[float] | Floats) -> Fad
 
 
 def _fitted(x: Floats, y: Floats) -> tuple[float, Floats, Floats]:
-    """Log-likelihood, coefficients and their standard deviations under Student-t scatter."""
+    """Log-likelihood, coefficients and their standard deviations under Student-t scatter.
+
+    Source: iteratively reweighted least squares, G ch. 17.
+    """
     n, p = x.shape
     weight = np.ones(n)
     scale2 = float(np.var(y)) + 1e-9

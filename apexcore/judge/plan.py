@@ -82,6 +82,8 @@ def run_order(runs: int, differences: int) -> tuple[tuple[int, ...], ...]:
 def power_of(order: Sequence[tuple[int, ...]], laps: int, question: Question, priors: Priors) -> float:
     """Chance that the 95 % interval of the first difference will lie on one side of zero [-].
 
+    Source: power of a two-sided t test, a non-central t, with the model's own standard deviation.
+
     :param laps: timed laps a run
     """
     from scipy.stats import nct, t
@@ -131,7 +133,10 @@ def plans(question: Question, priors: Priors) -> list[TestPlan]:
 
 
 def scatter_of(runs: Sequence[Sequence[float]]) -> tuple[float, float] | None:
-    """Scale of lap scatter and spread of run means [s] of laps with everything else taken out; None with too few laps."""
+    """Scale of lap scatter and spread of run means [s] of laps with everything else taken out; None with too few laps.
+
+    Source: one-way analysis of variance on medians: what the runs differ by, less what their laps explain.
+    """
     long = [np.asarray(run, dtype=float) for run in runs if len(run) >= 3]
     rest = np.concatenate([run - np.median(run) for run in long]) if long else np.empty(0)
     if len(rest) < 6:

@@ -78,6 +78,8 @@ class NominalPace:
 def nominal_pace(lap_case: LapCase, sheet: Sheet, compounds: Sequence[Compound]) -> NominalPace:
     """Reads the vehicle model: two laps for the weight of fuel, one stint for each compound.
 
+    Source: the vehicle model's own stints on light and heavy fuel and on a warmer track.
+
     :raises SolverError: if the car cannot take the circuit
     """
     tank = lap_case.car.tank_l

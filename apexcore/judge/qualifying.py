@@ -56,6 +56,8 @@ def attempts(form: Form, most: int = 4, wanted_s: float | None = None, seed: int
 
     By simulation with a fixed seed: each draw has one level of the day, its own scatter and its own mistakes on every lap.
 
+    Source: simulation of the same lap model as the verdict's.
+
     :param wanted_s: a time to beat [s]
     """
     rng = np.random.default_rng(seed)

@@ -94,6 +94,8 @@ def aero_areas(car: Car, tow: float = 0.0) -> tuple[float, float, float]:
     A wing behind the rear axle loads the rear by more than its downforce and takes the rest off the front; a wing ahead
     of the front axle the other way round.
 
+    Source: M ch. 15; ground effect linear in ride height and rake about the car's own values.
+
     :param tow: how close another car runs ahead, 0 alone to 1 right behind it; drag and downforce fall in proportion
     """
     aero = car.aero

@@ -63,6 +63,8 @@ _USE_TOLERANCE = 1e-6  # a corner speed is found when the use is this near to 1 
 def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float) -> _Four:
     """Vertical load of each wheel [N].
 
+    Source: M ch. 18 (transfers), ch. 15 (downforce).
+
     :param v: speed through the air [m/s]
     :param force: longitudinal force of all tyres, forward positive [N]
     :param lateral: lateral acceleration the tyres must give, left positive [m/s2]
@@ -90,7 +92,10 @@ def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float) -
 
 @_compiled
 def _wheel_grip(c: Any, w: int, load: float, turn: float, roll: float, surface: float) -> tuple[float, float]:
-    """Lateral and longitudinal capacity of a wheel [N]."""
+    """Lateral and longitudinal capacity of a wheel [N].
+
+    Source: M ch. 2, P ch. 1: peak friction falls linearly with load, and by 1 / (1 + loss x²) off the best camber and pressure.
+    """
     force = surface * c.mu[w] * max(c.mu_level[w] - c.mu_fall[w] * load, 0.2) * load
     best = c.best_kpa_unloaded[w] + c.best_kpa_per_n[w] * load
     off = c.hot_kpa[w] - best
@@ -105,6 +110,8 @@ def _wheel_grip(c: Any, w: int, load: float, turn: float, roll: float, surface: 
 @_compiled
 def axle_grip(c: Any, loads: _Four, lateral: float, surface: float) -> tuple[_Four, _Four]:
     """Lateral and longitudinal capacity of each wheel [N].
+
+    Source: M ch. 2 and 18.
 
     :param surface: grip of this place over that of the circuit [-]
     """
@@ -162,7 +169,10 @@ def _locked(c: Any, axle: int, left: float, right: float, along: float, force: f
 @_compiled
 def _differential_yaw(c: Any, loads: _Four, along: _Four, force: float, v: float, bend: float) -> tuple[float, float, float]:
     """What the differentials do to a corner: side force they take from the rear and ask of the front [N], and the drag of
-    each axle's wheels against each other [N]."""
+    each axle's wheels against each other [N].
+
+    Source: M ch. 20.
+    """
     turn, drag_front, drag_rear = 0.0, 0.0, 0.0
     if c.drive_front < 1.0 - 1e-9:
         moved, slip = _locked(c, 1, loads[2], loads[3], along[2] + along[3], force * (1.0 - c.drive_front), v, bend)
@@ -185,18 +195,25 @@ def _asked(c: Any, left: float, right: float, force: float) -> float:
 
 @_compiled
 def _rolling(c: Any, loads: _Four) -> float:
+    """Source: M ch. 2: rolling resistance in proportion to load."""
     return c.rolling[0] * loads[0] + c.rolling[1] * loads[1] + c.rolling[2] * loads[2] + c.rolling[3] * loads[3]
 
 
 @_compiled
 def _stiff(c: Any, loads: _Four) -> tuple[float, float]:
-    """Slip stiffness of the front and of the rear tyres [N]."""
+    """Slip stiffness of the front and of the rear tyres [N].
+
+    Source: P ch. 1: cornering stiffness in proportion to load.
+    """
     return c.stiffness[0] * loads[0] + c.stiffness[1] * loads[1], c.stiffness[2] * loads[2] + c.stiffness[3] * loads[3]
 
 
 @_compiled
 def thrust_at(c: Any, v: float) -> float:
-    """Full-throttle force at the wheels [N], from the table."""
+    """Full-throttle force at the wheels [N], from the table.
+
+    Source: M ch. 3.
+    """
     x = min(max(v / SPEED_STEP, 0.0), SPEED_POINTS - 1.001)
     i = int(x)
     return c.thrust[i] + (x - i) * (c.thrust[i + 1] - c.thrust[i])
@@ -237,7 +254,10 @@ def _corner_forces(c: Any, lateral: float, side_wind: float) -> tuple[float, flo
 
 @_compiled
 def corner_use(c: Any, p: Floats, v: float) -> float:
-    """Share of the weaker axle's lateral capacity that speed v needs [-]; infinite where the car would fly."""
+    """Share of the weaker axle's lateral capacity that speed v needs [-]; infinite where the car would fly.
+
+    Source: M ch. 9: friction ellipse of each axle.
+    """
     lateral, normal, air, side_wind, _ = _demand(c, p, v)
     if normal <= 0.0:
         return math.inf
@@ -256,6 +276,8 @@ def corner_speed(c: Any, p: Floats, top: float, guess: float) -> float:
 
     Secant steps on log use over log speed inside a shrinking bracket. A helpful bank at walking speed may ask for grip the
     other way: the bracket then begins at the speed the bank is made for.
+
+    Source: M ch. 9: the speed at which the axle that is nearer its limit has reached it.
     """
     if abs(p[BEND]) < 1e-7 and p[SQUEEZE] > -1e-7:
         return top
@@ -375,7 +397,10 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tup
 
 @_compiled
 def _accel(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tuple[float, float]:
-    """Acceleration along the line at full effort [m/s2], and the tyre force over what engine or brakes can give [-]."""
+    """Acceleration along the line at full effort [m/s2], and the tyre force over what engine or brakes can give [-].
+
+    Source: M ch. 3 and 9.
+    """
     force, resist = force_limit(c, p, v, braking, guess)
     drag = _demand(c, p, v)[4]
     total = (-force if braking else force) - resist - drag
@@ -385,6 +410,7 @@ def _accel(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tuple[fl
 
 @_compiled
 def _pass_forward(c: Any, between: Floats, ds: Floats, cap: Floats, v: Floats, start: int, closed: bool) -> float:
+    """Source: quasi-steady-state lap: v dv/ds = a from every slowest point on."""
     n = v.size
     steps = n if closed else n - 1
     accel, share = 0.0, 1.0
@@ -441,6 +467,7 @@ def _coast_back(c: Any, between: Floats, ds: Floats, v: Floats, i: int, write: b
 
 @_compiled
 def _pass_backward(c: Any, between: Floats, ds: Floats, v: Floats, start: int, closed: bool) -> float:
+    """Source: quasi-steady-state lap: v dv/ds = a from every slowest point back."""
     n = v.size
     steps = n if closed else n - 1
     accel, share = 0.0, 0.5

@@ -99,6 +99,7 @@ def top_speed_ms(car: Car, conditions: Conditions, tow: float = 0.0) -> float:
 
 
 def _top_speed_ms(car: Car, conditions: Conditions, thrust: Floats, tow: float) -> float:
+    """Source: M ch. 3: where thrust equals drag and rolling resistance."""
     drag_area, lift_front, lift_rear = aero_areas(car, tow)
     dynamic = 0.5 * conditions.air_density * TABLE_SPEEDS**2
     rolling = car.tyres.compounds[0].rolling

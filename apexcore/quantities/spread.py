@@ -10,5 +10,8 @@ def half_interval(sd: float) -> float:
 
 
 def sd_of_interval(low: float, high: float) -> float:
-    """Standard deviation of a normal value whose 95 % interval this is; the inverse of `half_interval`."""
+    """Standard deviation of a normal value whose 95 % interval this is; the inverse of `half_interval`.
+
+    Source: normal quantile, 95 % within 1.96 standard deviations.
+    """
     return (high - low) / (2.0 * Z95)

@@ -41,6 +41,8 @@ def margin_l(use: FuelUse, laps: float) -> float:
     """Litres to add for `laps` so that they last in 99 of 100 cases [l].
 
     The sum of n laps has variance n s2 from lap to lap plus (n e)2 from the error of the mean.
+
+    Source: variance of a sum; 2.326 is the normal 99 % quantile.
     """
     return _Z99 * math.sqrt(laps * use.spread_l**2 + (laps * use.error_l) ** 2)
 

@@ -84,7 +84,10 @@ def _burnt_weight_s(pace: Pace, laps: int, left_l: float) -> float:
 
 
 def longest_stint(rules: RaceRules, pace: Pace, first: bool) -> int:
-    """Laps that a full tank lasts."""
+    """Laps that a full tank lasts.
+
+    Source: definition.
+    """
     usable = rules.tank_l - pace.margin_l - (rules.formation_laps * pace.fuel_l_per_lap if first else 0.0)
     return max(math.floor(usable / pace.fuel_l_per_lap + 1e-9), 0)
 

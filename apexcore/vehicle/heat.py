@@ -38,12 +38,18 @@ class Flow:
     air_c: float
 
     def carcass_c(self, surface_c: float) -> float:
-        """Carcass temperature that a steady surface leads to [degC]: heat in equals heat out."""
+        """Carcass temperature that a steady surface leads to [degC]: heat in equals heat out.
+
+        Source: heat balance of two bodies at rest.
+        """
         inside = self.carcass_w + self.conduction * surface_c + self.loss * self.air_c
         return inside / (self.conduction + self.loss)
 
     def settled_c(self) -> tuple[float, float]:
-        """Temperatures of surface and carcass at which heat in and out are equal [degC]."""
+        """Temperatures of surface and carcass at which heat in and out are equal [degC].
+
+        Source: heat balance of two bodies at rest.
+        """
         through = self.conduction / (self.conduction + self.loss)
         inside = self.surface_w + self.cooling * self.ambient_c + through * (self.carcass_w + self.loss * self.air_c)
         surface = inside / (self.cooling + self.conduction - through * self.conduction)
@@ -54,6 +60,8 @@ class Flow:
 
         Two bodies that exchange heat, C dT/dt = q - K T, solved exactly with the eigenvectors of K/C (both are real: the
         system is a chain of conductances).
+
+        Source: eigenvectors of a linear system.
 
         :param start: temperatures before [degC]
         :param capacity: heat capacity of surface and carcass [J/K]
@@ -86,7 +94,10 @@ def flow(tyres: Tyres, conditions: Conditions, slide_w: float, rolling_w: float,
 
 
 def capacities(tyres: Tyres, compound: Compound) -> tuple[float, float]:
-    """Heat capacity of surface and carcass [J/K]; a compound that warms up quickly has a surface that holds little."""
+    """Heat capacity of surface and carcass [J/K]; a compound that warms up quickly has a surface that holds little.
+
+    Source: heat capacity is mass times specific heat; shares of tread and carcass are the car file's.
+    """
     surface = tyres.surface_share * tyres.heat_capacity_j_per_k
     return surface / compound.warm_up, tyres.heat_capacity_j_per_k - surface
 
@@ -111,6 +122,8 @@ def excess_camber_deg(lateral: np.ndarray, weight: np.ndarray, camber_left: floa
 
     In a corner the outer wheel wants to lean in by `best`, the inner one out by it; on a straight any camber is too much. A
     place counts as corner by its lateral acceleration over 3 m/s2.
+
+    Source: M ch. 2.
 
     :param lateral: lateral acceleration, left positive [m/s2]
     :param weight: heat at each station [J]

@@ -64,7 +64,10 @@ def temperature_grip(compound: Compound, temperature_c: float) -> float:
 
 
 def wear_grip(compound: Compound, wear: float) -> float:
-    """Grip left by wear [-]: a straight loss up to the cliff, then a quadratic fall to bare."""
+    """Grip left by wear [-]: a straight loss up to the cliff, then a quadratic fall to bare.
+
+    Source: an assumption of this product (docs/model.md, tyre wear).
+    """
     worn = min(max(wear, 0.0), 1.0)
     grip = 1.0 - compound.wear_loss * min(worn / compound.cliff_wear, 1.0)
     if worn > compound.cliff_wear:

@@ -131,6 +131,8 @@ class BiasMove:
 def bias_over_race(item: Item, start: float, end: float, laps: float) -> BiasMove:
     """Steps of the brake bias over a race, in which the ideal share moves evenly with the fuel burnt.
 
+    Source: M ch. 21.
+
     :param item: the item that sets the front share
     """
     steps = (end - start) / (item.scale * item.step)

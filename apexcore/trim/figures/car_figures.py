@@ -28,7 +28,10 @@ class Figure:
 
 
 def power_curve(car: Car, points: int = 60) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Engine speed [rpm], torque [N m] and power [kW] from the first point of the torque curve to the rev limit."""
+    """Engine speed [rpm], torque [N m] and power [kW] from the first point of the torque curve to the rev limit.
+
+    Source: power is torque times engine speed.
+    """
     rpm = np.linspace(car.powertrain.torque_nm[0][0], car.powertrain.limit_rpm, points)
     torque = torque_nm(car, rpm) * car.powertrain.restrictor
     return rpm, torque, torque * rpm * math.pi / 30 / 1000.0

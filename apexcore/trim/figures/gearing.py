@@ -34,7 +34,10 @@ class Shift:
 
 
 def rpm_at(car: Car, gear: int, speed_ms: float) -> float:
-    """Engine speed [rpm] in a gear (from 1) at a road speed [m/s], without slip."""
+    """Engine speed [rpm] in a gear (from 1) at a road speed [m/s], without slip.
+
+    Source: M ch. 3: engine speed from wheel speed, radius and ratio.
+    """
     ratio = car.powertrain.gears[gear - 1] * car.powertrain.final_drive
     return speed_ms * ratio / drive_radius_m(car) * 60.0 / (2.0 * np.pi)
 
@@ -125,7 +128,10 @@ def last_gear_words(car: Car, conditions: Conditions) -> str:
 
 
 def thrust_curves(car: Car, conditions: Conditions, tow: float = 0.0) -> tuple[Floats, Floats, Floats]:
-    """Speeds [m/s], thrust of every gear [N] with zero beyond the limiter, and drag with rolling resistance [N]."""
+    """Speeds [m/s], thrust of every gear [N] with zero beyond the limiter, and drag with rolling resistance [N].
+
+    Source: M ch. 3.
+    """
     drag_area, lift_front, lift_rear = aero_areas(car, tow)
     dynamic = 0.5 * conditions.air_density * TABLE_SPEEDS**2
     load = sum(weights(car).static_n) + dynamic * (lift_front + lift_rear)

@@ -44,6 +44,8 @@ class Perch:
 def read_scales(loads_kg: Four) -> Scales:
     """Shares of four readings, wheels in the car's order.
 
+    Source: moments of the four loads.
+
     :raises InputError: if a reading is not above zero
     """
     for wheel, load in zip(WHEELS, loads_kg, strict=True):

@@ -101,7 +101,10 @@ def _mean_loads_n(lap: Lap) -> Four:
 
 
 def best_hot_kpa(lap_case: LapCase, lap: Lap) -> Four:
-    """Best hot pressure of each wheel at its mean load [kPa]."""
+    """Best hot pressure of each wheel at its mean load [kPa].
+
+    Source: M ch. 2: the best pressure grows with the load, here linearly.
+    """
     found = []
     for wheel, load in enumerate(_mean_loads_n(lap)):
         compound = lap_case.compounds[wheel // 2]
@@ -121,6 +124,8 @@ def _tyre(lap_case: LapCase, car: Car, lap: Lap, wheel: int) -> TyreAnalysis:
 
 def tread_readings(lap_case: LapCase, car: Car, lap: Lap, wheel: int, pressure_error: float) -> tuple[float, float, float]:
     """Inner, middle and outer temperature of a tread over a lap [degC].
+
+    Source: an assumption of this product (docs/model.md, tread readings).
 
     :param car: the car as the sheet sets it
     :param pressure_error: hot pressure over its best, less 1 [-]

@@ -24,6 +24,8 @@ class TreadLife:
 def life_from_tread(worn: Four, age_laps: float, driven_laps: int, cliff: tuple[float, float]) -> TreadLife:
     """Life of treads that were measured: what they lost in all their laps goes on at the same rate.
 
+    Source: wear in proportion to laps (abrasion by friction energy), with the spread of the readings.
+
     :param worn: worn share of each tread now [-]
     :param age_laps: laps on the tyres now
     :param driven_laps: laps of them in the run just ended
@@ -36,6 +38,8 @@ def life_from_tread(worn: Four, age_laps: float, driven_laps: int, cliff: tuple[
 
 def life_from_stint(laps: Sequence[DriftLap], age_before: float, driven_laps: int, cliff: tuple[float, float]) -> TreadLife:
     """Life of treads that nobody measured, from a modelled stint on new tyres.
+
+    Source: abrasion by friction energy, lap by lap.
 
     :param laps: the stint, two laps at least
     :param age_before: laps on the tyres before the run

@@ -74,6 +74,7 @@ def ride_ends(car: Car) -> list[RideEnd]:
 
 
 def _wheel_rate(axle: Axle) -> float:
+    """Source: M ch. 16: spring rate times motion ratio squared."""
     return 0.5 * sum(axle.spring_n_per_mm) * axle.motion_ratio**2
 
 
@@ -82,6 +83,8 @@ def clearances(car: Car, lap: Lap, line: Line, bumps: Sequence[tuple[float, floa
 
     The body sinks by what the axle carries beyond its static load over the rate of springs and tyres in series, as if it
     had time to settle: over short bumps that is an estimate from the slow side.
+
+    Source: M ch. 15 and 16: static height less load over wheel rate.
 
     :param bumps: distance along the lap [m] and height [mm] of each bump
     """

@@ -161,7 +161,10 @@ def next_pressures(
 
 
 def next_cambers(lap_case: LapCase, sheet: Sheet, lap: Lap, readings: Sequence[Reading]) -> tuple[CamberAdvice, ...]:
-    """The step of camber to try at each wheel whose tread was read and whose camber is free."""
+    """The step of camber to try at each wheel whose tread was read and whose camber is free.
+
+    Source: M ch. 2 (even tread) with the model's own degrees a step.
+    """
     car = adjusted(lap_case.car, sheet)
     advice = []
     for wheel in range(4):
@@ -197,6 +200,8 @@ def next_toes(lap_case: LapCase, sheet: Sheet, lap: Lap, readings: Sequence[Read
 
     Toe drags the tread over the road and warms it evenly from edge to edge, where camber parts the edges: what is wrong
     with the level of an axle is toe's, what is wrong with the spread is camber's. The model says how much a step warms.
+
+    Source: M ch. 2.
     """
     advice = []
     for index, axle in enumerate(("front", "rear")):
@@ -224,7 +229,10 @@ def next_toes(lap_case: LapCase, sheet: Sheet, lap: Lap, readings: Sequence[Read
 
 
 def wear_story(lap_case: LapCase, lap: Lap, reading: Reading) -> list[tuple[str, float, float]]:
-    """(wheel, its share of the tread lost as read [-], modelled [-]), the most worn first; empty unless all four were read."""
+    """(wheel, its share of the tread lost as read [-], modelled [-]), the most worn first; empty unless all four were read.
+
+    Source: abrasion by friction energy.
+    """
     lost = [None if wheel.left is None else 1.0 - wheel.left for wheel in reading.wheels]
     if any(share is None for share in lost) or sum(share or 0.0 for share in lost) <= 0.0:
         return []
