@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
-TAILS = 4.0  #: degrees of freedom of the lap scatter
+TAILS = 4  #: degrees of freedom of the lap scatter
 DRAWS = 3000  #: posterior draws kept
 _BURN = 300  #: draws thrown away first
 
@@ -171,7 +171,7 @@ class Posterior:
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _gibbs(
-    x: Floats, y: Floats, run: Ints, runs: int, mean: Floats, sd: Floats, seed: int, burn: int, draws: int, tails: float,
+    x: Floats, y: Floats, run: Ints, runs: int, mean: Floats, sd: Floats, seed: int, burn: int, draws: int, tails: int,
     scatter_prior: float, shift_prior: float,
 ) -> tuple[Floats, Floats, Floats]:  # fmt: skip
     """Draws of the coefficients with the run shifts behind them, of the shifts' spread and of the scatter.
@@ -223,7 +223,7 @@ def _gibbs(
             e = y[i] - shift[run[i]]
             for k in range(p):
                 e -= x[i, k] * beta[k]
-            weight[i] = np.random.gamma(0.5 * (tails + 1.0), 1.0) / (0.5 * (tails + e * e / sigma2))
+            weight[i] = _half_chi_square(tails + 1) / (0.5 * (tails + e * e / sigma2))
             square += weight[i] * e * e
         # half-normal priors on both standard deviations: random-walk steps on the logarithm
         sigma2 = _scale_step(sigma2, square, n, scatter_prior)
@@ -260,6 +260,20 @@ def _draw_normal(a: Floats, b: Floats, out: Floats) -> None:
         for q in range(k + 1, p):
             total -= a[q, k] * out[q]
         out[k] = total / a[k, k]
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _half_chi_square(freedom: int) -> float:
+    """Half a draw of chi-square with so many degrees of freedom, which is Gamma(freedom / 2, 1).
+
+    Each two degrees are an exponential, an odd one is the square of a normal; several times quicker than a general gamma.
+    Source: definition of chi-square as a sum of squares.
+    """
+    product = 1.0
+    for _ in range(freedom // 2):
+        product *= 1.0 - np.random.random()
+    odd = np.random.standard_normal() if freedom % 2 else 0.0
+    return 0.5 * odd * odd - math.log(product)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

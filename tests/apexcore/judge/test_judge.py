@@ -5,9 +5,10 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from scipy import stats
 
 from apexcore.judge.laps import DrivenLap, figures, propose
-from apexcore.judge.model import Observed, Prior, Priors, corrected_times, fit
+from apexcore.judge.model import Observed, Prior, Priors, _half_chi_square, corrected_times, fit
 from apexcore.judge.verdict import judge, judge_levels, judge_several, sentence
 
 PRIORS = Priors(
@@ -191,3 +192,10 @@ def test_three_levels_are_judged_from_one_posterior() -> None:
     assert judge_levels(two, PRIORS)[0].mean_s == pair.mean_s
     with pytest.raises(ValueError, match="every level"):
         judge_levels([lap for lap in laps if lap.level != 1], PRIORS)
+
+
+@pytest.mark.parametrize("freedom", [1, 4, 5])
+def test_the_weights_of_heavy_tails_are_drawn_from_a_chi_square(freedom: int) -> None:
+    """Against SciPy's distribution function (Kolmogorov and Smirnov)."""
+    drawn = [_half_chi_square(freedom) for _ in range(20_000)]
+    assert stats.kstest(drawn, "gamma", args=(0.5 * freedom,)).pvalue > 1e-4
