@@ -1,6 +1,5 @@
 """What a logger sends while the car runs: JSON lines, or laps as CSV. The format is described in docs/formats.md."""
 
-import json
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -8,10 +7,12 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, TypeAdapter, ValidationError, field_validator
 
+from ..errors import FileRejected
 from ..judge.laps import DrivenLap, LapKind
 from ..quantities.values import Value
+from .guard import guarded
 from .laps_csv import MAX_LAPS, MOST_FUEL_L, MOST_SECTORS, MOST_TOP_KMH, guessed_columns, laps_of, read_table
-from .text import decoded, problem_of, rejected
+from .text import decoded, json_of, problem_of, rejected
 
 #: Most channels of one sample.
 MOST_CHANNELS = 40
@@ -130,6 +131,7 @@ class Sent:
     cut: int | None
 
 
+@guarded("JSON lines of a logger")
 def read_json_lines(data: bytes) -> Sent:
     """The events of JSON lines; all or nothing, but for a last line without an end that is no JSON: the sender stopped in it.
 
@@ -144,14 +146,12 @@ def read_json_lines(data: bytes) -> Sent:
         if not line.strip():
             continue
         try:
-            content: Any = json.loads(line)
-        except (json.JSONDecodeError, RecursionError) as error:
+            content: Any = json_of(line, "one object a line")
+        except FileRejected as error:
             if number == len(lines):
                 cut = number
                 break
-            problems.append(
-                f"Line {number}: this is not valid JSON ({getattr(error, 'msg', 'nested too deeply')}); expected one object a line."
-            )
+            problems.append(f"Line {number}: {error.problems[0].partition(': ')[2]}")
             continue
         try:
             events.append(_EVENT.validate_python(content))
@@ -168,6 +168,7 @@ def _place(error: Any) -> str:
     return problem_of({**error, "loc": location[1:] if len(location) > 1 else location})
 
 
+@guarded("a CSV of laps")
 def read_csv_laps(data: bytes, run: str) -> Sent:
     """Laps of one run as CSV, its columns known by their names.
 
