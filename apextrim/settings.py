@@ -71,6 +71,8 @@ MIDDLEWARE = [
     "django_htmx.middleware.HtmxMiddleware",
 ]
 
+MESSAGE_STORAGE = "apextrim.ui.message_storage.Storage"
+
 ROOT_URLCONF = "apextrim.urls"
 WSGI_APPLICATION = "apextrim.wsgi.application"
 
