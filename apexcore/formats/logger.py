@@ -18,8 +18,14 @@ from .text import decoded, json_of, problem_of, rejected
 MOST_CHANNELS = 40
 
 RunKey = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[\w.-]+$")]
-Wheels = tuple[float, float, float, float]
-Tread = tuple[float, float, float]
+Pressure = Annotated[float, Field(ge=0, le=1000)]
+Share = Annotated[float, Field(ge=0, le=100)]
+Celsius = Annotated[float, Field(ge=-50, le=400)]
+Pressures = tuple[Pressure, Pressure, Pressure, Pressure]
+Shares = tuple[Share, Share, Share, Share]
+Tread = tuple[Celsius, Celsius, Celsius]
+Channel = Annotated[float, Field(ge=-1e12, le=1e12)]
+Sector = Annotated[float, Field(gt=0, le=1800)]
 
 
 class RunEvent(Value):
@@ -43,7 +49,7 @@ class LapEvent(Value):
     time_s: float = Field(ge=5, le=1800)
     kind: LapKind = "timed"
     fuel_l: float | None = Field(None, ge=0, le=MOST_FUEL_L)
-    sectors_s: tuple[float, ...] = Field((), max_length=MOST_SECTORS)
+    sectors_s: tuple[Sector, ...] = Field((), max_length=MOST_SECTORS)
     top_kmh: float | None = Field(None, ge=10, le=MOST_TOP_KMH)
 
     @classmethod
@@ -66,7 +72,7 @@ class SampleEvent(Value):
     type: Literal["sample"]
     run: RunKey
     t_s: float = Field(ge=0, le=200_000)
-    channels: dict[Annotated[str, Field(max_length=40)], float | None] = Field(max_length=MOST_CHANNELS)
+    channels: dict[Annotated[str, Field(max_length=40)], Channel | None] = Field(max_length=MOST_CHANNELS)
 
     @field_validator("channels", mode="before")
     @classmethod
@@ -86,10 +92,10 @@ class TyresEvent(Value):
 
     type: Literal["tyres"]
     run: RunKey
-    cold_kpa: Wheels | None = None
-    hot_kpa: Wheels | None = None
+    cold_kpa: Pressures | None = None
+    hot_kpa: Pressures | None = None
     tread_c: tuple[Tread, Tread, Tread, Tread] | None = None
-    left_pct: Wheels | None = None
+    left_pct: Shares | None = None
 
 
 class WeatherEvent(Value):

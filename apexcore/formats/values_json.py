@@ -1,7 +1,7 @@
 """Cars, circuits and sheets to and from JSON. The formats are described in docs/formats.md."""
 
 import json
-from typing import Literal, TypeVar
+from typing import Annotated, Literal, TypeVar
 
 from pydantic import Field, ValidationError
 
@@ -28,7 +28,7 @@ class SheetFile(Value):
     car: Key
     name: str = Field("", max_length=40)
     reason: str = Field("", max_length=200)
-    values: dict[str, float]
+    values: dict[Key, Annotated[float, Field(ge=-1e6, le=1e6)]] = Field(max_length=200)
 
 
 @guarded("what was expected")
