@@ -30,8 +30,10 @@ def from_degrees(points: Sequence[Point], place: str) -> list[Point]:
 
     Source: equirectangular projection about the middle.
 
-    :raises InputError: if the numbers are no degrees
+    :raises InputError: if there are none, or the numbers are no degrees
     """
+    if not points:
+        raise InputError(place, "no point", f"at least {LEAST_POINTS}")
     for number, (longitude, latitude, _) in enumerate(points, start=1):
         if not (-180 <= longitude <= 180 and -85 <= latitude <= 85):
             raise InputError(f"{place}, point {number}", f"{longitude:g}, {latitude:g}", "longitude and latitude in degrees, not metres")

@@ -93,6 +93,15 @@ def encodable(text: str) -> str:
     return text.encode("utf-16", "surrogatepass").decode("utf-16", "replace")
 
 
+#: What makes a spreadsheet take a cell of words for a formula.
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
+
+def words_cell(text: str) -> str:
+    """Words as the cell of a CSV that no spreadsheet takes for a formula: an apostrophe stands before what looks like one."""
+    return f"'{text}" if text.startswith(_FORMULA) else text
+
+
 def rejected(problems: list[str]) -> FileRejected:
     """The error for these problems, the list kept readable."""
     extra = len(problems) - MOST_PROBLEMS
@@ -104,7 +113,7 @@ def rejected(problems: list[str]) -> FileRejected:
 def problem_of(error: object) -> str:
     """One error of the schema as a sentence that names its place."""
     assert isinstance(error, dict)
-    place = ".".join(str(part) for part in error["loc"]) or "the whole"
+    place = ".".join(encodable(str(part))[:40] for part in error["loc"]) or "the whole"
     message = str(error["msg"]).removeprefix("Value error, ")
     value = error.get("input")
     shown = "" if isinstance(value, dict | list | tuple) else f" “{str(value)[:40]}” is not valid:"
