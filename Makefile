@@ -10,7 +10,7 @@ CODE := apexcore apextrim demo tests scripts
 TEMPLATES = $(shell find apextrim -name '*.html')
 export APEX_VAR ?= var
 
-.PHONY: help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz
+.PHONY: help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz backup restore
 
 help: ## this list
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/^([a-z-]+):.*## /  make \1\t/' | expand -t 22
@@ -40,6 +40,12 @@ serve: .installed-runtime ## sets up and serves the product with your own data
 	@$(BIN)/python manage.py warm
 	@$(BIN)/python manage.py migrate -v0
 	@exec $(BIN)/python manage.py serve --port $(PORT)
+
+backup: .installed-runtime ## copies your data's database while it is in use, and checks the copy
+	@$(BIN)/python manage.py backup
+
+restore: .installed-runtime ## puts a backup back after checking it: make restore FILE=...
+	@$(BIN)/python manage.py restore "$(FILE)"
 
 setup: .installed-dev ## everything that tests need, without running one
 	@$(BIN)/python manage.py warm

@@ -37,7 +37,9 @@ def client(event: Event) -> Client:  # noqa: F811
 def every_door(event: Event, first: Sheet, drive: Callable[..., Run]) -> dict[str, Door]:  # noqa: F811
     run = drive(first, 1)
     _, token = logger.make_key(event, "fuzz")
-    return doors(event.owner, event, run, token, write_event(event))
+    text = write_event(event)
+    run.laps.all().delete()  # laps that come in contradict none
+    return doors(event.owner, event, run, token, text)
 
 
 def test_no_door_breaks(client: Client, every_door: dict[str, Door]) -> None:
