@@ -10,7 +10,7 @@ CODE := apexcore apextrim demo tests scripts
 TEMPLATES = $(shell find apextrim -name '*.html')
 export APEX_VAR ?= var
 
-.PHONY: help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock
+.PHONY: help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz backup restore
 
 help: ## this list
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/^([a-z-]+):.*## /  make \1\t/' | expand -t 22
@@ -41,6 +41,12 @@ serve: .installed-runtime ## sets up and serves the product with your own data
 	@$(BIN)/python manage.py migrate -v0
 	@exec $(BIN)/python manage.py serve --port $(PORT)
 
+backup: .installed-runtime ## copies your data's database while it is in use, and checks the copy
+	@$(BIN)/python manage.py backup
+
+restore: .installed-runtime ## puts a backup back after checking it: make restore FILE=...
+	@$(BIN)/python manage.py restore "$(FILE)"
+
 setup: .installed-dev ## everything that tests need, without running one
 	@$(BIN)/python manage.py warm
 
@@ -65,6 +71,10 @@ test: checks ## every check and test; this is what CI runs
 
 mutants: .installed-dev ## do the tests bite: changes core formulas one at a time
 	@$(BIN)/python -m scripts.mutants
+
+fuzz: .installed-dev ## hostile files at every door: FILES of them each, from seed FIRST on
+	@$(BIN)/python manage.py warm
+	@APEX_VAR=$$(mktemp -d) $(BIN)/python -m scripts.fuzz --files $(or $(FILES),10000) --first $(or $(FIRST),0)
 
 bench: .installed-dev ## times of the core's heavy parts beside plain references
 	@$(BIN)/python manage.py warm

@@ -19,7 +19,7 @@ class InputError(ApexError):
         self.place = place
         self.value = value
         self.expected = expected
-        shown = str(value)
+        shown = str(value).encode("utf-8", "replace").decode()  # half a character could not be shown
         if len(shown) > 60:
             shown = shown[:57] + "..."
         super().__init__(f"{place}: “{shown}” is not valid; expected {expected}.")

@@ -1,6 +1,9 @@
 """Settings of the site; what differs between machines comes from the environment."""
 
+import os
 import secrets
+from contextlib import suppress
+from datetime import timedelta
 from pathlib import Path
 
 import environ
@@ -10,7 +13,14 @@ BASE_DIR = Path(__file__).resolve().parent.parent
 env = environ.Env()
 
 VAR = (BASE_DIR / env("APEX_VAR", default="var")).resolve()
+os.umask(0o077)  # the database, its journal, uploads and backups are nobody else's to read
 VAR.mkdir(parents=True, exist_ok=True)
+with suppress(OSError):  # a folder that is another account's says so when it is written to
+    VAR.chmod(0o700)
+    for path in VAR.glob("*.sqlite3*"):
+        path.chmod(0o600)
+#: Copies of the database (docs/operations.md).
+BACKUPS = Path(env("APEX_BACKUPS", default=str(VAR / "backups")))
 
 #: In demo mode the sign-in page has one button that enters.
 DEMO = env.bool("APEX_DEMO", default=False)
@@ -40,6 +50,7 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "django_htmx",
     "csp",
+    "axes",
     "apextrim.ui",
     "apextrim.accounts",
     "apextrim",
@@ -69,7 +80,10 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "axes.middleware.AxesMiddleware",
 ]
+
+MESSAGE_STORAGE = "apextrim.ui.message_storage.Storage"
 
 ROOT_URLCONF = "apextrim.urls"
 WSGI_APPLICATION = "apextrim.wsgi.application"
@@ -83,6 +97,7 @@ TEMPLATES = [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
+                "apextrim.accounts.context.account",
             ],
             "builtins": ["apextrim.ui.templatetags.apex"],
         },
@@ -109,6 +124,15 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+#: Failed sign-ins of one name from one address before it has to wait, and for how long.
+AXES_FAILURE_LIMIT, AXES_COOLOFF_TIME = 8, timedelta(minutes=15)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_CALLABLE = "apextrim.accounts.views.locked_out"
+AXES_RESET_ON_SUCCESS = True
+AXES_VERBOSE = False
+AXES_DISABLE_ACCESS_LOG = True
+
 LOGIN_URL = "sign_in"
 LOGIN_REDIRECT_URL = "home"
 LOGOUT_REDIRECT_URL = "sign_in"
@@ -139,6 +163,15 @@ SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"
 CSRF_FAILURE_VIEW = "apextrim.ui.views.csrf_failure"
+
+#: Behind a reverse proxy that speaks TLS, one setting (docs/operations.md): cookies go over TLS only, plain requests are led on.
+TLS = env.bool("APEX_TLS", default=False)
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = TLS
+SECURE_HSTS_SECONDS = 31_536_000 if TLS else 0
+SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = TLS
+if TLS:
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS if host not in ("localhost", "127.0.0.1", "[::1]")]
 
 DATA_UPLOAD_MAX_MEMORY_SIZE = 6_000_000
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 6_000  # a car with sixty items has over a thousand values

@@ -17,6 +17,8 @@ LEAST_POINTS, MOST_POINTS = 8, 20_000
 LENGTH_BOUNDS_M = (150.0, 30_000.0)
 #: Largest gap between the last point and the first, as a share of the lap.
 _GAP_SHARE = 0.12
+#: Pairs of pieces beside each other that are looked at; a road surveyed with `MOST_POINTS` has a twentieth of it.
+_MOST_NEAR = 5_000_000
 #: Radius of the sphere on which degrees become metres [m] (IUGG mean radius).
 _EARTH_M = 6_371_008.8
 
@@ -28,8 +30,10 @@ def from_degrees(points: Sequence[Point], place: str) -> list[Point]:
 
     Source: equirectangular projection about the middle.
 
-    :raises InputError: if the numbers are no degrees
+    :raises InputError: if there are none, or the numbers are no degrees
     """
+    if not points:
+        raise InputError(place, "no point", f"at least {LEAST_POINTS}")
     for number, (longitude, latitude, _) in enumerate(points, start=1):
         if not (-180 <= longitude <= 180 and -85 <= latitude <= 85):
             raise InputError(f"{place}, point {number}", f"{longitude:g}, {latitude:g}", "longitude and latitude in degrees, not metres")
@@ -64,31 +68,45 @@ def checked_points(points: Sequence[Point], place: str, closed: bool = True) -> 
         raise InputError(place, f"a lap of {length:.2f} m", f"{low:.0f} m to {high:.0f} m{hint}")
     if closed and gap > max(_GAP_SHARE * length, 3 * float(np.median(steps))):
         raise InputError(place, f"{gap:.0f} m from the last point to the first", "one lap that closes, or an open course")
-    crossing = _first_crossing(xy, closed)
+    crossing = _first_crossing(xy, closed, place)
     if crossing is not None:
         where = f"the line after point {crossing[0] + 1} meets that after point {crossing[1] + 1}"
         raise InputError(place, where, "a lap that does not cross itself")
     return kept
 
 
-def _first_crossing(xy: Floats, closed: bool) -> tuple[int, int] | None:
-    """The first two pieces of a line that cross, None if none do (orientation test, every pair)."""
-    following = np.roll(xy, -1, axis=0)
-    n = len(xy)
-    for i in range(n - 2):
-        a, b = xy[i], following[i]
-        others = np.arange(i + 2, n if i and closed else n - 1)
-        if not len(others):
-            break
-        c, d = xy[others], following[others]
+def _first_crossing(xy: Floats, closed: bool, place: str) -> tuple[int, int] | None:
+    """The first two pieces of a line that cross, None if none do.
 
-        def side(p: Floats, q: Floats, r: Floats) -> Floats:
-            return np.asarray((q[..., 0] - p[..., 0]) * (r[..., 1] - p[..., 1]) - (q[..., 1] - p[..., 1]) * (r[..., 0] - p[..., 0]))
+    Long pieces are parted, so that a k-d tree over the middles finds every pair that lies near enough to touch; of those
+    the orientation test decides. Source: de Berg and others, *Computational Geometry*, ch. 2 and 5.
 
-        hit = (side(a, b, c) * side(a, b, d) < 0) & (side(c, d, a) * side(c, d, b) < 0)
-        if hit.any():
-            return i, int(others[int(np.argmax(hit))])
-    return None
+    :raises InputError: if so many pieces lie beside each other that no road can be meant
+    """
+    from scipy.spatial import cKDTree
+
+    ends = np.roll(xy, -1, axis=0) if closed else xy[1:]
+    starts = xy if closed else xy[:-1]
+    length = np.hypot(*(ends - starts).T)
+    reach = float(np.median(length)) * 2.0
+    parts = np.maximum(np.ceil(length / reach), 1).astype(int)
+    piece = np.repeat(np.arange(len(starts)), parts)
+    share = (np.arange(len(piece)) - np.repeat(np.cumsum(parts) - parts, parts) + 0.5) / parts[piece]
+    middles = starts[piece] + share[:, None] * (ends - starts)[piece]
+    tree = cKDTree(middles)
+    if tree.count_neighbors(tree, reach) > _MOST_NEAR:
+        raise InputError(place, f"{len(xy)} points crowded together", "points along one road, each some metres from the next")
+    near = piece[tree.query_pairs(reach, output_type="ndarray")]
+    pairs = np.unique(np.sort(near, axis=1), axis=0)
+    apart = pairs[:, 1] - pairs[:, 0]
+    pairs = pairs[(apart > 1) & ((apart < len(starts) - 1) if closed else True)]  # neighbours share an end
+    a, b, c, d = starts[pairs[:, 0]], ends[pairs[:, 0]], starts[pairs[:, 1]], ends[pairs[:, 1]]
+
+    def side(p: Floats, q: Floats, r: Floats) -> Floats:
+        return np.asarray((q[:, 0] - p[:, 0]) * (r[:, 1] - p[:, 1]) - (q[:, 1] - p[:, 1]) * (r[:, 0] - p[:, 0]))
+
+    hit = (side(a, b, c) * side(a, b, d) < 0) & (side(c, d, a) * side(c, d, b) < 0)
+    return (int(pairs[hit][0, 0]), int(pairs[hit][0, 1])) if hit.any() else None
 
 
 def even_line(points: Sequence[Point], spacing_m: float, closed: bool = True) -> tuple[Floats, Floats, Floats]:

@@ -12,9 +12,13 @@ from pydantic import Field, model_validator
 from ..errors import InputError
 from ..quantities.values import Value
 from .features import GripStrip, Marker
-from .points import checked_points, even_line
+from .points import MOST_POINTS, checked_points, even_line
 
 Floats = NDArray[np.float64]
+
+
+#: A coordinate or a distance of a survey, whose origin may lie far away [m].
+Metres = Annotated[float, Field(ge=-1e8, le=1e8)]
 
 
 class Straight(Value):
@@ -77,10 +81,10 @@ class Circuit(Value):
     layout: str = Field(min_length=1, max_length=60)
     width_m: float = Field(gt=3, le=40)
     heading_deg: float = Field(0.0, ge=-360, le=360)
-    segments: tuple[Annotated[Straight | Corner, Field(discriminator="kind")], ...] = ()
-    points_m: tuple[tuple[float, float, float], ...] = ()
+    segments: tuple[Annotated[Straight | Corner, Field(discriminator="kind")], ...] = Field((), max_length=400)
+    points_m: tuple[tuple[Metres, Metres, Metres], ...] = Field((), max_length=MOST_POINTS)
     corner_names: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=60)
-    heights_m: tuple[tuple[float, float], ...] = ()
+    heights_m: tuple[tuple[Metres, Metres], ...] = Field((), max_length=2000)
     closed: bool = True
     start_ms: float = Field(0.0, ge=0, le=120)
     lanes: int = Field(0, ge=0, le=8)

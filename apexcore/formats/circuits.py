@@ -1,8 +1,5 @@
 """Circuits from other open formats: CSV of points, GeoJSON, GPX. docs/formats.md describes what is read."""
 
-import csv
-import io
-import json
 import math
 import re
 from xml.etree import ElementTree
@@ -13,13 +10,17 @@ from ..circuit.points import Point, checked_points, from_degrees
 from ..circuit.track import Circuit, centre_line
 from ..errors import FileRejected, InputError
 from ..quantities.text import read_number
-from .text import decoded, problem_of, rejected
+from .guard import guarded
+from .text import decoded, json_of, problem_of, rejected, rows_of
 from .values_json import read_value
 
 #: Names of the columns of a CSV, metres or degrees.
 _METRES, _DEGREES, _HEIGHT = ("x_m", "y_m"), ("longitude", "latitude"), "z_m"
+#: Farthest that a point may lie from the origin of its survey, and from sea level [m].
+_MOST_M = 1e8
 
 
+@guarded("a circuit")
 def read_circuit(data: bytes, name: str, width_m: float, closed: bool = True) -> Circuit:
     """A circuit from a file of any format that is read; the product's own JSON keeps its own name and width.
 
@@ -58,9 +59,7 @@ def _circuit(points: list[Point], name: str, width_m: float, closed: bool) -> Ci
 
 
 def _csv(text: str) -> list[Point]:
-    lines = text.splitlines()
-    delimiter = ";" if ";" in lines[0] else "\t" if "\t" in lines[0] else ","
-    rows = list(csv.reader(io.StringIO(text), delimiter=delimiter))
+    rows = rows_of(text, "a CSV of points with the columns x_m, y_m and, if known, z_m; or longitude, latitude and z_m")
     header = [cell.strip().lower() for cell in rows[0]]
     names = _METRES if _METRES[0] in header else _DEGREES
     for column in names:
@@ -74,25 +73,25 @@ def _csv(text: str) -> list[Point]:
             wanted = f"{len(header)}; with a decimal comma, separate the columns by semicolons"
             raise InputError(f"Line {line}", f"{len(row)} columns", wanted)
         cells = dict(zip(header, row, strict=True))
-        x, y = (read_number(cells[column], "", f"Line {line}, column {column}", comma_is_decimal=True) for column in names)
+        x, y = (_coordinate(cells[column], f"Line {line}, column {column}") for column in names)
         height = cells.get(_HEIGHT, "").strip()
-        points.append((x, y, read_number(height, "", f"Line {line}, column {_HEIGHT}", comma_is_decimal=True) if height else 0.0))
+        points.append((x, y, _coordinate(height, f"Line {line}, column {_HEIGHT}") if height else 0.0))
     return points if names == _METRES else from_degrees(points, "CSV")
 
 
+def _coordinate(text: str, place: str) -> float:
+    return read_number(text, "", place, -_MOST_M, _MOST_M, comma_is_decimal=True)
+
+
 def _geojson(text: str) -> list[Point]:
-    try:
-        content = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        where = f"Line {error.lineno}, column {error.colno}" if isinstance(error, json.JSONDecodeError) else "the file"
-        raise InputError(where, text[:20], "GeoJSON") from None
+    content = json_of(text, "GeoJSON")
     ring = _ring(content)
     if ring is None:
         raise InputError("GeoJSON", str(content.get("type"))[:40], "a LineString or a Polygon, alone or in a Feature")
     points: list[Point] = []
     for number, point in enumerate(ring, start=1):
         numbers = point if isinstance(point, list) else []
-        if len(numbers) < 2 or not all(isinstance(v, int | float) and math.isfinite(v) for v in numbers[:3]):
+        if len(numbers) < 2 or not all(isinstance(v, int | float) and abs(v) <= _MOST_M for v in numbers[:3]):
             raise InputError(f"GeoJSON, point {number}", str(point)[:40], "longitude, latitude and, if known, height")
         points.append((float(numbers[0]), float(numbers[1]), float(numbers[2]) if len(numbers) > 2 else 0.0))
     return from_degrees(points, "GeoJSON")
@@ -127,10 +126,10 @@ def _gpx(text: str, closed: bool) -> list[Point]:
         if node.tag.rsplit("}", 1)[-1] not in ("trkpt", "rtept"):
             continue
         place = f"GPX, point {len(points) + 1}"
-        longitude = read_number(node.get("lon", ""), "", f"{place}, lon")
-        latitude = read_number(node.get("lat", ""), "", f"{place}, lat")
+        longitude = _coordinate(node.get("lon", ""), f"{place}, lon")
+        latitude = _coordinate(node.get("lat", ""), f"{place}, lat")
         height = next((child.text or "" for child in node if child.tag.rsplit("}", 1)[-1] == "ele"), "")
-        points.append((longitude, latitude, read_number(height, "", f"{place}, ele") if height.strip() else 0.0))
+        points.append((longitude, latitude, _coordinate(height, f"{place}, ele") if height.strip() else 0.0))
     if not points:
         raise InputError("GPX", "no track point", "a track of one lap")
     return from_degrees(_one_lap(points) if closed else points, "GPX")

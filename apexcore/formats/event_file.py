@@ -1,22 +1,43 @@
 """A whole event as one file: car, circuit, sheets, runs with their laps, readings, verdicts, plans, tests and the thread."""
 
+from collections import Counter
+from collections.abc import Iterable
+from datetime import UTC, datetime
 from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, Field
 
 from ..circuit.conditions import Conditions
 from ..circuit.track import Circuit
+from ..errors import ApexError
+from ..judge.calibration import SCALES
 from ..judge.laps import LapKind
 from ..quantities.values import Value
 from ..race.rules import RaceRules
 from ..vehicle.car import Car
+from ..vehicle.limits import with_limits
+from .laps_csv import MAX_LAPS, MOST_FUEL_L, MOST_SECTORS
+from .logger import MOST_CHANNELS, Channel
 
 #: Largest file of an event; samples of a logger make them large [bytes].
 MOST_EVENT_BYTES = 60_000_000
 
+#: Most runs, and most of anything else that hangs on an event.
+MOST_RUNS, MOST_ROWS = 20_000, 2_000
+
 Text = Annotated[str, Field(max_length=240)]
+Word = Annotated[str, Field(max_length=60)]
 Number = Annotated[int, Field(ge=1, le=100_000)]
-Numbers = dict[Annotated[str, Field(max_length=60)], float]
+Place = Annotated[int, Field(ge=0, le=100_000)]
+Amount = Annotated[float, Field(ge=-1e6, le=1e6)]
+Seconds = Annotated[float, Field(ge=-1e6, le=1e6)]
+Litres = Annotated[float, Field(ge=0, le=500)]
+Share = Annotated[float, Field(ge=0, le=1)]
+Numbers = Annotated[dict[Word, Amount], Field(max_length=200)]
+Words = Annotated[dict[Word, Text], Field(max_length=40)]
+Channels = Annotated[dict[Annotated[str, Field(max_length=40)], Channel], Field(max_length=MOST_CHANNELS)]
+#: A moment that a calendar and every time zone can show.
+Moment = Annotated[AwareDatetime, Field(ge=datetime(1970, 1, 2, tzinfo=UTC), le=datetime(2200, 1, 1, tzinfo=UTC))]
 
 
 class SessionFile(Value):
@@ -24,7 +45,7 @@ class SessionFile(Value):
 
     name: Annotated[str, Field(min_length=1, max_length=40)]
     kind: Literal["practice", "qualifying", "race"]
-    starts_at: AwareDatetime
+    starts_at: Moment
 
 
 class SheetOfEvent(Value):
@@ -34,8 +55,8 @@ class SheetOfEvent(Value):
     parent: Number | None = None
     reason: Annotated[str, Field(max_length=200)]
     values: Numbers
-    modelled_s: float | None = None
-    made_at: AwareDatetime
+    modelled_s: Seconds | None = None
+    made_at: Moment
 
 
 class LapFile(Value):
@@ -44,17 +65,17 @@ class LapFile(Value):
     number: Number
     time_s: float = Field(gt=0, le=1800)
     kind: LapKind = "timed"
-    fuel_l: float | None = None
-    sectors_s: tuple[float, ...] = ()
-    top_ms: float | None = None
+    fuel_l: Annotated[float, Field(ge=0, le=MOST_FUEL_L)] | None = None
+    sectors_s: tuple[Annotated[float, Field(gt=0, le=1800)], ...] = Field((), max_length=MOST_SECTORS)
+    top_ms: Annotated[float, Field(ge=0, le=200)] | None = None
     why: Annotated[str, Field(max_length=80)] = ""
 
 
 class SampleFile(Value):
     """Channels at one moment of a run."""
 
-    t_ms: int = Field(ge=0)
-    channels: Numbers
+    t_ms: int = Field(ge=0, le=200_000_000)
+    channels: Channels
 
 
 class RunFile(Value):
@@ -63,21 +84,21 @@ class RunFile(Value):
 
     number: Number
     sheet: Number
-    session: int | None = None
+    session: Place | None = None
     front: Text
     rear: Text
-    tyre_age: float = Field(ge=0)
-    fuel_l: float = Field(ge=0)
-    fuel_end_l: float | None = None
+    tyre_age: float = Field(ge=0, le=500)
+    fuel_l: Litres
+    fuel_end_l: Litres | None = None
     tyre_set: Annotated[str, Field(max_length=24)] = ""
     note: Annotated[str, Field(max_length=200)] = ""
-    tags: dict[str, str] = {}
-    words: dict[str, str] = {}
+    tags: Words = {}
+    words: Words = {}
     conditions: Conditions
     by_virtual_driver: bool = False
-    made_at: AwareDatetime
-    laps: tuple[LapFile, ...] = ()
-    samples: tuple[SampleFile, ...] = ()
+    made_at: Moment
+    laps: tuple[LapFile, ...] = Field((), max_length=MAX_LAPS)
+    samples: tuple[SampleFile, ...] = Field((), max_length=1_000_000)
 
 
 class ReadingFile(Value):
@@ -87,7 +108,7 @@ class ReadingFile(Value):
     run: Number | None = None
     values: Numbers
     conditions: Conditions
-    made_at: AwareDatetime
+    made_at: Moment
 
 
 class VerdictFile(Value):
@@ -98,22 +119,22 @@ class VerdictFile(Value):
     key_b: Annotated[str, Field(max_length=90)]
     side_a: Annotated[str, Field(max_length=90)]
     side_b: Annotated[str, Field(max_length=90)]
-    margin_s: float
-    mean_s: float
-    low_s: float
-    high_s: float
+    margin_s: Annotated[float, Field(ge=0, le=60)]
+    mean_s: Seconds
+    low_s: Seconds
+    high_s: Seconds
     sentence: Annotated[str, Field(max_length=400)]
-    made_at: AwareDatetime
+    made_at: Moment
 
 
 class PlanFile(Value):
     """A kept race plan."""
 
-    stints: tuple[tuple[str, int, float], ...]
-    time_s: float
-    start_fuel_l: float
+    stints: tuple[tuple[Word, Annotated[int, Field(ge=1, le=1000)], Litres], ...] = Field(min_length=1, max_length=60)
+    time_s: Seconds
+    start_fuel_l: Litres
     text: Annotated[str, Field(max_length=200)]
-    made_at: AwareDatetime
+    made_at: Moment
 
 
 class TestFile(Value):
@@ -121,12 +142,12 @@ class TestFile(Value):
 
     __test__ = False  # not one of pytest's
 
-    differences: tuple[tuple[str, str, str, str, str], ...]
-    order: tuple[tuple[int, ...], ...]
+    differences: tuple[tuple[Text, Text, Text, Text, Text], ...] = Field(min_length=1, max_length=6)
+    order: tuple[Annotated[tuple[Annotated[int, Field(ge=0, le=1)], ...], Field(max_length=6)], ...] = Field(min_length=1, max_length=200)
     laps: Number
-    difference_s: float
-    power: float
-    made_at: AwareDatetime
+    difference_s: Annotated[float, Field(gt=0, le=60)]
+    power: Share
+    made_at: Moment
 
 
 class CalibrationFile(Value):
@@ -134,24 +155,24 @@ class CalibrationFile(Value):
 
     scales: Numbers
     spread: Numbers
-    driver: float
-    driver_spread: float
+    driver: Annotated[float, Field(ge=-1, le=1)]
+    driver_spread: Annotated[float, Field(ge=0, le=10)]
     laps: Number
-    before_s: float
-    after_s: float
-    level_before_s: float
-    level_after_s: float
-    made_at: AwareDatetime
+    before_s: Seconds
+    after_s: Seconds
+    level_before_s: Seconds
+    level_after_s: Seconds
+    made_at: Moment
 
 
 class KnotFile(Value):
     """:param target: of a sheet or run its number, of a verdict or plan its place in the list, from 0"""
 
-    at: AwareDatetime
+    at: Moment
     kind: Literal["brief", "sheet", "run", "verdict", "plan"]
     label: Annotated[str, Field(max_length=24)]
     text: Text
-    target: int | None = None
+    target: Place | None = None
     hidden: bool = False
 
 
@@ -175,54 +196,97 @@ class EventFile(Value):
     name: Annotated[str, Field(min_length=1, max_length=80)]
     car: Car
     circuit: Circuit
-    notes: tuple[NoteFile, ...] = ()
+    notes: tuple[NoteFile, ...] = Field((), max_length=400)
     real_car: bool = False
     driver: Annotated[str, Field(max_length=20)]
     conditions: Conditions
-    rules: dict[str, Any]
-    item_rules: dict[str, tuple[float, float]] = {}
+    rules: dict[Word, Any] = Field(max_length=40)
+    item_rules: dict[Word, tuple[Amount, Amount]] = Field({}, max_length=200)
     calibration: Numbers = {}
-    made_at: AwareDatetime
-    session: int | None = None
+    made_at: Moment
+    session: Place | None = None
     sheet_in_car: Number | None = None
-    sessions: tuple[SessionFile, ...] = ()
-    sheets: tuple[SheetOfEvent, ...] = ()
-    runs: tuple[RunFile, ...] = ()
-    readings: tuple[ReadingFile, ...] = ()
-    verdicts: tuple[VerdictFile, ...] = ()
-    plans: tuple[PlanFile, ...] = ()
-    tests: tuple[TestFile, ...] = ()
-    calibrations: tuple[CalibrationFile, ...] = ()
-    knots: tuple[KnotFile, ...] = ()
+    sessions: tuple[SessionFile, ...] = Field((), max_length=MOST_ROWS)
+    sheets: tuple[SheetOfEvent, ...] = Field((), max_length=MOST_ROWS)
+    runs: tuple[RunFile, ...] = Field((), max_length=MOST_RUNS)
+    readings: tuple[ReadingFile, ...] = Field((), max_length=MOST_ROWS)
+    verdicts: tuple[VerdictFile, ...] = Field((), max_length=MOST_ROWS)
+    plans: tuple[PlanFile, ...] = Field((), max_length=MOST_ROWS)
+    tests: tuple[TestFile, ...] = Field((), max_length=MOST_ROWS)
+    calibrations: tuple[CalibrationFile, ...] = Field((), max_length=MOST_ROWS)
+    knots: tuple[KnotFile, ...] = Field((), max_length=2 * MOST_RUNS)
 
     def problems(self) -> list[str]:
         """What does not fit together: numbers that stand twice or point at nothing, values off the car's list."""
-        found = []
-        sheets, runs = [sheet.number for sheet in self.sheets], [run.number for run in self.runs]
-        for what, numbers in (("sheets", sheets), ("runs", runs)):
-            twice = sorted({number for number in numbers if numbers.count(number) > 1})
-            found += [f"{what}: number {number} stands there twice." for number in twice]
-        keys = {item.key for item in self.car.items}
-        for sheet in self.sheets:
-            if set(sheet.values) != keys:
-                odd = sorted(set(sheet.values) ^ keys)[0]
-                found.append(f"sheets, {sheet.number}: the item “{odd}” is on only one of the sheet and the car's list.")
-            if sheet.parent is not None and sheet.parent not in sheets:
-                found.append(f"sheets, {sheet.number}: its parent {sheet.parent} is not in the file.")
-        for run in self.runs:
-            if run.sheet not in sheets:
-                found.append(f"runs, {run.number}: its sheet {run.sheet} is not in the file.")
-            if run.session is not None and not 0 <= run.session < len(self.sessions):
-                found.append(f"runs, {run.number}: its session {run.session} is not in the file.")
-        compounds = {compound.key for compound in self.car.tyres.compounds}
-        found += [
-            f"runs, {run.number}: “{name}” is no compound of the car." for run in self.runs for name in {run.front, run.rear} - compounds
-        ]
+        sheets, runs = {sheet.number for sheet in self.sheets}, {run.number for run in self.runs}
+        found = _twice("sheets", "number", (sheet.number for sheet in self.sheets)) + _twice(
+            "runs", "number", (run.number for run in self.runs)
+        )
+        found += _twice("notes", "corner", (note.number for note in self.notes))
+        found += self._problems_of_sheets(sheets) + self._problems_of_runs(sheets) + self._problems_of_plans(sheets)
         for reading in self.readings:
             if reading.sheet not in sheets or (reading.run is not None and reading.run not in runs):
                 found.append(f"readings: one of sheet {reading.sheet} and run {reading.run} is not in the file.")
         if self.sheet_in_car is not None and self.sheet_in_car not in sheets:
             found.append(f"sheet_in_car: {self.sheet_in_car} is not in the file.")
+        if self.session is not None and self.session >= len(self.sessions):
+            found.append(f"session: {self.session} is not in the file; expected less than {len(self.sessions)}.")
+        return found
+
+    def _problems_of_sheets(self, numbers: set[int]) -> list[str]:
+        found = []
+        keys = {item.key for item in self.car.items}
+        for sheet in self.sheets:
+            if set(sheet.values) != keys:
+                odd = sorted(set(sheet.values) ^ keys)[0]
+                found.append(f"sheets, {sheet.number}: the item “{odd}” is on only one of the sheet and the car's list.")
+            for item in self.car.items:
+                value = sheet.values.get(item.key, item.base)
+                if not item.low - 1e-6 <= value <= item.high + 1e-6:
+                    allowed = f"{item.text(item.low)} to {item.text(item.high)}"
+                    found.append(f"sheets, {sheet.number}, {item.key}: {value:g} is not valid; expected {allowed}.")
+            if sheet.parent is not None and (sheet.parent not in numbers or sheet.parent == sheet.number):
+                found.append(f"sheets, {sheet.number}: its parent {sheet.parent} is not in the file.")
+        try:
+            with_limits(self.car, self.item_rules)
+        except ApexError as error:
+            found.append(f"item_rules: {error}")
+        return found
+
+    def _problems_of_runs(self, sheets: set[int]) -> list[str]:
+        found = []
+        compounds = {compound.key for compound in self.car.tyres.compounds}
+        for run in self.runs:
+            if run.sheet not in sheets:
+                found.append(f"runs, {run.number}: its sheet {run.sheet} is not in the file.")
+            if run.session is not None and run.session >= len(self.sessions):
+                found.append(f"runs, {run.number}: its session {run.session} is not in the file.")
+            found += [f"runs, {run.number}: “{name}” is no compound of the car." for name in sorted({run.front, run.rear} - compounds)]
+            found += _twice(f"runs, {run.number}", "lap", (lap.number for lap in run.laps))
+        return found
+
+    def _problems_of_plans(self, sheets: set[int]) -> list[str]:
+        """Race plans, planned tests and calibrations."""
+        compounds = {compound.key for compound in self.car.tyres.compounds}
+        found = [
+            f"plans, {number}: “{name}” is no compound of the car."
+            for number, plan in enumerate(self.plans, start=1)
+            for name in sorted({stint[0] for stint in plan.stints} - compounds)
+        ]
+        for number, test in enumerate(self.tests, start=1):
+            if any(len(marks) != len(test.differences) for marks in test.order):
+                found.append(f"tests, {number}, order: expected one mark for each of {len(test.differences)} differences in every run.")
+            for kind, off, _, on, _ in test.differences:
+                if kind == "sheet" and not all(side.isdecimal() and int(side[:9]) in sheets for side in (off, on)):
+                    found.append(f"tests, {number}: one of the sheets {off[:12]} and {on[:12]} is not in the file.")
+        for number, held in enumerate(self.calibrations, start=1):
+            for name, values in (("scales", held.scales), ("spread", held.spread)):
+                if set(values) != set(SCALES):
+                    found.append(f"calibrations, {number}, {name}: expected {', '.join(SCALES)}.")
+        for name, values in (("calibration", self.calibration), *(("calibrations, scales", held.scales) for held in self.calibrations)):
+            for scale, value in values.items():
+                if scale not in SCALES or not 0.2 <= value <= 5.0:
+                    found.append(f"{name}, {scale}: {value:g} is not valid; expected 0.2 to 5 for one of {', '.join(SCALES)}.")
         return found
 
     def race_rules(self) -> RaceRules:
@@ -231,3 +295,8 @@ class EventFile(Value):
         :raises ValidationError: where they are none
         """
         return RaceRules.model_validate({"tank_l": self.car.tank_l, **self.rules})
+
+
+def _twice(where: str, what: str, numbers: Iterable[int]) -> list[str]:
+    """Numbers that stand there more than once."""
+    return [f"{where}: {what} {number} stands there twice." for number, count in Counter(numbers).items() if count > 1]

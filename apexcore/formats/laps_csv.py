@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from ..errors import FileRejected, InputError
 from ..judge.laps import KINDS, DrivenLap, LapKind
 from ..quantities.text import format_lap, parse_lap, read_number
-from .text import decoded, rejected
+from .guard import guarded
+from .text import decoded, rejected, rows_of
 
 REQUIRED = ("lap", "lap_time")
 #: Sectors that a lap can have.
@@ -17,6 +18,8 @@ MOST_SECTORS = 6
 OPTIONAL = ("kind", "fuel_l", "top_kmh", *[f"sector_{n}" for n in range(1, MOST_SECTORS + 1)])
 COLUMNS = REQUIRED + OPTIONAL
 
+#: Longest name of a column that is looked at; what is longer is none that is known.
+_MOST_NAME = 60
 #: Laps that one run can hold.
 MAX_LAPS = 10_000
 #: Fuel that one lap can burn [l], and speed that one can reach [km/h].
@@ -44,6 +47,7 @@ class Table:
     body: tuple[tuple[int, tuple[str, ...]], ...]
 
 
+@guarded("a CSV of laps")
 def read_table(data: bytes) -> Table:
     """The cells of a CSV file.
 
@@ -51,13 +55,7 @@ def read_table(data: bytes) -> Table:
 
     :raises FileRejected: if it is not a table, has no line under its header, or has more lines than a run can hold
     """
-    text = decoded(data, "a CSV of laps")
-    lines = text.splitlines()
-    delimiter = ";" if ";" in lines[0] else "\t" if "\t" in lines[0] else ","
-    try:
-        rows = list(csv.reader(io.StringIO(text), delimiter=delimiter, strict=True))
-    except csv.Error as error:
-        raise FileRejected([f"This is no readable CSV: {error}; expected {_HEADER}."]) from None
+    rows = rows_of(decoded(data, "a CSV of laps"), _HEADER)
     body = tuple((number, tuple(row)) for number, row in enumerate(rows[1:], start=2) if any(cell.strip() for cell in row))
     if not body:
         raise FileRejected(["Line 2: there is no lap under the header; expected one lap a line."])
@@ -68,7 +66,7 @@ def read_table(data: bytes) -> Table:
 
 def guessed_columns(header: Sequence[str]) -> dict[str, int]:
     """Which column of a header is which of `COLUMNS`, by its name; what is not recognised is left out."""
-    bare = [re.sub(r"[\s._-]+|[(\[].*?[)\]]", "", name).lower() for name in header]
+    bare = [re.sub(r"[\s._-]+|[(\[].*?[)\]]", "", name).lower() if len(name) <= _MOST_NAME else "" for name in header]
     found: dict[str, int] = {}
     for column in COLUMNS:
         place = next((index for index, name in enumerate(bare) if name in _ALSO[column] and index not in found.values()), None)
@@ -88,6 +86,7 @@ def read_laps(data: bytes) -> list[DrivenLap]:
     return laps_of(table, own_columns(table.header))
 
 
+@guarded("a CSV of laps")
 def laps_of(table: Table, columns: Mapping[str, int]) -> list[DrivenLap]:
     """The laps of a table whose columns are known; without a column for the lap they are counted.
 

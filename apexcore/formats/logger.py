@@ -1,6 +1,5 @@
 """What a logger sends while the car runs: JSON lines, or laps as CSV. The format is described in docs/formats.md."""
 
-import json
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -8,17 +7,25 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, TypeAdapter, ValidationError, field_validator
 
+from ..errors import FileRejected
 from ..judge.laps import DrivenLap, LapKind
 from ..quantities.values import Value
+from .guard import guarded
 from .laps_csv import MAX_LAPS, MOST_FUEL_L, MOST_SECTORS, MOST_TOP_KMH, guessed_columns, laps_of, read_table
-from .text import decoded, problem_of, rejected
+from .text import decoded, json_of, problem_of, rejected
 
 #: Most channels of one sample.
 MOST_CHANNELS = 40
 
 RunKey = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[\w.-]+$")]
-Wheels = tuple[float, float, float, float]
-Tread = tuple[float, float, float]
+Pressure = Annotated[float, Field(ge=0, le=1000)]
+Share = Annotated[float, Field(ge=0, le=100)]
+Celsius = Annotated[float, Field(ge=-50, le=400)]
+Pressures = tuple[Pressure, Pressure, Pressure, Pressure]
+Shares = tuple[Share, Share, Share, Share]
+Tread = tuple[Celsius, Celsius, Celsius]
+Channel = Annotated[float, Field(ge=-1e12, le=1e12)]
+Sector = Annotated[float, Field(gt=0, le=1800)]
 
 
 class RunEvent(Value):
@@ -42,7 +49,7 @@ class LapEvent(Value):
     time_s: float = Field(ge=5, le=1800)
     kind: LapKind = "timed"
     fuel_l: float | None = Field(None, ge=0, le=MOST_FUEL_L)
-    sectors_s: tuple[float, ...] = Field((), max_length=MOST_SECTORS)
+    sectors_s: tuple[Sector, ...] = Field((), max_length=MOST_SECTORS)
     top_kmh: float | None = Field(None, ge=10, le=MOST_TOP_KMH)
 
     @classmethod
@@ -65,7 +72,7 @@ class SampleEvent(Value):
     type: Literal["sample"]
     run: RunKey
     t_s: float = Field(ge=0, le=200_000)
-    channels: dict[Annotated[str, Field(max_length=40)], float | None] = Field(max_length=MOST_CHANNELS)
+    channels: dict[Annotated[str, Field(max_length=40)], Channel | None] = Field(max_length=MOST_CHANNELS)
 
     @field_validator("channels", mode="before")
     @classmethod
@@ -85,10 +92,10 @@ class TyresEvent(Value):
 
     type: Literal["tyres"]
     run: RunKey
-    cold_kpa: Wheels | None = None
-    hot_kpa: Wheels | None = None
+    cold_kpa: Pressures | None = None
+    hot_kpa: Pressures | None = None
     tread_c: tuple[Tread, Tread, Tread, Tread] | None = None
-    left_pct: Wheels | None = None
+    left_pct: Shares | None = None
 
 
 class WeatherEvent(Value):
@@ -130,6 +137,7 @@ class Sent:
     cut: int | None
 
 
+@guarded("JSON lines of a logger")
 def read_json_lines(data: bytes) -> Sent:
     """The events of JSON lines; all or nothing, but for a last line without an end that is no JSON: the sender stopped in it.
 
@@ -144,14 +152,12 @@ def read_json_lines(data: bytes) -> Sent:
         if not line.strip():
             continue
         try:
-            content: Any = json.loads(line)
-        except (json.JSONDecodeError, RecursionError) as error:
+            content: Any = json_of(line, "one object a line")
+        except FileRejected as error:
             if number == len(lines):
                 cut = number
                 break
-            problems.append(
-                f"Line {number}: this is not valid JSON ({getattr(error, 'msg', 'nested too deeply')}); expected one object a line."
-            )
+            problems.append(f"Line {number}: {error.problems[0].partition(': ')[2]}")
             continue
         try:
             events.append(_EVENT.validate_python(content))
@@ -168,6 +174,7 @@ def _place(error: Any) -> str:
     return problem_of({**error, "loc": location[1:] if len(location) > 1 else location})
 
 
+@guarded("a CSV of laps")
 def read_csv_laps(data: bytes, run: str) -> Sent:
     """Laps of one run as CSV, its columns known by their names.
 

@@ -1,7 +1,7 @@
 """Cars, circuits and sheets to and from JSON. The formats are described in docs/formats.md."""
 
 import json
-from typing import Literal, TypeVar
+from typing import Annotated, Literal, TypeVar
 
 from pydantic import Field, ValidationError
 
@@ -9,7 +9,8 @@ from ..errors import FileRejected
 from ..quantities.values import Value
 from ..vehicle.car import Car, Key
 from ..vehicle.sheet import Sheet, checked_sheet
-from .text import MOST_BYTES, decoded, problem_of, rejected
+from .guard import guarded
+from .text import MOST_BYTES, decoded, json_of, problem_of, rejected
 
 Kind = TypeVar("Kind", bound=Value)
 
@@ -27,22 +28,17 @@ class SheetFile(Value):
     car: Key
     name: str = Field("", max_length=40)
     reason: str = Field("", max_length=200)
-    values: dict[str, float]
+    values: dict[Key, Annotated[float, Field(ge=-1e6, le=1e6)]] = Field(max_length=200)
 
 
+@guarded("what was expected")
 def read_value(data: bytes, kind: type[Kind], what: str, most_bytes: int = MOST_BYTES) -> Kind:
     """A checked value of a JSON file.
 
     :param what: what was expected, for the message ("a sheet")
     :raises FileRejected: with every problem found, each naming its place
     """
-    text = decoded(data, f"{what} in JSON", most_bytes)
-    try:
-        content = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        place = f"Line {error.lineno}, column {error.colno}" if isinstance(error, json.JSONDecodeError) else "The file"
-        reason = error.msg if isinstance(error, json.JSONDecodeError) else "nested too deeply"
-        raise FileRejected([f"{place}: this is not valid JSON ({reason}); expected {what}."]) from None
+    content = json_of(decoded(data, f"{what} in JSON", most_bytes), what)
     if not isinstance(content, dict) or "format" not in content:
         raise FileRejected([f"The file does not say its format; expected {what} with “format”: “{_format(kind)}”."])
     if content["format"] != _format(kind):

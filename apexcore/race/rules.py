@@ -1,6 +1,7 @@
 """Rules of a race and the pace that a plan is computed from."""
 
 from dataclasses import dataclass
+from typing import Annotated
 
 from pydantic import Field
 
@@ -24,7 +25,7 @@ class RaceRules(Value):
     """
 
     laps: int = Field(ge=1, le=400)
-    compulsory: tuple[str, ...] = ()
+    compulsory: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=20)
     least_stops: int = Field(0, ge=0, le=6)
     most_stops: int = Field(3, ge=0, le=6)
     pit_loss_s: float = Field(ge=0, le=300)

@@ -16,6 +16,12 @@ WHEELS = ("fl", "fr", "rl", "rr")
 WHEEL_WORDS = {"fl": "front left", "fr": "front right", "rl": "rear left", "rr": "rear right"}
 
 Rate = Annotated[float, Field(gt=1, le=1000)]
+Ride = Annotated[float, Field(ge=5, le=300)]
+Radius = Annotated[float, Field(gt=0.05, le=1)]
+Pressure = Annotated[float, Field(ge=20, le=600)]
+Angle = Annotated[float, Field(ge=-15, le=15)]
+Speed = Annotated[float, Field(ge=0, le=30_000)]
+Torque = Annotated[float, Field(ge=0, le=5000)]
 Key = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
 
 
@@ -158,7 +164,7 @@ class Aero(Value):
     front_wing_position: float = Field(0.0, ge=0, le=60)
     ride_front_mm: float = Field(60.0, ge=5, le=300)
     ride_rear_mm: float = Field(60.0, ge=5, le=300)
-    ride_reference_mm: tuple[float, float] = (60.0, 60.0)
+    ride_reference_mm: tuple[Ride, Ride] = (60.0, 60.0)
     lift_per_mm: float = Field(0.0, ge=0, le=0.1)
     share_per_mm: float = Field(0.0, ge=0, le=0.05)
 
@@ -203,7 +209,7 @@ class Powertrain(Value):
     :param differential: differential of each driven axle
     """
 
-    torque_nm: tuple[tuple[float, float], ...] = Field(min_length=3)
+    torque_nm: tuple[tuple[Speed, Torque], ...] = Field(min_length=3, max_length=400)
     gears: tuple[Annotated[float, Field(gt=0.2, le=10)], ...] = Field(min_length=1, max_length=10)
     final_drive: float = Field(gt=0.5, le=15)
     efficiency: float = Field(gt=0.5, le=1)
@@ -318,10 +324,10 @@ class Tyres(Value):
     :param compounds: the compounds that fit
     """
 
-    radius_m: tuple[float, float]
-    cold_kpa: tuple[float, float, float, float]
+    radius_m: tuple[Radius, Radius]
+    cold_kpa: tuple[Pressure, Pressure, Pressure, Pressure]
     cold_at_c: float = Field(20.0, ge=-20, le=60)
-    camber_deg: tuple[float, float, float, float]
+    camber_deg: tuple[Angle, Angle, Angle, Angle]
     heat_share: float = Field(gt=0, le=1)
     cooling_w_per_k: float = Field(gt=0, le=500)
     cooling_w_per_k_ms: float = Field(ge=0, le=20)
@@ -329,7 +335,7 @@ class Tyres(Value):
     surface_share: float = Field(0.2, ge=0.02, le=0.9)
     conduction_w_per_k: float = Field(100.0, gt=0, le=1000)
     carcass_w_per_k: float = Field(4.0, gt=0, le=200)
-    compounds: tuple[Compound, ...] = Field(min_length=1)
+    compounds: tuple[Compound, ...] = Field(min_length=1, max_length=20)
 
     def compound(self, key: str) -> Compound:
         """The compound with this key; `KeyError` if the car has none."""
@@ -377,7 +383,7 @@ class Car(Value):
     powertrain: Powertrain
     brakes: Brakes
     tyres: Tyres
-    items: tuple[Item, ...] = Field(min_length=1)
+    items: tuple[Item, ...] = Field(min_length=1, max_length=200)
 
     @model_validator(mode="after")
     def _items_are_distinct(self) -> Self:

@@ -1,7 +1,7 @@
 """Adjustable items: each car declares its own list; what an item moves is data, not code."""
 
 import math
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -16,6 +16,10 @@ _ON_STEP = 1e-6
 
 def _known_units() -> str:
     return ", ".join(unit for unit in UNIT_WORDS if unit)
+
+
+#: Greatest size of any number of an item, in whatever unit.
+MOST = 1e6
 
 
 class Item(Value):
@@ -41,16 +45,16 @@ class Item(Value):
     name: str = Field(min_length=1, max_length=40)
     place: Literal["fl", "fr", "rl", "rr", "front", "rear", "car"]
     unit: str = Field(max_length=8)
-    low: float
-    high: float
-    step: float = Field(gt=0)
-    base: float
+    low: float = Field(ge=-MOST, le=MOST)
+    high: float = Field(ge=-MOST, le=MOST)
+    step: float = Field(gt=0, le=MOST)
+    base: float = Field(ge=-MOST, le=MOST)
     decimals: int = Field(ge=0, le=3)
-    sets: str
-    scale: float = 1.0
-    offset: float = 0.0
+    sets: str = Field(max_length=60)
+    scale: float = Field(1.0, ge=-MOST, le=MOST)
+    offset: float = Field(0.0, ge=-MOST, le=MOST)
     locked: bool = False
-    names: tuple[str, ...] = Field((), max_length=60)
+    names: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=60)
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:

@@ -1,13 +1,21 @@
 """Signing in and out. These and the static files are the only public pages."""
 
+from typing import Any
+
 from django.conf import settings
+from django.contrib import messages
 from django.contrib.auth import get_user_model, login
 from django.contrib.auth.decorators import login_not_required
-from django.contrib.auth.views import LoginView
-from django.http import Http404, HttpRequest, HttpResponse
+from django.contrib.auth.forms import PasswordChangeForm
+from django.contrib.auth.views import LoginView, PasswordChangeView
+from django.db import DatabaseError, transaction
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import redirect
+from django.urls import reverse_lazy
 from django.utils.decorators import method_decorator
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_GET, require_POST
+
+from apextrim.ui.faults import cause_of, plain_page
 
 
 @method_decorator(login_not_required, name="dispatch")
@@ -17,6 +25,47 @@ class SignIn(LoginView):
     template_name = "accounts/sign_in.html"
     redirect_authenticated_user = True
     extra_context = {"demo": settings.DEMO}
+
+
+def locked_out(request: HttpRequest, credentials: object = None, *_: object, **__: object) -> HttpResponse:
+    """Too many failed sign-ins of one name from one address."""
+    minutes = int(settings.AXES_COOLOFF_TIME.total_seconds() / 60)
+    response = plain_page(
+        429, "Too many failed sign-ins", f"Wait {minutes} minutes, then try again. Whoever runs this server can set a new password at once."
+    )
+    response["Retry-After"] = str(60 * minutes)
+    return response
+
+
+class ChangePassword(PasswordChangeView):
+    """A new password; every other session of the account ends with it."""
+
+    template_name = "accounts/password.html"
+    success_url = reverse_lazy("home")
+
+    def form_valid(self, form: PasswordChangeForm) -> HttpResponse:
+        """Changes it, and says so."""
+        messages.success(self.request, "Your password is changed. Every other browser has to sign in again.")
+        return super().form_valid(form)
+
+    def dispatch(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponseBase:
+        """The demo's password is everybody's and stays."""
+        if settings.DEMO and getattr(request.user, "username", "") == settings.DEMO_USER:
+            raise Http404
+        return super().dispatch(request, *args, **kwargs)
+
+
+@login_not_required
+@require_GET
+def health(request: HttpRequest) -> HttpResponse:
+    """For whatever watches the server: 200 while the database answers and can be written, else 503."""
+    try:
+        with transaction.atomic():
+            get_user_model().objects.exists()
+    except DatabaseError as error:
+        found = cause_of(error)
+        return HttpResponse(f"{found[0] if found else 'The database does not answer'}\n", status=503, content_type="text/plain")
+    return HttpResponse("ok\n", content_type="text/plain")
 
 
 @login_not_required

@@ -8,6 +8,7 @@ from django.db import transaction
 from pydantic import ValidationError
 
 from apexcore.circuit.track import Circuit as CoreCircuit
+from apexcore.circuit.track import centre_line
 from apexcore.errors import FileRejected
 from apexcore.formats.event_file import (
     MOST_EVENT_BYTES,
@@ -29,11 +30,12 @@ from apexcore.formats.text import problem_of, rejected
 from apexcore.formats.values_json import read_value, write_value
 from apexcore.lap.driver import LEVELS
 from apexcore.vehicle.car import Car as CoreCar
+from apexcore.vehicle.sheet import base_sheet, check_consistency
 from apextrim.events import facts
 from apextrim.events.models import Event, Knot, Session
 from apextrim.library import stored
-from apextrim.library.car_actions import keep_car
-from apextrim.library.circuit_actions import keep_circuit
+from apextrim.library.car_actions import put_car
+from apextrim.library.circuit_actions import put_circuit
 from apextrim.library.models import Car, Circuit, CornerNote
 from apextrim.race.models import KeptPlan
 from apextrim.runs.models import Lap, Run, Sample, TyreReading
@@ -120,7 +122,6 @@ def write_event(event: Event) -> str:
     return write_value(event_file(event))
 
 
-@transaction.atomic
 def read_event(owner: User, data: bytes) -> tuple[Event, bool]:
     """An event from its file.
 
@@ -137,17 +138,32 @@ def read_event(owner: User, data: bytes) -> tuple[Event, bool]:
         problems += [f"rules, {problem_of(problem)}" for problem in error.errors()]
     if problems:
         raise rejected(problems)
+    if (there := _there_already(owner, file)) is not None:
+        return there, False
+    check_consistency(file.car, base_sheet(file.car))
+    centre_line(file.circuit)
+    with transaction.atomic():
+        return _added(owner, file), True
+
+
+def _there_already(owner: User, file: EventFile) -> Event | None:
+    """The owner's event that this very file was read into, or written from."""
     for there in Event.objects.filter(owner=owner, name=file.name, made_at=file.made_at, deleted_at=None).select_related("car", "circuit"):
         if event_file(there).model_dump(exclude={"car", "circuit", "notes"}) == file.model_dump(exclude={"car", "circuit", "notes"}):
-            return there, False
-    car, _ = _with_own_key("car", file.car, keep_car, owner)
+            return there
+    return None
+
+
+def _added(owner: User, file: EventFile) -> Event:
+    """The rows of a checked file."""
+    car, _ = _with_own_key("car", file.car, put_car, owner)
     event = Event.objects.create(
         owner=owner, name=file.name, car=car, circuit=_circuit(owner, file), real_car=file.real_car, driver=file.driver,
         conditions=file.conditions.model_dump(), rules=file.rules, made_at=file.made_at, calibration=dict(file.calibration),
         item_rules={key: list(limit) for key, limit in file.item_rules.items()},
     )  # fmt: skip
     _fill(event, file)
-    return event, True
+    return event
 
 
 def _with_own_key(what: str, core: Core, keep: Callable[[User, Core], tuple[Row, bool]], owner: User) -> tuple[Row, bool]:
@@ -165,7 +181,7 @@ def _with_own_key(what: str, core: Core, keep: Callable[[User, Core], tuple[Row,
 
 
 def _circuit(owner: User, file: EventFile) -> Circuit:
-    row, new = _with_own_key("circuit", file.circuit, keep_circuit, owner)
+    row, new = _with_own_key("circuit", file.circuit, put_circuit, owner)
     if new:
         CornerNote.objects.bulk_create(CornerNote(circuit=row, **note.model_dump()) for note in file.notes)
     return row
@@ -175,8 +191,8 @@ def _fill(event: Event, file: EventFile) -> None:
     """Everything that hangs on an event."""
     sessions = [Session.objects.create(event=event, **session.model_dump()) for session in file.sessions]
     sheets: dict[int, Sheet] = {}
-    for one in sorted(file.sheets, key=lambda sheet: sheet.number):
-        sheets[one.number] = Sheet.objects.create(event=event, **one.model_dump(exclude={"parent"}))
+    for sheet_file in sorted(file.sheets, key=lambda sheet: sheet.number):
+        sheets[sheet_file.number] = Sheet.objects.create(event=event, **sheet_file.model_dump(exclude={"parent"}))
     for sheet_file in file.sheets:
         if sheet_file.parent is not None:
             Sheet.objects.filter(pk=sheets[sheet_file.number].pk).update(parent=sheets[sheet_file.parent])

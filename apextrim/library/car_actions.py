@@ -1,4 +1,4 @@
-"""Changes to cars: each one transaction."""
+"""Changes to cars: each one transaction, begun when everything is read and checked, so that nobody waits for that."""
 
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -13,7 +13,6 @@ from .signals import car_changing
 from .stored import parsed_car
 
 
-@transaction.atomic
 def add_car(owner: User, data: bytes) -> tuple[Car, bool]:
     """A car from its file; the same file again adds nothing.
 
@@ -23,13 +22,18 @@ def add_car(owner: User, data: bytes) -> tuple[Car, bool]:
     return keep_car(owner, read_value(data, CoreCar, "a car"))
 
 
-@transaction.atomic
 def keep_car(owner: User, core: CoreCar) -> tuple[Car, bool]:
     """A car of the core as a row; see `add_car`.
 
     :raises InputError: if the car cannot stand on its base sheet
     """
     check_consistency(core, base_sheet(core))
+    return put_car(owner, core)
+
+
+@transaction.atomic
+def put_car(owner: User, core: CoreCar) -> tuple[Car, bool]:
+    """A car that is known to be consistent as a row; see `add_car`."""
     text = write_value(core)
     there = Car.objects.filter(owner=owner, key=core.key).first()
     if there is not None:
@@ -39,7 +43,6 @@ def keep_car(owner: User, core: CoreCar) -> tuple[Car, bool]:
     return Car.objects.create(owner=owner, key=core.key, name=core.name, data=text), True
 
 
-@transaction.atomic
 def change_car(row: Car, core: CoreCar) -> bool:
     """Changes the values of a car; what was before can be brought back. Returns whether anything changed.
 
@@ -48,13 +51,13 @@ def change_car(row: Car, core: CoreCar) -> bool:
     text = write_value(core)
     if text == row.data:
         return False
-    car_changing.send(sender=Car, row=row, core=core)
-    row.previous, row.data, row.name = row.data, text, core.name
-    row.save(update_fields=["previous", "data", "name"])
+    with transaction.atomic():
+        car_changing.send(sender=Car, row=row, core=core)  # inside: no sheet may be saved between the check and the change
+        row.previous, row.data, row.name = row.data, text, core.name
+        row.save(update_fields=["previous", "data", "name"])
     return True
 
 
-@transaction.atomic
 def undo_car(row: Car) -> bool:
     """Brings back the values before the last change. Returns whether there were any."""
     if not row.previous:

@@ -1,4 +1,4 @@
-"""Changes to circuits and their notes."""
+"""Changes to circuits and their notes; what takes time is done before the transaction begins."""
 
 from collections.abc import Mapping
 
@@ -16,7 +16,6 @@ from .signals import circuit_changing
 from .stored import parsed_circuit
 
 
-@transaction.atomic
 def add_circuit(
     owner: User, data: bytes, name: str = "Imported circuit", width_m: float = 10.0, closed: bool = True
 ) -> tuple[Circuit, bool]:
@@ -32,11 +31,16 @@ def add_circuit(
     return keep_circuit(owner, read_circuit(data, name, width_m, closed))
 
 
-@transaction.atomic
 def keep_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
     """A circuit of the core as a row; see `add_circuit`."""
-    text = write_value(core)
     centre_line(core)  # a lap that does not close is refused here, not at the first use
+    return put_circuit(owner, core)
+
+
+@transaction.atomic
+def put_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
+    """A circuit whose lap is known to close as a row; see `add_circuit`."""
+    text = write_value(core)
     there = Circuit.objects.filter(owner=owner, key=core.key).first()
     if there is not None:
         if there.data == text:
@@ -45,7 +49,6 @@ def keep_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
     return Circuit.objects.create(owner=owner, key=core.key, name=core.name, layout=core.layout, data=text), True
 
 
-@transaction.atomic
 def change_circuit(row: Circuit, core: CoreCircuit) -> bool:
     """Changes a circuit; what was before can be brought back. Returns whether anything changed.
 
@@ -57,17 +60,15 @@ def change_circuit(row: Circuit, core: CoreCircuit) -> bool:
         return False
     circuit_changing.send(sender=Circuit, row=row, text=text)
     row.previous, row.data, row.name, row.layout = row.data, text, core.name, core.layout
-    row.save(update_fields=["previous", "data", "name", "layout"])
+    row.save(update_fields=["previous", "data", "name", "layout"])  # one statement, a transaction of its own
     return True
 
 
-@transaction.atomic
 def undo_circuit(row: Circuit) -> bool:
     """Brings back the circuit before its last change. Returns whether there was one."""
     return bool(row.previous) and change_circuit(row, parsed_circuit(row.previous))
 
 
-@transaction.atomic
 def add_reversed(circuit: Circuit) -> tuple[Circuit, bool]:
     """The circuit driven the other way round, as a circuit of its own."""
     return keep_circuit(circuit.owner, reversed_circuit(parsed_circuit(circuit.data)))

@@ -24,21 +24,28 @@ from apextrim.runs.reading_actions import keep_reading
 from .models import ColumnMatch, Lap, Run
 
 
+def _next_number(event: Event) -> int:
+    return int(event.runs.aggregate(last=Max("number"))["last"] or 0) + 1
+
+
 @transaction.atomic
 def add_run(event: Event, values: dict[str, Any], virtual: bool = False, at: datetime | None = None) -> Run:
     """A run without laps, under the conditions of now.
 
     :param values: the cleaned fields of `forms.RunForm`
     """
-    number = (event.runs.aggregate(last=Max("number"))["last"] or 0) + 1
     run = Run.objects.create(
-        event=event, number=number, conditions=event.conditions, by_virtual_driver=virtual, made_at=at or timezone.now(), **values
+        event=event,
+        number=_next_number(event),
+        conditions=event.conditions,
+        by_virtual_driver=virtual,
+        made_at=at or timezone.now(),
+        **values,
     )
     thread.tie(event, "run", run.name, f"{run.sheet.name} on {run.front}/{run.rear}, {run.fuel_l:.0f} l", run.pk, at)
     return run
 
 
-@transaction.atomic
 def add_own_run(event: Event, values: dict[str, Any], typed: str, reading: dict[str, float] | None = None) -> Run:
     """A run with the laps typed or pasted and what was read at the wheels; all or nothing.
 
@@ -47,10 +54,11 @@ def add_own_run(event: Event, values: dict[str, Any], typed: str, reading: dict[
     :raises FileRejected: naming every line that is no lap
     """
     laps = read_typed(typed, 1) if typed.strip() else []
-    run = add_run(event, values)
-    add_laps(run, laps)
-    if reading is not None:
-        keep_reading(event, run.sheet, reading, run)
+    with transaction.atomic():
+        run = add_run(event, values)
+        add_laps(run, laps)
+        if reading is not None:
+            keep_reading(event, run.sheet, reading, run)
     return run
 
 
@@ -90,7 +98,6 @@ def add_laps(run: Run, laps: Sequence[DrivenLap], from_pit: bool = True) -> int:
     return len(new)
 
 
-@transaction.atomic
 def import_laps(run: Run, data: bytes) -> int:
     """Adds the laps of a CSV file; returns how many are new.
 
@@ -104,14 +111,15 @@ def header_digest(table: Table) -> str:
     return hashlib.sha256("\n".join(table.header).encode()).hexdigest()
 
 
-@transaction.atomic
 def import_matched(run: Run, table: Table, columns: Mapping[str, int]) -> int:
     """Adds the laps of a file whose columns the racer has named, and remembers which were which.
 
     :raises FileRejected: as `import_laps`
     """
-    new = add_laps(run, laps_of(table, columns))
-    ColumnMatch.objects.update_or_create(owner=run.event.owner, header=header_digest(table), defaults={"columns": dict(columns)})
+    laps = laps_of(table, columns)
+    with transaction.atomic():
+        new = add_laps(run, laps)
+        ColumnMatch.objects.update_or_create(owner=run.event.owner, header=header_digest(table), defaults={"columns": dict(columns)})
     return new
 
 
@@ -121,20 +129,21 @@ def remembered_columns(run: Run, table: Table) -> dict[str, int] | None:
     return None if row is None else {name: int(index) for name, index in row.columns.items()}
 
 
-@transaction.atomic
 def send_virtual_driver(event: Event, values: dict[str, Any], laps: int, seed: int | None = None, at: datetime | None = None) -> Run:
     """A run of the virtual car: it writes a file of laps, which comes in as any other file.
 
     :raises InputError: if the fuel does not last
     :raises SolverError: if the car cannot take the circuit
     """
-    run = add_run(event, values, virtual=True, at=at)
-    lap_case = cases.lap_case_of(event, run.front, run.rear, Conditions.model_validate(run.conditions), calibrated=False)
-    sheet = CoreSheet(lap_case.car.key, run.sheet.values)
-    age = run.tyre_age
-    seed = seed if seed is not None else 1000 * event.pk + run.number
-    driven = virtual_run(lap_case, sheet, run.fuel_l, laps, seed, tyre_age=age, sectors_at=cases.sectors_of(event))
-    import_laps(run, write_laps(list(driven.laps)).encode())
+    conditions = Conditions.model_validate(event.conditions)
+    lap_case = cases.lap_case_of(event, values["front"], values["rear"], conditions, calibrated=False)
+    sheet = CoreSheet(lap_case.car.key, values["sheet"].values)
+    seed = seed if seed is not None else 1000 * event.pk + _next_number(event)
+    driven = virtual_run(lap_case, sheet, values["fuel_l"], laps, seed, tyre_age=values["tyre_age"], sectors_at=cases.sectors_of(event))
+    came_in = read_laps(write_laps(list(driven.laps)).encode())
+    with transaction.atomic():
+        run = add_run(event, values, virtual=True, at=at)
+        add_laps(run, came_in)
     return run
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
-from django.db import connection
+from django.db import OperationalError, connection
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -20,6 +20,7 @@ from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.sheets.queries import sheet_in_car
+from apextrim.ui.faults import cause_of
 from apextrim.ui.uploads import problems_of
 
 from . import logger, presenters, queries
@@ -28,6 +29,8 @@ from .stand_ins import messages_of
 
 #: Laps of the simulated logger's run, and the pause between two of them [s].
 _LAPS, _PAUSE_S = 8, 1.2
+#: When a logger that found the database busy may try again [s].
+_RETRY_S = 2
 
 
 def _answer(status: int, **content: Any) -> JsonResponse:
@@ -40,7 +43,19 @@ def _answer(status: int, **content: Any) -> JsonResponse:
 def take(request: HttpRequest) -> HttpResponse:
     """Takes JSON lines, or laps as CSV for the run named in `?run=`; all of a message or none of it."""
     scheme, _, token = request.headers.get("Authorization", "").partition(" ")
-    key = logger.key_of(digest=logger.digest(token.strip()))
+    try:
+        return _taken(request, scheme, token.strip())
+    except OperationalError as error:  # what was sent is not lost as long as the logger keeps it
+        found = cause_of(error)
+        if found is None:
+            raise
+        response = _answer(503, problems=[f"{found[0]}; nothing of this message was taken. Send it again."], retry_after_s=_RETRY_S)
+        response["Retry-After"] = str(_RETRY_S)
+        return response
+
+
+def _taken(request: HttpRequest, scheme: str, token: str) -> JsonResponse:
+    key = logger.key_of(digest=logger.digest(token))
     if scheme.lower() != "bearer" or key is None:
         return _answer(401, problems=["Authorization: this token is not known; expected “Bearer” and the token of a logger key."])
     if key.withdrawn_at is not None:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from apexcore.formats.laps_csv import lap_cells
+from apexcore.formats.text import words_cell
 from apexcore.judge.laps import KIND_WORDS, DrivenLap
 from apexcore.judge.tags import tags_text
 from apexcore.quantities import format_lap
@@ -76,8 +77,8 @@ def all_laps_csv(lines: Sequence[RunLine]) -> str:
     writer.writerow([*head, *[f"sector_{n}" for n in range(1, sectors + 1)]])
     for line in lines:
         run = line.run
-        start: list[object] = [run.name, run.sheet.name, run.front, run.rear, f"{run.tyre_age:g}", f"{run.fuel_l:g}"]
-        start += [f"{run.conditions.get('track_c', 0):g}", tags_text(run.tags)]
+        start = [words_cell(text) for text in (run.name, run.sheet.name, run.front, run.rear)]
+        start += [f"{run.tyre_age:g}", f"{run.fuel_l:g}", f"{run.conditions.get('track_c', 0):g}", words_cell(tags_text(run.tags))]
         for lap in line.laps:
             writer.writerow([*start, *lap_cells(lap, sectors, top_decimals=1)])
     return out.getvalue()

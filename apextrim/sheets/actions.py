@@ -31,17 +31,18 @@ def _modelled_change(event: Event, parent: Sheet | None, sheet: CoreSheet) -> fl
         return None
 
 
-@transaction.atomic
 def save_sheet(event: Event, sheet: CoreSheet, parent: Sheet | None, reason: str, at: datetime | None = None) -> Sheet:
     """Saves a checked sheet as the next of the event; the first one goes into the car at once."""
-    number = (event.sheets.aggregate(last=Max("number"))["last"] or 0) + 1
-    row = Sheet.objects.create(
-        event=event, number=number, parent=parent, reason=reason, values=dict(sheet.values),
-        modelled_s=_modelled_change(event, parent, sheet), made_at=at or timezone.now(),
-    )  # fmt: skip
-    if sheet_in_car(event) is None:
-        put_in_car(event, row)
-    tie(event, "sheet", row.name, reason, row.pk, at)
+    modelled_s = _modelled_change(event, parent, sheet)  # before the transaction: nobody waits for a lap
+    with transaction.atomic():
+        number = (event.sheets.aggregate(last=Max("number"))["last"] or 0) + 1
+        row = Sheet.objects.create(
+            event=event, number=number, parent=parent, reason=reason, values=dict(sheet.values), modelled_s=modelled_s,
+            made_at=at or timezone.now(),
+        )  # fmt: skip
+        if sheet_in_car(event) is None:
+            put_in_car(event, row)
+        tie(event, "sheet", row.name, reason, row.pk, at)
     return row
 
 
@@ -49,7 +50,6 @@ def save_sheet(event: Event, sheet: CoreSheet, parent: Sheet | None, reason: str
 _FORKS = {"qualifying": 3, "training": 12}
 
 
-@transaction.atomic
 def fork_sheet(event: Event, row: Sheet, purpose: str) -> Sheet:
     """A sheet for a purpose, the same but for its fuel: enough for its laps at the modelled use, up to the next step.
 
@@ -83,7 +83,6 @@ def put_in_car(event: Event, sheet: Sheet) -> None:
     sheet.save(update_fields=["in_car"])
 
 
-@transaction.atomic
 def import_sheet(event: Event, data: bytes) -> tuple[Sheet, bool]:
     """A sheet from its file as the next of the event; one with the same values and reason adds nothing.
 

@@ -3,7 +3,7 @@
 from django.http import HttpRequest
 
 from apexcore.errors import ApexError, FileRejected
-from apexcore.formats.text import MOST_BYTES
+from apexcore.formats.text import MOST_BYTES, encodable
 
 
 def uploaded(request: HttpRequest, what: str, most_bytes: int = MOST_BYTES) -> bytes:
@@ -15,10 +15,10 @@ def uploaded(request: HttpRequest, what: str, most_bytes: int = MOST_BYTES) -> b
     file = request.FILES.get("file")
     if file is None:
         raise FileRejected([f"No file chosen. Choose {what}."])
-    if (file.size or 0) > most_bytes:
-        raise FileRejected(
-            [f"{file.name}: the file has {(file.size or 0) / 1e6:.1f} MB; expected {what} of at most {most_bytes / 1e6:.0f} MB."]
-        )
+    size = file.size or 0
+    if size > most_bytes:
+        name = encodable(file.name or "The upload")[:80]
+        raise FileRejected([f"{name}: the file has {size / 1e6:.1f} MB; expected {what} of at most {most_bytes / 1e6:.0f} MB."])
     return bytes(file.read())
 
 

@@ -32,7 +32,7 @@ from .sides import SHEET, side_of
 #: Scatter of a driver's laps and spread of runs where no laps tell [s]. Source: priors of the lap model.
 _USUAL = (0.2, 0.1)
 _MOST_DIFFERENCES = 3
-_LINE = re.compile(r"\s*([^:=/|]+)[:=]\s*([^/|]+)/\s*(.+)")
+_LINE = re.compile(r"([^:=/|]+)[:=]([^/|]+)/(.+)")
 
 
 class PlanForm(forms.Form):

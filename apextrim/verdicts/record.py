@@ -91,7 +91,6 @@ def calibration_runs(event: Event) -> list[CalibrationRun]:
     return found
 
 
-@transaction.atomic
 def hold_against_laps(event: Event) -> Calibration:
     """Calibrates the event's car to its newest runs; changes nothing until it is applied.
 

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from apexcore.formats.text import words_cell
 from apexcore.quantities import format_number
 from apexcore.trim.moves.effects import StepEffect
 from apexcore.trim.reading.balance import PHASES, SPEEDS
@@ -52,7 +53,8 @@ class EffectRow:
         value = "" if one.value is None else f"{one.value:g}"
         balance = ["" if cell.value is None else f"{cell.value:.3f}" for cell in self.balance]
         return [
-            one.item.name, f"{one.steps:+d}", value, one.item.unit, f"{one.lap_s:.4f}", f"{one.spread_s:.4f}", *balance,
+            words_cell(one.item.name), f"{one.steps:+d}", value, words_cell(one.item.unit),
+            f"{one.lap_s:.4f}", f"{one.spread_s:.4f}", *balance,
             *[f"{k:.2f}" for k in one.tread_k], *[f"{100 * share:.2f}" for share in one.work],
             f"{3.6 * one.top_ms:.2f}", f"{one.fuel_l:.4f}",
         ]  # fmt: skip

@@ -9,17 +9,31 @@ from django.contrib.auth.models import User
 from django.core.management import call_command
 from django.db import OperationalError, connection, connections
 
+from apexcore.circuit import track
 from apexcore.errors import FileRejected
+from apexcore.formats import circuits, laps_csv, values_json
 from apexcore.formats.laps_csv import write_laps
+from apexcore.formats.values_json import write_sheet, write_value
+from apexcore.judge import calibration
 from apexcore.judge.laps import DrivenLap
+from apexcore.lap import solver
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import base_sheet
+from apextrim.archive.actions import read_event, write_event
 from apextrim.events.models import Event, Knot
-from apextrim.modelling import answers
+from apextrim.library.car_actions import add_car
+from apextrim.library.circuit_actions import add_circuit, add_reversed, change_circuit
+from apextrim.library.stored import parsed_circuit
+from apextrim.modelling import answers, cases
 from apextrim.runs.actions import add_laps, import_laps, send_virtual_driver
 from apextrim.runs.models import Lap, Run
-from apextrim.sheets.actions import save_sheet
+from apextrim.sheets.actions import fork_sheet, import_sheet, save_sheet
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
+from apextrim.verdicts.record import hold_against_laps
+from tests.apexcore.formats.test_formats import EXAMPLES
 from tests.apextrim.conftest import owner_with_event
+from tests.conftest import demo_car
 
 
 def laps(*times: float) -> list[DrivenLap]:
@@ -29,7 +43,7 @@ def laps(*times: float) -> list[DrivenLap]:
 def test_a_run_of_the_virtual_driver_that_breaks_leaves_nothing(event: Event, first: Sheet) -> None:
     values = {"sheet": first, "session": event.session, "front": "marl", "rear": "marl", "tyre_age": 0, "fuel_l": 30, "note": ""}
     knots = Knot.objects.count()
-    with patch("apextrim.runs.actions.read_laps", side_effect=FileRejected(["broken on purpose"])), pytest.raises(FileRejected):
+    with patch.object(Lap.objects, "bulk_create", side_effect=OperationalError("disk full")), pytest.raises(OperationalError):
         send_virtual_driver(event, values, 6)
     assert Run.objects.count() == 0 and Lap.objects.count() == 0 and Knot.objects.count() == knots
 
@@ -104,3 +118,51 @@ def test_the_modelled_change_is_stored_with_the_sheet(event: Event, first: Sheet
     after = answers.answer_of(event, core_sheet(event, second)).lap.time_s
     assert second.modelled_s == pytest.approx(after - before, abs=1e-9)
     assert first.modelled_s is None
+
+
+@pytest.mark.slow
+@pytest.mark.django_db(transaction=True)
+def test_nothing_is_read_or_solved_while_others_wait_for_the_write_lock(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Laps, lines and files are worked on outside of any transaction: a transaction here holds the only write lock."""
+    user, event = owner_with_event("racer")
+    asked: dict[str, int] = {}
+
+    def watched(module: object, name: str) -> None:
+        real = getattr(module, name)
+
+        def outside(*args: object, **kwargs: object) -> object:
+            assert not connection.in_atomic_block, f"{name} inside a transaction"
+            asked[name] = asked.get(name, 0) + 1
+            return real(*args, **kwargs)
+
+        monkeypatch.setattr(module, name, outside)
+
+    watched(solver, "_run")
+    watched(track, "_laid_out")
+    for module, name in (
+        (values_json, "json_of"),
+        (circuits, "rows_of"),
+        (circuits, "json_of"),
+        (laps_csv, "rows_of"),
+        (calibration, "_calibrated"),
+    ):
+        watched(module, name)
+    event.conditions = {**event.conditions, "air_c": 21.37}  # no lap of it is in a cache
+    event.save()
+
+    add_car(user, write_value(demo_car("ferrow_lark").model_copy(update={"key": "another"})).encode())
+    ring, _ = add_circuit(user, (EXAMPLES / "circuit_points.csv").read_bytes(), "Ring", 10.0, True)
+    change_circuit(ring, parsed_circuit(ring.data).model_copy(update={"width_m": 12.0}))
+    add_reversed(ring)
+    base = base_sheet(cases.car_of(event))
+    first = save_sheet(event, base, None, "First")
+    save_sheet(event, CoreSheet(base.car_key, {**base.values, "wing": 3}), first, "Less wing")
+    fork_sheet(event, first, "qualifying")
+    import_sheet(event, write_sheet(CoreSheet(base.car_key, {**base.values, "wing": 5}), "S", "From a file").encode())
+    values = {"sheet": first, "session": event.session, "front": "marl", "rear": "marl", "tyre_age": 0, "fuel_l": 30, "note": ""}
+    run = send_virtual_driver(event, values, 8)
+    import_laps(run, write_laps([DrivenLap(50, 73.0)]).encode())
+    hold_against_laps(event)
+    other = User.objects.create_user("elsewhere")
+    read_event(other, write_event(event).encode())
+    assert min(asked.get(name, 0) for name in ("_run", "_laid_out", "json_of", "rows_of", "_calibrated")) > 0

@@ -3,11 +3,21 @@
 from typing import Any
 
 from django.conf import settings
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management import call_command
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.db import DatabaseError
 
+from apexcore.formats.event_file import MOST_EVENT_BYTES
 from apextrim.modelling import cases
+from apextrim.ui.faults import cause_of
 
 from .warm import warm_all
+
+#: Of one connection and of all: threads, half-open and idle ones [s], sizes [bytes].
+_LIMITS: dict[str, Any] = {
+    "threads": 4, "ident": None, "connection_limit": 200, "channel_timeout": 30, "cleanup_interval": 10,
+    "max_request_header_size": 32_768, "max_request_body_size": MOST_EVENT_BYTES + 1_000_000, "clear_untrusted_proxy_headers": True,
+}  # fmt: skip
 
 
 class Command(BaseCommand):
@@ -19,17 +29,27 @@ class Command(BaseCommand):
         parser.add_argument("--port", type=int, default=8000)
 
     def handle(self, *args: Any, **options: Any) -> None:
-        import waitress
+        from waitress.server import create_server
 
         from apextrim.events.models import Event
         from apextrim.wsgi import application
 
+        try:
+            server = create_server(application, host="127.0.0.1", port=options["port"], **_LIMITS)
+        except OSError as error:
+            words = f"Port {options['port']} cannot be used ({error.strerror}). Stop what uses it, or choose another one with PORT=8010."
+            raise CommandError(words) from None
         warm_all()
-        for event in Event.objects.select_related("car", "circuit")[:20]:
-            cases.spans_of(event)  # racing lines before the first request
+        try:
+            call_command("clearsessions")
+            for event in Event.objects.select_related("car", "circuit")[:20]:
+                cases.spans_of(event)  # racing lines before the first request
+        except DatabaseError as error:
+            title, text = cause_of(error) or ("The database does not answer", str(error))
+            raise CommandError(f"{title}: {settings.DATABASES['default']['NAME']}. {text}") from None
         self.stdout.write(f"\nApex Trim is at http://localhost:{options['port']}/")
         if settings.DEMO:
             self.stdout.write(f"Press “Open the demo”, or sign in as {settings.DEMO_USER} with {settings.DEMO_PASSWORD}.")
         self.stdout.write("Stop it with Ctrl+C.\n")
         self.stdout.flush()
-        waitress.serve(application, host="127.0.0.1", port=options["port"], threads=4, ident=None)
+        server.run()

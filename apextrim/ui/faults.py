@@ -1,0 +1,46 @@
+"""What is said when the database cannot do its work, and the page of an error: neither needs a database, a session or a message."""
+
+from django.db import DatabaseError
+from django.http import HttpResponse
+from django.template import loader
+
+_DAMAGED = ("The database file is damaged", "Stop the server and restore the newest backup: make restore FILE=… (docs/operations.md).")
+
+#: What SQLite says, and what it means to the person at the screen: (part of its message, (title, what to do)).
+_CAUSES = (
+    (
+        "locked",
+        ("The database is busy", "Somebody else is writing at this moment. Go back, what you typed is still there, and send it again."),
+    ),
+    (
+        "readonly",
+        (
+            "The database cannot be written",
+            "Its file or folder is read-only. Nothing was saved; reading goes on. Give the folder its write permission back.",
+        ),
+    ),
+    (
+        "disk is full",
+        ("The disk is full", "Nothing was saved by this step, and nothing saved before is lost. Free some space and send it again."),
+    ),
+    (
+        "unable to open",
+        ("The database cannot be opened", "Its folder is missing, full or not readable. The terminal says which folder it is."),
+    ),
+    ("malformed", _DAMAGED),
+    ("not a database", _DAMAGED),
+    ("disk i/o", ("The disk does not answer", "Nothing was saved by this step. Check the disk, then send it again.")),
+)
+
+
+def cause_of(error: BaseException | None) -> tuple[str, str] | None:
+    """Title and advice for a fault of the database; None where the fault is another one."""
+    if not isinstance(error, DatabaseError):
+        return None
+    said = str(error).lower()
+    return next((words for part, words in _CAUSES if part in said), None)
+
+
+def plain_page(status: int, title: str, text: str) -> HttpResponse:
+    """A page made of its own words and the stylesheet alone."""
+    return HttpResponse(loader.render_to_string("ui/plain.html", {"title": title, "text": text}), status=status)
