@@ -37,10 +37,20 @@ def locked_out(request: HttpRequest, credentials: object = None, *_: object, **_
     return response
 
 
+class PasswordForm(PasswordChangeForm):
+    """The old password and the new one, twice; what is expected of it stands on the page, once."""
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for field in self.fields.values():
+            field.help_text = ""
+
+
 class ChangePassword(PasswordChangeView):
     """A new password; every other session of the account ends with it."""
 
     template_name = "accounts/password.html"
+    form_class = PasswordForm
     success_url = reverse_lazy("home")
 
     def form_valid(self, form: PasswordChangeForm) -> HttpResponse:

@@ -45,4 +45,6 @@ def frame(event: Event, current: str) -> Frame:
     told = [event.car.name, str(event.circuit), weather, session, *signals.facts(event)]
     if event.calibration:
         told.append("model calibrated to your laps")
-    return Frame(event.name, tuple(told), thread.marks(event), benches, current, event.real_car)
+    knots, earlier = thread.marks(event)
+    url = reverse("thread", args=[event.pk])
+    return Frame(event.name, tuple(told), knots, earlier, url, benches, current, event.real_car)

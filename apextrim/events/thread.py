@@ -1,6 +1,6 @@
 """The thread: each action ties one knot, in its own transaction."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from datetime import datetime
 
 from django.urls import reverse
@@ -19,6 +19,9 @@ _ROUTES: dict[str, Callable[[int, int | None], str]] = {
     "plan": lambda event, target: reverse("kept_plan", args=[event, target]),
 }
 
+#: Knots at the top of every page; those before them have a page of their own.
+SHOWN = 60
+
 
 def tie(event: Event, kind: str, label: str, text: str, target: int | None = None, at: datetime | None = None) -> Knot:
     """Adds a knot to an event's thread.
@@ -36,11 +39,19 @@ def hide(event: Event, kind: str, target: int, hidden: bool) -> None:
     Knot.objects.filter(event=event, kind=kind, target=target).update(hidden=hidden)
 
 
-def marks(event: Event) -> tuple[KnotMark, ...]:
-    """The thread in time order."""
+def marks(event: Event) -> tuple[tuple[KnotMark, ...], int]:
+    """The newest part of the thread in time order, and how many knots lie before it."""
+    visible = event.knots.filter(hidden=False)
+    newest = list(visible.order_by("-at", "-pk")[: SHOWN + 1])
+    earlier = visible.count() - SHOWN if len(newest) > SHOWN else 0
+    return drawn(event, newest[:SHOWN][::-1]), earlier
+
+
+def drawn(event: Event, knots: Iterable[Knot]) -> tuple[KnotMark, ...]:
+    """Knots as they are drawn; a day stands where it begins."""
     found: list[KnotMark] = []
     day = ""
-    for knot in event.knots.filter(hidden=False):
+    for knot in knots:
         at = timezone.localtime(knot.at)
         today = f"{at:%a} {at.day} {at:%b}"
         url = _ROUTES[knot.kind](event.pk, knot.target)

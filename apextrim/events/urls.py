@@ -5,6 +5,7 @@ from . import item_views, views
 urlpatterns = [
     path("", views.events, name="events"),
     path("<int:event_id>/", views.brief, name="brief"),
+    path("<int:event_id>/thread/", views.whole_thread, name="thread"),
     path("<int:event_id>/conditions/", views.save_conditions, name="save_conditions"),
     path("<int:event_id>/rules/", views.save_rules, name="save_rules"),
     path("<int:event_id>/items/", item_views.item_rules, name="item_rules"),

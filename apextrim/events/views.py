@@ -4,6 +4,7 @@ from typing import Any
 
 from django import forms
 from django.contrib import messages
+from django.core.paginator import Paginator
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -12,9 +13,12 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from apextrim.accounts.owned import owned_or_404
 from apextrim.ui.cautions import CAUTIONS
 
-from . import actions, facts, queries, signals
+from . import actions, facts, queries, signals, thread
 from .forms import ConditionsForm, EventForm, NowForm, RulesForm, SessionForm
 from .models import Event
+
+#: Knots on one page of the whole thread.
+_KNOTS_A_PAGE = 200
 
 
 @require_GET
@@ -134,3 +138,13 @@ def restore(request: HttpRequest, event_id: int) -> HttpResponse:
     actions.restore_event(event)
     messages.success(request, f"{event.name} is back.")
     return redirect("brief", event.pk)
+
+
+@require_GET
+def whole_thread(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Everything that happened, a page at a time; the newest page first."""
+    event = queries.event_for(request.user, event_id)
+    pages = Paginator(event.knots.filter(hidden=False), _KNOTS_A_PAGE)
+    page = pages.get_page(request.GET.get("page") or pages.num_pages)
+    context = {"event": event, "frame": queries.frame(event, ""), "page": page, "knots": thread.drawn(event, page.object_list)}
+    return render(request, "events/thread.html", context)

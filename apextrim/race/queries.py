@@ -11,7 +11,7 @@ from apexcore.race.rules import RaceRules
 from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases
-from apextrim.runs.queries import burnt_l, observed, observed_by, per_run, runs_of
+from apextrim.runs.queries import burnt_l, observed, observed_by, per_run, rows_of, with_laps
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet_in_car, sheet_in_car
 
@@ -118,7 +118,7 @@ class Known:
 
 def driver_of(event: Event) -> Known:
     """Scatter and mistakes from the laps with everything else taken out."""
-    rows = list(runs_of(event))
+    rows = with_laps(rows_of(event))
     kinds = [lap.kind for run in rows for lap in run.laps.all() if lap.kind in ("timed", "spoiled")]
     if len(kinds) < _KNOWN_FROM:
         return Known(_SCATTER_S, _MISTAKES, 0)

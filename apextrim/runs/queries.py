@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from itertools import accumulate, pairwise
 
-from django.db.models import QuerySet
+from django.db.models import Min, QuerySet, prefetch_related_objects
 
 from apexcore.judge.laps import DrivenLap, RunFigures, figures
 from apexcore.judge.model import Observed
@@ -19,6 +19,26 @@ from .models import Lap, Run
 def runs_of(event: Event) -> QuerySet[Run]:
     """The runs of an event that are not deleted, with what a list shows, in three queries."""
     return event.runs.filter(deleted_at=None).select_related("sheet", "session").prefetch_related("laps")
+
+
+#: Runs of one sheet, or of one side of a comparison, whose laps are looked at: far more than the lap model takes at once.
+MOST_RUNS = 200
+
+
+def rows_of(event: Event) -> QuerySet[Run]:
+    """As `runs_of`, without their laps, of which an old event has hundreds of thousands."""
+    return event.runs.filter(deleted_at=None).select_related("sheet", "session")
+
+
+def with_laps(rows: QuerySet[Run]) -> list[Run]:
+    """The newest of these runs, at most `MOST_RUNS`, with their laps, in the order driven."""
+    return fetched(list(rows.order_by("-number")[:MOST_RUNS])[::-1])
+
+
+def fetched(rows: list[Run]) -> list[Run]:
+    """These runs with their laps, in one query."""
+    prefetch_related_objects(rows, "laps")
+    return rows
 
 
 def run_for(user: Person, event: Event, run_id: int) -> Run:
@@ -52,9 +72,15 @@ def run_lines(event: Event, first: int = 0, count: int | None = None) -> list[Ru
     return lines
 
 
+#: Laps that measure the use of fuel; more would tell no more.
+_MOST_FUEL_LAPS = 2000
+
+
 def burnt_l(event: Event) -> list[float]:
-    """Fuel burnt on each timed lap of the event where it was measured [l]."""
-    return [lap.fuel_l for run in runs_of(event) for lap in run.laps.all() if lap.kind == "timed" and lap.fuel_l is not None]
+    """Fuel burnt on each of the newest timed laps of the event where it was measured [l], in the order driven."""
+    laps = Lap.objects.filter(run__event=event, run__deleted_at=None, kind="timed", fuel_l__isnull=False)
+    newest = laps.order_by("-run__number", "-number").values_list("fuel_l", flat=True)[:_MOST_FUEL_LAPS]
+    return [float(litres) for litres in newest if litres is not None][::-1]
 
 
 def usual_use_l(run: Run, modelled_l: float) -> float:
@@ -87,7 +113,14 @@ def observed(event: Event, levels: dict[int, int], fuel_l_per_lap: float) -> lis
 
     :param levels: level of each sheet, by the sheet's key
     """
-    return observed_by(event, list(runs_of(event)), lambda run: levels.get(run.sheet_id), fuel_l_per_lap)
+    rows = with_laps(rows_of(event).filter(sheet__in=levels))
+    return observed_by(event, rows, lambda run: levels.get(run.sheet_id), fuel_l_per_lap)
+
+
+def _begun(event_id: int) -> dict[int | None, datetime]:
+    """When the first run of each session of an event was driven."""
+    rows = Run.objects.filter(event_id=event_id, deleted_at=None).order_by().values_list("session_id").annotate(Min("made_at"))
+    return dict(rows)
 
 
 def observed_by(
@@ -98,14 +131,12 @@ def observed_by(
     Where a lap's fuel was not measured, the given use is taken; a run on different compounds front and rear counts as its
     rear compound, which carries the wear.
 
-    :param rows: all of `runs_of`, for a session begins with the first of them
+    :param rows: with their laps
     :param level_of: level of a run, marks where several differences are judged at once, None where it is left out
     """
     car = cases.car_of(event)
     index = {compound.key: index for index, compound in enumerate(car.tyres.compounds)}
-    begun: dict[int | None, datetime] = {}
-    for run in rows:
-        begun[run.session_id] = min(begun.get(run.session_id, run.made_at), run.made_at)
+    begun = _begun(rows[0].event_id) if rows else {}
     found = []
     for run in rows:
         level = level_of(run)

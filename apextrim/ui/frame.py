@@ -37,6 +37,9 @@ class Frame:
     """The top of an event's pages.
 
     :param facts: car, layout, conditions, session and sheet in the car, in this order
+    :param knots: the newest of the thread
+    :param earlier: how many lie before them
+    :param thread_url: where those are
     :param current: key of the bench shown
     :param real_car: whether the cautions show
     """
@@ -44,6 +47,8 @@ class Frame:
     title: str
     facts: tuple[str, ...]
     knots: tuple[KnotMark, ...]
+    earlier: int
+    thread_url: str
     benches: tuple[Bench, ...]
     current: str
     real_car: bool

@@ -20,7 +20,7 @@ from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers
 from apextrim.runs.models import Run
-from apextrim.runs.queries import runs_of
+from apextrim.runs.queries import rows_of, runs_of, with_laps
 from apextrim.sheets.queries import core_sheet_in_car
 from apextrim.ui.fields import QuantityField
 
@@ -93,7 +93,7 @@ class PlanForm(forms.Form):
 
 def _usual(event: Event) -> dict[str, str]:
     """What the laps of the event say of this driver; the model's priors where there are too few."""
-    found = scatter_of([[lap.time_s for lap in run.laps.all() if lap.kind == "timed"] for run in runs_of(event)]) or _USUAL
+    found = scatter_of([[lap.time_s for lap in run.laps.all() if lap.kind == "timed"] for run in with_laps(rows_of(event))]) or _USUAL
     return {"difference": "0.15", "minutes": "90", "stop": "240", "scatter": f"{found[0]:.2f}", "shift": f"{min(found[1], 0.3):.2f}"}
 
 

@@ -11,6 +11,8 @@ from apextrim.ui.pictures import Axis, Plot
 from .queries import Judged
 
 _INTERVAL = Plot(640, 104, left=20, right=620, top=10, bottom=66)
+#: Runs that have room in the picture; more would lie on each other.
+_MOST_DRAWN = 24
 _EVIDENCE = Plot(640, 260, left=62, right=624, top=16, bottom=220)
 
 
@@ -63,21 +65,26 @@ class EvidenceRun:
 
 @dataclass(frozen=True)
 class EvidencePicture:
+    """:param left_out: older runs that are judged and not drawn"""
+
     runs: list[EvidenceRun]
     plot: Plot
     y: Axis
+    left_out: int
 
 
 def evidence_picture(judged: Judged) -> EvidencePicture:
     """Laps with fuel, tyre age and cold tyres taken out, run by run in the order driven."""
-    cleaned = judged.verdict.cleaned_s
+    times_of = list(zip(judged.runs, per_run(judged.runs, judged.verdict.cleaned_s), strict=True))
+    left_out = max(len(times_of) - _MOST_DRAWN, 0)
+    times_of = times_of[left_out:]
+    cleaned = [time for _, times in times_of for time in times]
     room = max(0.08 * (max(cleaned) - min(cleaned)), 0.03)
     y = _EVIDENCE.y_axis(min(cleaned) - room, max(cleaned) + room, 5, lambda v: format_lap(v, 1))
-    gap = 18.0
-    total = sum(len(run.laps) for run in judged.runs)
-    unit = (_EVIDENCE.right - _EVIDENCE.left - gap * len(judged.runs)) / max(total, 1)
+    gap = min(18.0, 280.0 / len(times_of))
+    unit = (_EVIDENCE.right - _EVIDENCE.left - gap * len(times_of)) / max(len(cleaned), 1)
     x, found = _EVIDENCE.left + gap / 2, []
-    for judged_run, times in zip(judged.runs, per_run(judged.runs, cleaned), strict=True):
+    for judged_run, times in times_of:
         spots = [
             EvidenceSpot(
                 x + (k + 0.5) * unit, y.at(t), f"{judged_run.run.name} lap {n}: {format_lap(t)} corrected, {format_lap(lap.time_s)} driven"
@@ -90,7 +97,7 @@ def evidence_picture(judged: Judged) -> EvidencePicture:
             EvidenceRun(judged_run.run.name, judged_run.run.pk, side, x, right, (x + right) / 2, y.at(sum(times) / len(times)), spots)
         )
         x = right + gap
-    return EvidencePicture(found, _EVIDENCE, y)
+    return EvidencePicture(found, _EVIDENCE, y, left_out)
 
 
 def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str, str]]:

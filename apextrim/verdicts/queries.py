@@ -1,7 +1,7 @@
 """Judging a difference between the runs of an event."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from apexcore.judge.model import Prior, Priors
@@ -10,7 +10,7 @@ from apexcore.vehicle.sheet import differences
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases
 from apextrim.runs.models import Run
-from apextrim.runs.queries import ObservedRun, observed_by, runs_of
+from apextrim.runs.queries import MOST_RUNS, ObservedRun, fetched, observed_by, rows_of
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
 
@@ -79,12 +79,14 @@ def judged_sides(
     :param kind: of `sides.kinds_of`
     :raises SolverError: if the vehicle model, which gives the priors, has no lap
     """
-    found = _observed(event, list(runs_of(event)), kind, dict(zip(sides, names, strict=True)), trust)
+    rows, there = _rows_on(event, kind, sides)
+    found = _observed(event, rows, kind, dict(zip(sides, names, strict=True)), trust)
     if isinstance(found, NotYet):
         return found
     runs, priors = found
     kept = newest(runs)
-    left_out = [f"Only the newest {len(kept)} of {len(runs)} runs are judged."] if len(kept) < len(runs) else []
+    driven = len(runs) if len(rows) == there else there
+    left_out = [f"Only the newest {len(kept)} of {driven} runs are judged."] if len(kept) < driven else []
     runs = kept
     laps = [lap for run in runs for lap in run.laps]
     verdict = judge(laps, priors, margin_s, [run.laps[0].level for run in runs])
@@ -101,7 +103,7 @@ def judged_every(
     :param names: words of every side
     """
     side = side_of(kind)
-    rows = list(runs_of(event))
+    rows, _ = _rows_on(event, kind, names)
     driven = {key for run in rows if any(lap.kind == "timed" for lap in run.laps.all()) and (key := side(run)) in names}
     others = [key for key in names if key in driven and key != first]
     if first not in driven or not others:
@@ -124,6 +126,17 @@ def judged_every(
             )
         )
     return sorted(judged, key=lambda pair: pair[1].verdict.mean_s)
+
+
+def _rows_on(event: Event, kind: str, keys: Iterable[str]) -> tuple[list[Run], int]:
+    """The newest runs of each of these sides with their laps, in the order driven, and how many runs there are on them."""
+    side, wanted = side_of(kind), set(keys)
+    by_side: dict[str, list[Run]] = {}
+    for run in rows_of(event):
+        if (key := side(run)) in wanted:
+            by_side.setdefault(str(key), []).append(run)
+    newest_of_each = [run for runs in by_side.values() for run in runs[-MOST_RUNS:]]
+    return fetched(sorted(newest_of_each, key=lambda run: run.number)), sum(map(len, by_side.values()))
 
 
 def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str], trust: str) -> tuple[list[ObservedRun], Priors] | NotYet:
@@ -162,14 +175,14 @@ def newest(runs: list[ObservedRun]) -> list[ObservedRun]:
 
 def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[tuple[str, Judged]] | NotYet:
     """The verdict of every two-sided tag with the others taken out, or what is missing."""
-    rows = list(runs_of(event))
+    rows = list(rows_of(event))
     tags = two_sided_tags(rows)
-    tagged = [run for run in rows if all(name in run.tags for name, _, _ in tags)]
+    tagged = [run for run in rows if all(name in run.tags for name, _, _ in tags)][-MOST_RUNS:]
     if len(tags) < 2 or not tagged:
         return NotYet("Several differences at once need runs with two or more tags, each with exactly two values.")
     book = answers.book_of(event, core_sheet(event, tagged[0].sheet))
     chosen = {run.pk: tuple(int(run.tags[name] == on) for name, _, on in tags) for run in tagged}
-    runs = observed_by(event, rows, lambda run: chosen.get(run.pk), book.fuel_l_per_lap)
+    runs = observed_by(event, fetched(tagged), lambda run: chosen.get(run.pk), book.fuel_l_per_lap)
     laps = [lap for run in runs for lap in run.laps]
     if not laps:
         return NotYet("None of the tagged runs has a timed lap yet.")

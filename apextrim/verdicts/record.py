@@ -16,7 +16,7 @@ from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.events.thread import tie
 from apextrim.modelling import cases
-from apextrim.runs.queries import driven, runs_of
+from apextrim.runs.queries import driven, rows_of, with_laps
 from apextrim.sheets.models import Sheet
 
 from .models import Calibration
@@ -57,7 +57,7 @@ class Record:
 
 def track_record(event: Event) -> Record:
     """Every saved change whose sheet and the one before were both driven."""
-    there = {run.sheet_id for run in runs_of(event)}
+    there = set(rows_of(event).values_list("sheet_id", flat=True))
     found = []
     for sheet in event.sheets.select_related("parent").filter(pk__in=there, parent_id__in=there):
         if sheet.parent is None or sheet.modelled_s is None:
@@ -80,7 +80,7 @@ def track_record(event: Event) -> Record:
 def calibration_runs(event: Event) -> list[CalibrationRun]:
     """The newest runs with enough timed laps, as the calibration takes them: the book car, each run's own day."""
     found = []
-    for run in runs_of(event).order_by("-number"):
+    for run in reversed(with_laps(rows_of(event))):
         laps = driven(run.laps.all())[:_MOST_LAPS]
         if sum(lap.kind == "timed" for lap in laps) < _LEAST_TIMED:
             continue

@@ -13,7 +13,7 @@ from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
-from apextrim.runs.queries import runs_of
+from apextrim.runs.queries import rows_of
 
 from . import actions, presenters, queries
 from .forms import JudgeForm
@@ -23,7 +23,7 @@ from .sides import EVERY, SEVERAL, SHEET, Kind, kinds_of
 
 def _first_choice(event: Event) -> dict[str, Any] | None:
     """The two sheets driven last, the older as A; None with fewer than two driven sheets."""
-    driven = list(dict.fromkeys(run.sheet_id for run in runs_of(event).order_by("-number")))
+    driven = list(dict.fromkeys(rows_of(event).order_by("-number").values_list("sheet_id", flat=True)))
     if len(driven) < 2:
         return None
     a, b = sorted(driven[:2])

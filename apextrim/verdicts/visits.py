@@ -7,7 +7,7 @@ from apexcore.lap.solver import solve_lap
 from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases
-from apextrim.runs.queries import observed_by, runs_of
+from apextrim.runs.queries import observed_by, rows_of, with_laps
 from apextrim.sheets.queries import core_sheet_in_car
 
 from .queries import NotYet
@@ -37,8 +37,8 @@ def compared(event: Event, other: Event) -> Visit | NotYet:
     book = answers.book_of(event, core_sheet_in_car(event))
     use = book.fuel_l_per_lap
     sides = [
-        observed_by(other, list(runs_of(other)), lambda run: 0, use),
-        observed_by(event, list(runs_of(event)), lambda run: 1, use),
+        observed_by(other, with_laps(rows_of(other)), lambda run: 0, use),
+        observed_by(event, with_laps(rows_of(event)), lambda run: 1, use),
     ]
     for one, runs in zip((other, event), sides, strict=True):
         if not runs:

@@ -16,11 +16,11 @@ from apextrim.sheets.models import Sheet
 from apextrim.verdicts.models import Calibration, KeptVerdict, PlannedTest
 from apextrim.workshop.models import Search
 
-PUBLIC = {"sign_in", "enter_demo", "sign_out", "logger"}  # the logger's door asks for a token
+PUBLIC = {"sign_in", "enter_demo", "sign_out", "logger", "health"}  # the logger's door asks for a token
 #: Addresses of before: they lead on to today's, which asks whose it is.
 MOVED = {"circuit_bench_of_before"}
 #: Addresses without a row in them: a stranger sees his own things there.
-OWN = {"bring_in_event", "new_circuit", "home", "events", "garage", "import_car", "import_circuit"}
+OWN = {"change_password", "bring_in_event", "new_circuit", "home", "events", "garage", "import_car", "import_circuit"}
 
 
 def every_pattern(resolver: URLResolver) -> list[tuple[str, list[str]]]:

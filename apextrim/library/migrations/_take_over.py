@@ -17,6 +17,20 @@ _LAST_BEFORE = {
 }
 
 
+def check_age(connection: Any) -> None:
+    """Refuses a database of before whose tables are too old to be taken over; also asked before any migration begins.
+
+    :raises RuntimeError: saying what to do
+    """
+    with connection.cursor() as cursor:
+        there = set(connection.introspection.table_names(cursor))
+        if "garage_car" not in there:
+            return
+        cursor.execute("SELECT app, name FROM django_migrations")
+        if not _LAST_BEFORE <= set(cursor.fetchall()):
+            raise RuntimeError("This database is older than version 0.1: start version 0.1 on it once, then this one.")
+
+
 class TakeOver(SeparateDatabaseAndState):
     """Makes the tables of these operations, or takes over the tables of before.
 
@@ -40,9 +54,7 @@ class TakeOver(SeparateDatabaseAndState):
             if not there >= set(self.tables):
                 super().database_forwards(app_label, schema_editor, from_state, to_state)
                 return
-            cursor.execute("SELECT app, name FROM django_migrations")
-            if not _LAST_BEFORE <= set(cursor.fetchall()):
-                raise RuntimeError("This database is older than version 0.1: start version 0.1 on it once, then this one.")
+        check_age(connection)
         for old, new in self.tables.items():
             if old != new:  # SQLite renames what refers to the table as well
                 schema_editor.execute(f"ALTER TABLE {schema_editor.quote_name(old)} RENAME TO {schema_editor.quote_name(new)}")

@@ -9,6 +9,7 @@ from django.core.management.commands.migrate import Command as DjangoCommand
 from django.db import connections
 from django.db.migrations.executor import MigrationExecutor
 
+from apextrim.library.migrations._take_over import check_age
 from apextrim.management.backups import BackupError, back_up
 
 
@@ -18,6 +19,10 @@ class Command(DjangoCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         database = Path(settings.DATABASES["default"]["NAME"])
         if options["database"] == "default" and not options["plan"] and not options["check_unapplied"] and self._would_change(database):
+            try:
+                check_age(connections["default"])
+            except RuntimeError as error:
+                raise CommandError(str(error)) from None
             try:
                 path = back_up(database, settings.BACKUPS)
             except BackupError as error:
