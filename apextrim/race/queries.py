@@ -11,12 +11,14 @@ from apexcore.race.rules import RaceRules
 from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases
-from apextrim.runs.queries import burnt_l, observed, observed_by, per_run, rows_of, with_laps
+from apextrim.runs.queries import burnt_l, newest_of, observed, observed_by, per_run, rows_of, with_laps
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet_in_car, sheet_in_car
 
 #: Scatter and mistakes of a driver of whom too few laps are known [s, -]. Source: the virtual driver's.
 _SCATTER_S, _MISTAKES = 0.15, 0.08
+#: Newest laps that the pace is taken from: older ones were driven by another driver, in a way.
+_MOST_LAPS = 400
 #: Laps before which a share of mistakes is as good as unknown.
 _KNOWN_FROM = 12
 
@@ -92,7 +94,7 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     use = measured_use(burnt_l(event))
     per_lap = use.mean_l if use else book.fuel_l_per_lap
     sheets = {sheet.pk: sheet for sheet in event.sheets.all()}
-    runs = observed(event, dict.fromkeys(sheets, 0), per_lap)
+    runs = newest_of(observed(event, dict.fromkeys(sheets, 0), per_lap), _MOST_LAPS)
     order = list(dict.fromkeys(run.run.sheet_id for run in reversed(runs)))
     row = sheet_in_car(event)
     order.sort(key=lambda key: row is None or key != row.pk)  # a stable sort: the rest stay in their order
@@ -124,7 +126,7 @@ def driver_of(event: Event) -> Known:
         return Known(_SCATTER_S, _MISTAKES, 0)
     book = answers.book_of(event, core_sheet_in_car(event))
     level = {row.pk: index for index, row in enumerate(event.sheets.all())}
-    runs = observed_by(event, rows, lambda run: level.get(run.sheet_id), book.fuel_l_per_lap)
+    runs = newest_of(observed_by(event, rows, lambda run: level.get(run.sheet_id), book.fuel_l_per_lap), _MOST_LAPS)
     laps = [lap for run in runs for lap in run.laps]
     cleaned = [float(time) for time in corrected_times(laps, fit(laps, book.priors()))] if laps else []
     found = scatter_of(per_run(runs, cleaned))

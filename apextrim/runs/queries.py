@@ -108,6 +108,18 @@ def per_run(runs: Sequence[ObservedRun], values: Sequence[float]) -> list[Sequen
     return [values[first:last] for first, last in pairwise(ends)]
 
 
+def newest_of(runs: Sequence[ObservedRun], most_laps: int) -> list[ObservedRun]:
+    """The newest of these runs up to so many laps, one at least, in the order driven."""
+    kept: list[ObservedRun] = []
+    count = 0
+    for run in reversed(runs):
+        count += len(run.laps)
+        if kept and count > most_laps:
+            break
+        kept.append(run)
+    return kept[::-1]
+
+
 def observed(event: Event, levels: dict[int, int], fuel_l_per_lap: float) -> list[ObservedRun]:
     """Timed laps of the runs on given sheets; see `observed_by`.
 

@@ -20,7 +20,7 @@ from .sides import SHEET, TYRES, side_of, two_sided_tags
 _TRACK_WARNING_K = 4.0
 
 #: Laps of each side that are judged: the newest. More than these no longer change a verdict on one weekend.
-_MOST_LAPS = 400
+_MOST_LAPS = 250
 
 #: How far the vehicle model's weight, fade and the rest are trusted before any lap: factors on their prior spread.
 TRUST = {"usual": 1.0, "some": 2.0, "little": 6.0}
@@ -131,12 +131,18 @@ def judged_every(
 def _rows_on(event: Event, kind: str, keys: Iterable[str]) -> tuple[list[Run], int]:
     """The newest runs of each of these sides with their laps, in the order driven, and how many runs there are on them."""
     side, wanted = side_of(kind), set(keys)
-    by_side: dict[str, list[Run]] = {}
-    for run in rows_of(event):
+    by_side: dict[str, list[int]] = {}
+    for run in _scanned(event):
         if (key := side(run)) in wanted:
-            by_side.setdefault(str(key), []).append(run)
-    newest_of_each = [run for runs in by_side.values() for run in runs[-MOST_RUNS:]]
-    return fetched(sorted(newest_of_each, key=lambda run: run.number)), sum(map(len, by_side.values()))
+            by_side.setdefault(str(key), []).append(run.pk)
+    newest_of_each = [key for found in by_side.values() for key in found[-MOST_RUNS:]]
+    return fetched(list(rows_of(event).filter(pk__in=newest_of_each))), sum(map(len, by_side.values()))
+
+
+def _scanned(event: Event) -> list[Run]:
+    """Every run of an event with no more than what tells its sides, in the order driven."""
+    names = ("pk", "sheet_id", "front", "rear", "tags")
+    return [Run(**dict(zip(names, row, strict=True))) for row in event.runs.filter(deleted_at=None).values_list(*names)]
 
 
 def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str], trust: str) -> tuple[list[ObservedRun], Priors] | NotYet:
@@ -175,9 +181,10 @@ def newest(runs: list[ObservedRun]) -> list[ObservedRun]:
 
 def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[tuple[str, Judged]] | NotYet:
     """The verdict of every two-sided tag with the others taken out, or what is missing."""
-    rows = list(rows_of(event))
+    rows = _scanned(event)
     tags = two_sided_tags(rows)
-    tagged = [run for run in rows if all(name in run.tags for name, _, _ in tags)][-MOST_RUNS:]
+    newest_tagged = [run.pk for run in rows if all(name in run.tags for name, _, _ in tags)][-MOST_RUNS:]
+    tagged = list(rows_of(event).filter(pk__in=newest_tagged))
     if len(tags) < 2 or not tagged:
         return NotYet("Several differences at once need runs with two or more tags, each with exactly two values.")
     book = answers.book_of(event, core_sheet(event, tagged[0].sheet))

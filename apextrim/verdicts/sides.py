@@ -28,7 +28,8 @@ class Kind:
 
 def kinds_of(event: Event) -> list[Kind]:
     """Every kind of difference that the runs of an event have at least two sides of; sheets always."""
-    runs = list(event.runs.filter(deleted_at=None))
+    unlike = event.runs.filter(deleted_at=None).order_by().values("front", "rear", "tags").distinct()
+    runs = [Run(**values) for values in unlike]  # one of each: an old event has thousands that are alike
     sheets = tuple((str(row.pk), row.name) for row in event.sheets.all())
     found = [Kind(SHEET, "two sheets", sheets)]
     pairs = sorted({side_of(TYRES)(run) or "" for run in runs})
