@@ -10,7 +10,7 @@ CODE := apexcore apextrim demo tests scripts
 TEMPLATES = $(shell find apextrim -name '*.html')
 export APEX_VAR ?= var
 
-.PHONY: help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz backup restore
+.PHONY: help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz crash backup restore
 
 help: ## this list
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/^([a-z-]+):.*## /  make \1\t/' | expand -t 22
@@ -75,6 +75,9 @@ mutants: .installed-dev ## do the tests bite: changes core formulas one at a tim
 fuzz: .installed-dev ## hostile files at every door: FILES of them each, from seed FIRST on
 	@$(BIN)/python manage.py warm
 	@APEX_VAR=$$(mktemp -d) $(BIN)/python -m scripts.fuzz --files $(or $(FILES),10000) --first $(or $(FIRST),0)
+
+crash: .installed-dev ## kills whoever writes, 200 times, and plays a full disk: nothing acknowledged may be lost
+	@APEX_VAR=$$(mktemp -d) $(BIN)/python -m scripts.crash --kills $(or $(KILLS),200)
 
 bench: .installed-dev ## times of the core's heavy parts beside plain references
 	@$(BIN)/python manage.py warm
