@@ -39,6 +39,15 @@ def test_no_other_shift_speeds_are_quicker(car: Car) -> None:
     assert time_to(car, found, 58.0) <= best_brute_force(car, 58.0) * 1.001
 
 
+def test_torque_that_falls_in_a_straight_line_is_shifted_where_the_thrusts_cross(car: Car) -> None:
+    """T = T0 (1 - n/N): r1 (1 - r1 x) = r2 (1 - r2 x) gives n = N r1 / (r1 + r2) in the lower gear."""
+    torque = tuple((rpm, 300.0 * (1 - rpm / 12_000.0)) for rpm in (1000.0, 5000.0, 9500.0))
+    drive = car.powertrain.model_copy(update={"torque_nm": torque, "gears": (2.0, 1.6, 1.3), "limit_rpm": 9000.0, "maps": ()})
+    found = shifts(car.model_copy(update={"powertrain": drive}))
+    assert [shift.rpm for shift in found] == pytest.approx([12_000 * 2.0 / 3.6, 12_000 * 1.6 / 2.9], rel=2e-3)
+    assert not any(shift.at_limiter for shift in found)
+
+
 def test_a_falling_power_curve_is_shifted_before_the_limiter(car: Car) -> None:
     curve = ((2000.0, 450.0), (5000.0, 480.0), (6000.0, 300.0), (7500.0, 150.0))
     peaky = car.model_copy(update={"powertrain": car.powertrain.model_copy(update={"torque_nm": curve})})
