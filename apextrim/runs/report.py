@@ -22,7 +22,7 @@ from apextrim.runs.models import TyreReading
 from apextrim.sheets.queries import core_sheet
 
 from .models import Run
-from .queries import observed
+from .queries import fetched, observed_by, rows_of, with_laps
 
 #: Laps after the pit exit from which on tyres count as warm, for their fade.
 _WARM_FROM = 3
@@ -73,7 +73,10 @@ def read_run(event: Event, run: Run) -> RunReading:
         return RunReading((), None, None)
     lap_case = cases.lap_case_of(event, run.front, run.rear, facts.parsed_conditions(run.conditions))
     wheels = _Wheels(event, run, lap_case, run.readings.order_by("-pk").first())
-    runs = observed(event, {run.sheet_id: 0}, book.fuel_l_per_lap)
+    rows = with_laps(rows_of(event).filter(sheet=run.sheet))
+    if run not in rows:  # older than those that are looked at
+        rows = fetched([run]) + rows
+    runs = observed_by(event, rows, lambda _: 0, book.fuel_l_per_lap)
     own = next((judged for judged in runs if judged.run.pk == run.pk), None)
     if own is None:
         return RunReading((), None, _limit(wheels), *_heat(wheels))

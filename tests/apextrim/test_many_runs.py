@@ -79,3 +79,10 @@ def test_the_newest_runs_are_judged_and_it_is_said(event: Event, first: Sheet, s
     driven_for_years(event, [first, second], 900)
     text = client_in.get(f"/events/{event.pk}/verdicts/?a={first.pk}&b={second.pk}&margin=0.10").content.decode()
     assert "of 900 runs are judged" in " ".join(text.split())
+
+
+def test_a_run_from_long_ago_is_still_read(event: Event, first: Sheet, client_in: Client) -> None:
+    driven_for_years(event, [first], 250)
+    for number in (1, 250):
+        run = event.runs.get(number=number)
+        assert "Show corrected laps" in client_in.get(f"/events/{event.pk}/runs/{run.pk}/").content.decode()
