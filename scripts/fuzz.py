@@ -10,7 +10,8 @@ import json
 import random
 import sys
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -186,12 +187,21 @@ def send(client: Any, door: Door, data: bytes) -> Any:
     return client.post(door.address, {**door.fields, "file": SimpleUploadedFile("file", data)})
 
 
-def attack(client: Any, door: Door, seeds: range, pages_of: Callable[[], list[str]], undone: Callable[[], Any]) -> Tally:
+@contextmanager
+def undone() -> Iterator[None]:
+    """A context in which what was added does not last."""
+    from django.db import transaction
+
+    with transaction.atomic():
+        yield
+        transaction.set_rollback(True)
+
+
+def attack(client: Any, door: Door, seeds: range, pages_of: Callable[[], list[str]]) -> Tally:
     """Sends hostile files to a door.
 
     :param client: signed in, and not raising what a page raises
     :param pages_of: addresses of the pages that show what came in
-    :param undone: a context in which what was added does not last
     """
     tally = Tally()
     for address in pages_of():  # what the first visit alone has to load is none of a file's doing
@@ -255,10 +265,7 @@ def main(arguments: list[str]) -> int:
     parser.add_argument("--door", action="append", default=[])
     told = parser.parse_args(arguments)
 
-    from contextlib import contextmanager
-
     from django.conf import settings
-    from django.db import transaction
     from django.test import Client
     from django.test.utils import get_runner, setup_test_environment
 
@@ -266,12 +273,6 @@ def main(arguments: list[str]) -> int:
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
     runner = get_runner(settings)(verbosity=0, interactive=False)
     held = runner.setup_databases()
-
-    @contextmanager
-    def undone() -> Any:
-        with transaction.atomic():
-            yield
-            transaction.set_rollback(True)
 
     try:
         user, event, run, token, text = scenario()
@@ -281,7 +282,7 @@ def main(arguments: list[str]) -> int:
         for name, door in doors(user, event, run, token, text).items():
             if told.door and name not in told.door:
                 continue
-            tally = attack(client, door, range(told.first, told.first + told.files), newest_pages, undone)
+            tally = attack(client, door, range(told.first, told.first + told.files), newest_pages)
             faults += len(tally.faults)
             print(
                 f"{name:12} {tally.sent} files, {tally.taken} taken, slowest {tally.slowest_s:.2f} s, {len(tally.faults)} faults",

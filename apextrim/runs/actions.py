@@ -98,14 +98,6 @@ def add_laps(run: Run, laps: Sequence[DrivenLap], from_pit: bool = True) -> int:
     return len(new)
 
 
-def import_laps(run: Run, data: bytes) -> int:
-    """Adds the laps of a CSV file; returns how many are new.
-
-    :raises FileRejected: if the file is unusable or contradicts laps that are there
-    """
-    return add_laps(run, read_laps(data))
-
-
 def header_digest(table: Table) -> str:
     """What a header is remembered by."""
     return hashlib.sha256("\n".join(table.header).encode()).hexdigest()
@@ -114,7 +106,7 @@ def header_digest(table: Table) -> str:
 def import_matched(run: Run, table: Table, columns: Mapping[str, int]) -> int:
     """Adds the laps of a file whose columns the racer has named, and remembers which were which.
 
-    :raises FileRejected: as `import_laps`
+    :raises FileRejected: if the file is unusable or contradicts laps that are there
     """
     laps = laps_of(table, columns)
     with transaction.atomic():

@@ -42,5 +42,5 @@ def cause_of(error: BaseException | None) -> tuple[str, str] | None:
 
 
 def plain_page(status: int, title: str, text: str) -> HttpResponse:
-    """A page made of its own words and the stylesheet alone."""
-    return HttpResponse(loader.render_to_string("ui/plain.html", {"title": title, "text": text}), status=status)
+    """The message page drawn without the request: nothing of it asks for a session, a user or the database."""
+    return HttpResponse(loader.render_to_string("ui/message.html", {"title": title, "text": text}), status=status)

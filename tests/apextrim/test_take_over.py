@@ -1,14 +1,13 @@
 """A database of the layout before this one, with a row of every kind, comes through the migrations whole."""
 
 import gzip
-import os
 import sqlite3
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
 from django.db import connection
+
+from tests.apextrim.commands import manage
 
 pytestmark = pytest.mark.slow  # each test has a whole database of its own
 
@@ -22,11 +21,6 @@ MOVED = {
 CHANGES = {"django_migrations", "django_content_type", "auth_permission", "sqlite_sequence"}
 
 Rows = dict[str, list[dict[str, object]]]
-
-
-def manage(var: Path, *words: str) -> subprocess.CompletedProcess[str]:
-    env = {**os.environ, "APEX_VAR": str(var)}
-    return subprocess.run([sys.executable, "manage.py", *words], cwd=ROOT, env=env, capture_output=True, text=True)
 
 
 def old_database(var: Path) -> Path:

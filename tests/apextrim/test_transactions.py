@@ -12,7 +12,7 @@ from django.db import OperationalError, connection, connections
 from apexcore.circuit import track
 from apexcore.errors import FileRejected
 from apexcore.formats import circuits, laps_csv, values_json
-from apexcore.formats.laps_csv import write_laps
+from apexcore.formats.laps_csv import read_laps, write_laps
 from apexcore.formats.values_json import write_sheet, write_value
 from apexcore.judge import calibration
 from apexcore.judge.laps import DrivenLap
@@ -25,7 +25,7 @@ from apextrim.library.car_actions import add_car
 from apextrim.library.circuit_actions import add_circuit, add_reversed, change_circuit
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers, cases
-from apextrim.runs.actions import add_laps, import_laps, send_virtual_driver
+from apextrim.runs.actions import add_laps, send_virtual_driver
 from apextrim.runs.models import Lap, Run
 from apextrim.sheets.actions import fork_sheet, import_sheet, save_sheet
 from apextrim.sheets.models import Sheet
@@ -52,7 +52,7 @@ def test_an_import_that_breaks_half_way_leaves_nothing(event: Event, first: Shee
     run = drive(first, 1)
     before = run.laps.count()
     with patch.object(Lap.objects, "bulk_create", side_effect=OperationalError("disk full")), pytest.raises(OperationalError):
-        import_laps(run, write_laps([DrivenLap(50, 73.0)]).encode())
+        add_laps(run, read_laps(write_laps([DrivenLap(50, 73.0)]).encode()))
     assert run.laps.count() == before
 
 
@@ -161,7 +161,7 @@ def test_nothing_is_read_or_solved_while_others_wait_for_the_write_lock(monkeypa
     import_sheet(event, write_sheet(CoreSheet(base.car_key, {**base.values, "wing": 5}), "S", "From a file").encode())
     values = {"sheet": first, "session": event.session, "front": "marl", "rear": "marl", "tyre_age": 0, "fuel_l": 30, "note": ""}
     run = send_virtual_driver(event, values, 8)
-    import_laps(run, write_laps([DrivenLap(50, 73.0)]).encode())
+    add_laps(run, read_laps(write_laps([DrivenLap(50, 73.0)]).encode()))
     hold_against_laps(event)
     other = User.objects.create_user("elsewhere")
     read_event(other, write_event(event).encode())

@@ -1,11 +1,9 @@
 """A short form of `make fuzz`: hostile files at every door, and the pages that show what was taken."""
 
 import random
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 
 import pytest
-from django.db import transaction
 from django.test import Client
 
 from apextrim.archive.actions import write_event
@@ -17,13 +15,6 @@ from scripts.fuzz import Door, Tally, attack, doors, hostile, newest_pages
 from tests.apextrim.conftest import drive, event, first  # noqa: F401
 
 pytestmark = pytest.mark.slow
-
-
-@contextmanager
-def undone() -> Iterator[None]:
-    with transaction.atomic():
-        yield
-        transaction.set_rollback(True)
 
 
 @pytest.fixture
@@ -45,7 +36,7 @@ def every_door(event: Event, first: Sheet, drive: Callable[..., Run]) -> dict[st
 def test_no_door_breaks(client: Client, every_door: dict[str, Door]) -> None:
     sent = taken = 0
     for door in every_door.values():
-        tally = attack(client, door, range(7_000, 7_025), newest_pages, undone)
+        tally = attack(client, door, range(7_000, 7_025), newest_pages)
         assert tally.faults == [], tally.faults
         sent, taken = sent + tally.sent, taken + tally.taken
     assert sent == 25 * len(every_door) and taken > 5  # it does not only send rubbish
@@ -55,7 +46,7 @@ def test_a_fault_is_seen(client: Client, every_door: dict[str, Door], monkeypatc
     """The fuzzer itself: a door that breaks, and one that leaves half an import behind, are told."""
     door = every_door["circuit"]
     monkeypatch.setattr("apextrim.library.views.add_circuit", lambda *_: 1 / 0)
-    assert [what for _, what in attack(client, door, range(3), newest_pages, undone).faults] == ["status 500"] * 3
+    assert [what for _, what in attack(client, door, range(3), newest_pages).faults] == ["status 500"] * 3
 
 
 def test_the_same_seed_makes_the_same_file() -> None:

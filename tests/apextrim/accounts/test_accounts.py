@@ -1,10 +1,7 @@
 """Signing in under attack, the password, and what whoever runs the server relies on."""
 
-import os
 import re
 import stat
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
@@ -13,6 +10,7 @@ from django.db import OperationalError
 from django.test import Client
 
 from apextrim.events.models import Event
+from tests.apextrim.commands import manage
 
 ROOT = Path(__file__).parents[3]
 
@@ -64,11 +62,6 @@ def test_health_is_public_and_tells_a_busy_database(db: None, monkeypatch: pytes
     monkeypatch.setattr("apextrim.accounts.views.get_user_model", busy)
     response = Client().get("/health/")
     assert response.status_code == 503 and response.content == b"The database is busy\n"
-
-
-def manage(var: Path, *words: str, **more: str) -> subprocess.CompletedProcess[str]:
-    env = {**os.environ, "APEX_VAR": str(var), **more}
-    return subprocess.run([sys.executable, "manage.py", *words], cwd=ROOT, env=env, capture_output=True, text=True, timeout=120)
 
 
 @pytest.mark.slow

@@ -1,10 +1,6 @@
 """Backups made while the database is written to, put back, checked and rotated."""
 
-import gzip
-import os
 import sqlite3
-import subprocess
-import sys
 import threading
 from contextlib import closing
 from pathlib import Path
@@ -13,9 +9,9 @@ import pytest
 
 from apextrim.management import backups
 from apextrim.management.backups import BackupError, back_up, put_back, rotate
+from tests.apextrim.commands import manage
+from tests.apextrim.test_take_over import old_database
 
-ROOT = Path(__file__).parents[3]
-OLD = ROOT / "tests" / "data" / "database_of_0_1.sql.gz"
 KNOWN = {("library", "0001_house"), ("auth", "0001_initial")}
 
 
@@ -125,17 +121,10 @@ def test_the_newest_are_kept_and_one_of_each_month(tmp_path: Path) -> None:
     assert backups.KEPT == 10
 
 
-def manage(var: Path, *words: str) -> subprocess.CompletedProcess[str]:
-    env = {**os.environ, "APEX_VAR": str(var)}
-    return subprocess.run([sys.executable, "manage.py", *words], cwd=ROOT, env=env, capture_output=True, text=True, timeout=300)
-
-
 @pytest.mark.slow
 def test_a_database_of_an_earlier_version_is_backed_up_migrated_and_restored(tmp_path: Path) -> None:
     """As docs/operations.md says: migrate, break, restore; from the database of 0.1."""
-    file = tmp_path / "apextrim.sqlite3"
-    with closing(sqlite3.connect(file)) as connection:
-        connection.executescript(gzip.decompress(OLD.read_bytes()).decode())
+    file = old_database(tmp_path)
     done = manage(tmp_path, "migrate")
     assert done.returncode == 0 and "Before the migration" in done.stdout, done.stderr
     (old,) = (tmp_path / "backups").iterdir()
