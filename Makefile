@@ -58,6 +58,7 @@ checks: .installed-dev ## style, import contracts, templates, migrations and typ
 	$(BIN)/djlint --lint --quiet apextrim
 	$(BIN)/python manage.py makemigrations --check --dry-run
 	$(BIN)/mypy --cache-dir $(CACHE)/mypy $(CODE)
+	scripts/check_assets
 
 quick: checks ## checks, and every test that needs neither a browser nor many laps or worlds: under a minute
 	@$(BIN)/python manage.py warm
@@ -67,7 +68,6 @@ test: checks ## every check and test; this is what CI runs
 	scripts/need_chromium
 	$(BIN)/python manage.py warm
 	$(BIN)/python -m pytest -n 2 --dist loadgroup
-	scripts/check_assets
 
 mutants: .installed-dev ## do the tests bite: changes core formulas one at a time
 	@$(BIN)/python -m scripts.mutants
