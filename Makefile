@@ -9,6 +9,8 @@ CACHE := $(or $(XDG_CACHE_HOME),$(HOME)/.cache)/apex-trim
 CODE := apexcore apextrim demo tests scripts
 TEMPLATES = $(shell find apextrim -name '*.html')
 export APEX_VAR ?= var
+# compiled modules and rewritten tests are kept: without them every process compiles all of it again
+unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz crash backup restore
 

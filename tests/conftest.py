@@ -22,6 +22,7 @@ def pytest_configure() -> None:
     from django.conf import settings
 
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick; nothing here is secret
+    settings.WHITENOISE_AUTOREFRESH = True  # a test client need not read every font and script before its first request
 
 
 DEMO = Path(__file__).parents[1] / "demo"

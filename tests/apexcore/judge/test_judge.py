@@ -5,7 +5,6 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from scipy import stats
 
 from apexcore.judge.laps import DrivenLap, figures, propose
 from apexcore.judge.model import Observed, Prior, Priors, _half_chi_square, corrected_times, fit
@@ -198,4 +197,6 @@ def test_three_levels_are_judged_from_one_posterior() -> None:
 def test_the_weights_of_heavy_tails_are_drawn_from_a_chi_square(freedom: int) -> None:
     """Against SciPy's distribution function (Kolmogorov and Smirnov)."""
     drawn = [_half_chi_square(freedom) for _ in range(20_000)]
+    from scipy import stats  # two seconds, for this one
+
     assert stats.kstest(drawn, "gamma", args=(0.5 * freedom,)).pvalue > 1e-4

@@ -21,6 +21,8 @@ from apexcore.vehicle.weights import weights
 from tests.apexcore.lap.test_proof import record
 from tests.conftest import DEMO, demo_car, demo_files, demo_lap_case
 
+pytestmark = pytest.mark.slow
+
 CARS, CIRCUITS = demo_files("cars"), demo_files("circuits")
 EVERYWHERE = [(car, circuit) for car in CARS for circuit in CIRCUITS]
 #: Circuits that close: on a standing mile a full tank over the driven wheels may even help.
