@@ -12,7 +12,7 @@ export APEX_VAR ?= var
 # compiled modules and rewritten tests are kept: without them every process compiles all of it again
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz crash backup restore
+.PHONY: help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz crash load backup restore
 
 help: ## this list
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/^([a-z-]+):.*## /  make \1\t/' | expand -t 22
@@ -80,6 +80,10 @@ fuzz: .installed-dev ## hostile files at every door: FILES of them each, from se
 
 crash: .installed-dev ## kills whoever writes, 200 times, and plays a full disk: nothing acknowledged may be lost
 	@APEX_VAR=$$(mktemp -d) $(BIN)/python -m scripts.crash --kills $(or $(KILLS),200)
+
+load: .installed-dev ## each page alone, then fifty racers at once: times, errors, memory
+	@$(BIN)/python manage.py warm
+	@$(BIN)/python -m scripts.load
 
 bench: .installed-dev ## times of the core's heavy parts beside plain references
 	@$(BIN)/python manage.py warm

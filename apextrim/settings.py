@@ -2,6 +2,7 @@
 
 import os
 import secrets
+import sys
 from contextlib import suppress
 from datetime import timedelta
 from pathlib import Path
@@ -42,6 +43,37 @@ SECRET_KEY = env.str("APEX_SECRET_KEY", default="") or _secret()
 DEBUG = False
 ALLOWED_HOSTS = env.list("APEX_HOSTS", default=["localhost", "127.0.0.1", "[::1]"])
 
+#: Lines of requests and of faults, a file each beside the data, ten megabytes of each at most (docs/operations.md).
+LOGS = Path(env("APEX_LOGS", default=str(VAR / "log")))
+with suppress(OSError):
+    LOGS.mkdir(parents=True, exist_ok=True)
+_WHO = "workers" if sys.argv[1:2] == ["work"] else "server"
+
+
+def _lines(name: str, formatter: str) -> dict[str, object]:
+    return {
+        "class": "logging.handlers.RotatingFileHandler", "filename": LOGS / f"{_WHO}-{name}.log", "maxBytes": 2_000_000, "backupCount": 4,
+        "delay": True, "encoding": "utf-8", "formatter": formatter,
+    }  # fmt: skip
+
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {
+        "line": {"format": "%(asctime)s %(message)s"},
+        "frames": {"()": "apextrim.ui.log_lines.FramesOnly", "format": "%(asctime)s %(levelname)s %(name)s %(message)s"},
+    },
+    "handlers": {"requests": _lines("requests", "line"), "faults": _lines("faults", "frames")},
+    "loggers": {
+        "apextrim.requests": {"handlers": ["requests"], "level": "INFO", "propagate": False},
+        "apextrim": {"handlers": ["faults"], "level": "WARNING"},
+        "apexcore": {"handlers": ["faults"], "level": "WARNING"},
+        "django.request": {"handlers": ["faults"], "level": "ERROR", "propagate": False},
+        "huey": {"handlers": ["faults"], "level": "ERROR"},
+    },
+}
+
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
@@ -54,6 +86,7 @@ INSTALLED_APPS = [
     "apextrim.ui",
     "apextrim.accounts",
     "apextrim",
+    "apextrim.work",
     "apextrim.library",
     "apextrim.events",
     "apextrim.modelling",
@@ -71,6 +104,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "apextrim.ui.log_lines.request_lines",
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -118,6 +152,10 @@ DATABASES = {
         },
     }
 }
+#: What carries jobs to the workers: empty for a file beside the database, or the address of a Redis (docs/operations.md).
+QUEUE = env("APEX_QUEUE", default="")
+#: Worker processes; they take only the time that requests leave over.
+WORKERS = env.int("APEX_WORKERS", default=max(2, os.cpu_count() or 2))
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_PASSWORD_VALIDATORS = [

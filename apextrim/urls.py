@@ -9,6 +9,7 @@ from apextrim.runs.logger_views import take
 urlpatterns = [
     path("", home, name="home"),
     path("", include("apextrim.accounts.urls")),
+    path("jobs/", include("apextrim.work.urls")),
     path("garage/", include("apextrim.library.urls")),
     path("logger/", take, name="logger"),
     path("events/", include("apextrim.archive.urls")),

@@ -174,7 +174,9 @@ def rows() -> int:
     from django.apps import apps
 
     return sum(
-        model._default_manager.count() for model in apps.get_models() if model._meta.app_label not in ("sessions", "contenttypes", "auth")
+        model._default_manager.count()
+        for model in apps.get_models()
+        if model._meta.app_label not in ("sessions", "contenttypes", "auth", "work")
     )
 
 
@@ -197,6 +199,30 @@ def undone() -> Iterator[None]:
         transaction.set_rollback(True)
 
 
+@contextmanager
+def carried() -> Iterator[list[int]]:
+    """Keys of jobs that would go into the queue."""
+    from apextrim.work import queue
+
+    keys: list[int] = []
+    real, queue.carry = queue.carry, lambda pk, after_s=0.0: keys.append(pk)
+    try:
+        yield keys
+    finally:
+        queue.carry = real
+
+
+def worked_off(key: int) -> str:
+    """How a job ended: its state, or "broken" by a fault of the program."""
+    from apextrim.work.models import Job
+    from apextrim.work.worker import BROKEN, work_off
+
+    with carried():
+        work_off(key, beats=False)
+    job = Job.objects.get(pk=key)
+    return "broken" if BROKEN in job.told else job.state
+
+
 def attack(client: Any, door: Door, seeds: range, pages_of: Callable[[], list[str]]) -> Tally:
     """Sends hostile files to a door.
 
@@ -211,15 +237,19 @@ def attack(client: Any, door: Door, seeds: range, pages_of: Callable[[], list[st
         data = hostile(rng.choice(door.good), rng)
         with undone():
             before, begin = rows(), time.perf_counter()
-            answer = send(client, door, data)
+            with carried() as keys:
+                answer = send(client, door, data)
             took = time.perf_counter() - begin
+            ends = [worked_off(key) for key in keys]  # a long file is read beside the requests
             tally.sent, tally.slowest_s = tally.sent + 1, max(tally.slowest_s, took)
             if answer.status_code >= 500:
                 tally.faults.append((seed, f"status {answer.status_code}"))
             if took > PATIENCE_S:
                 tally.faults.append((seed, f"{took:.1f} s"))
+            if any(end == "broken" for end in ends):
+                tally.faults.append((seed, "a worker broke"))
             after = rows()
-            if answer.status_code >= 400 and after != before:
+            if (answer.status_code >= 400 or "failed" in ends) and after != before:
                 tally.faults.append((seed, f"refused, and {after - before} rows left"))
             tally.taken += after != before
             for address in pages_of() if after != before else ():

@@ -4,7 +4,12 @@ from django.conf import settings
 from django.http import HttpRequest
 
 
+def is_shared(request: HttpRequest) -> bool:
+    """Whether it is the demo's account, which everybody uses."""
+    return bool(settings.DEMO) and getattr(getattr(request, "user", None), "username", "") == settings.DEMO_USER
+
+
 def account(request: HttpRequest) -> dict[str, object]:
-    """Whether the password is the account's own; the demo's is everybody's and stays."""
+    """Whether the account is one person's; the demo's is everybody's."""
     name = getattr(getattr(request, "user", None), "username", "")
-    return {"own_password": bool(name) and not (settings.DEMO and name == settings.DEMO_USER)}
+    return {"own_account": bool(name) and not is_shared(request)}

@@ -6,6 +6,8 @@ from . import views
 urlpatterns = [
     path("sign-in/", views.SignIn.as_view(), name="sign_in"),
     path("sign-in/demo/", views.enter_demo, name="enter_demo"),
+    path("account/", views.account, name="account"),
+    path("account/end/", views.end_session, name="end_session"),
     path("password/", views.ChangePassword.as_view(), name="change_password"),
     path("health/", views.health, name="health"),
     path("sign-out/", LogoutView.as_view(), name="sign_out"),

@@ -10,12 +10,15 @@ from django.contrib.auth.forms import PasswordChangeForm
 from django.contrib.auth.views import LoginView, PasswordChangeView
 from django.db import DatabaseError, transaction
 from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
-from django.shortcuts import redirect
+from django.shortcuts import redirect, render
 from django.urls import reverse_lazy
 from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_GET, require_POST
 
 from apextrim.ui.faults import cause_of, plain_page
+
+from . import browsers
+from .context import is_shared
 
 
 @method_decorator(login_not_required, name="dispatch")
@@ -60,9 +63,27 @@ class ChangePassword(PasswordChangeView):
 
     def dispatch(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponseBase:
         """The demo's password is everybody's and stays."""
-        if settings.DEMO and getattr(request.user, "username", "") == settings.DEMO_USER:
+        if is_shared(request):
             raise Http404
         return super().dispatch(request, *args, **kwargs)
+
+
+@require_GET
+def account(request: HttpRequest) -> HttpResponse:
+    """The account: its password, and where it is signed in. The demo's is everybody's."""
+    if is_shared(request):
+        raise Http404
+    return render(request, "accounts/account.html", {"browsers": browsers.signed_in(request)})
+
+
+@require_POST
+def end_session(request: HttpRequest) -> HttpResponse:
+    """Signs the account out on another browser, or on every other one."""
+    if is_shared(request):
+        raise Http404
+    ended = browsers.end(request, request.POST.get("browser", ""))
+    messages.success(request, "Signed out there." if ended else "That browser is signed out already.")
+    return redirect("account")
 
 
 @login_not_required

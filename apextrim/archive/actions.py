@@ -146,6 +146,11 @@ def read_event(owner: User, data: bytes) -> tuple[Event, bool]:
         return _added(owner, file), True
 
 
+def brought_in(event: Event, new: bool) -> str:
+    """What is said of an event that came in."""
+    return f"{event.name} is imported." if new else f"{event.name} is there already, the same; nothing was added."
+
+
 def _there_already(owner: User, file: EventFile) -> Event | None:
     """The owner's event that this very file was read into, or written from."""
     for there in Event.objects.filter(owner=owner, name=file.name, made_at=file.made_at, deleted_at=None).select_related("car", "circuit"):

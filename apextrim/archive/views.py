@@ -8,7 +8,8 @@ from django.views.decorators.http import require_GET, require_POST
 from apexcore.errors import ApexError
 from apexcore.formats.event_file import MOST_EVENT_BYTES
 from apextrim.events.queries import event_for
-from apextrim.ui.uploads import problems_of, uploaded
+from apextrim.ui.uploads import is_long, problems_of, uploaded
+from apextrim.work import queue
 
 from . import actions
 
@@ -26,10 +27,13 @@ def take_out(request: HttpRequest, event_id: int) -> HttpResponse:
 def bring_in(request: HttpRequest) -> HttpResponse:
     """An event from its file."""
     try:
-        event, new = actions.read_event(request.user, uploaded(request, "an event in JSON", MOST_EVENT_BYTES))  # type: ignore[arg-type]
+        data = uploaded(request, "an event in JSON", MOST_EVENT_BYTES)
+        if is_long(data):
+            return redirect("job", queue.ask(request.user, "event", "Import an event from its file", {}, data).pk)
+        event, new = actions.read_event(request.user, data)  # type: ignore[arg-type]
     except ApexError as error:
         for problem in problems_of(error):
             messages.error(request, problem)
         return redirect("events")
-    messages.success(request, f"{event.name} is imported." if new else f"{event.name} is there already, the same; nothing was added.")
+    messages.success(request, actions.brought_in(event, new))
     return redirect("brief", event.pk)

@@ -9,7 +9,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, FileRejected
 from apextrim.accounts.owned import owned, owned_or_404
-from apextrim.ui.uploads import uploaded
+from apextrim.ui.uploads import is_long, problems_of, uploaded
+from apextrim.work import queue
 
 from .car_actions import add_car
 from .circuit_actions import add_circuit, add_reversed
@@ -61,8 +62,14 @@ def import_circuit(request: HttpRequest) -> HttpResponse:
         return _garage(request, [str(error) for errors in form.errors.values() for error in errors], form)
     values = form.cleaned_data
     name, width, closed = values["name"], values["width"], not values["open_course"]
-    what = "a circuit: JSON, GeoJSON, GPX or CSV of points"
-    return _added(request, lambda: add_circuit(request.user, uploaded(request, what), name, width, closed))  # type: ignore[arg-type]
+    try:
+        data = uploaded(request, "a circuit: JSON, GeoJSON, GPX or CSV of points")
+        if is_long(data):
+            asked = {"name": name, "width_m": width, "closed": closed}
+            return redirect("job", queue.ask(request.user, "circuit", f"Import the circuit {name}", asked, data).pk)
+    except ApexError as error:
+        return _garage(request, problems_of(error), form)
+    return _added(request, lambda: add_circuit(request.user, data, name, width, closed))  # type: ignore[arg-type]
 
 
 @require_POST

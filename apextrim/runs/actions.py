@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import FileRejected
-from apexcore.formats.laps_csv import Table, laps_of, read_laps, read_typed, write_laps
+from apexcore.formats.laps_csv import Table, laps_of, own_columns, read_laps, read_typed, write_laps
 from apexcore.judge.laps import DrivenLap, LapKind, propose
 from apexcore.quantities import format_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
@@ -113,6 +113,15 @@ def import_matched(run: Run, table: Table, columns: Mapping[str, int]) -> int:
         new = add_laps(run, laps)
         ColumnMatch.objects.update_or_create(owner=run.event.owner, header=header_digest(table), defaults={"columns": dict(columns)})
     return new
+
+
+def import_table(run: Run, table: Table, columns: Mapping[str, int] | None) -> int:
+    """Adds the laps of a file.
+
+    :param columns: which column is which, as the racer named them; None where they carry our own names
+    :raises FileRejected: if the file is unusable or contradicts laps that are there
+    """
+    return add_laps(run, laps_of(table, own_columns(table.header))) if columns is None else import_matched(run, table, columns)
 
 
 def remembered_columns(run: Run, table: Table) -> dict[str, int] | None:

@@ -1,12 +1,10 @@
 """The logger's door, and the page on which its laps arrive."""
 
-import threading
-import time
 from typing import Any
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
-from django.db import OperationalError, connection
+from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -22,13 +20,12 @@ from apextrim.events.queries import event_for, frame
 from apextrim.sheets.queries import sheet_in_car
 from apextrim.ui.faults import cause_of
 from apextrim.ui.uploads import problems_of
+from apextrim.work import queue
+from apextrim.work.queue import TooMuchWork
 
 from . import logger, presenters, queries
 from .models import LoggerKey
-from .stand_ins import messages_of
 
-#: Laps of the simulated logger's run, and the pause between two of them [s].
-_LAPS, _PAUSE_S = 8, 1.2
 #: When a logger that found the database busy may try again [s].
 _RETRY_S = 2
 
@@ -140,33 +137,15 @@ def close(request: HttpRequest, event_id: int) -> HttpResponse:
 def simulate(request: HttpRequest, event_id: int) -> HttpResponse:
     """Sends the simulated logger, pyrometer and weather station out with the sheet in the car."""
     event = event_for(request.user, event_id)
-    if sheet_in_car(event) is None:
+    sheet = sheet_in_car(event)
+    if sheet is None:
         messages.error(request, "No sheet is in the car; save one on the Sheet bench first.")
         return redirect("live", event.pk)
     key, _ = logger.make_key(event, "simulated logger")
-    start(key.pk, _PAUSE_S)
-    return redirect("live", event.pk)
-
-
-def start(key_id: int, pause_s: float) -> None:
-    """Runs the stand-ins beside the requests."""
-    threading.Thread(target=_work, args=(key_id, pause_s), daemon=True, name=f"logger-{key_id}").start()
-
-
-def _work(key_id: int, pause_s: float) -> None:
+    asked = {"key": key.pk, "sheet": sheet.pk, "next": 0}
     try:
-        simulated(key_id, pause_s)
-    finally:
-        connection.close()
-
-
-def simulated(key_id: int, pause_s: float) -> None:
-    """Works a simulated run off, lap by lap, through the same door as any logger's."""
-    key = logger.key_of(pk=key_id)
-    sheet = None if key is None else sheet_in_car(key.event)
-    if key is None or sheet is None:  # gone meanwhile
-        return
-    for message in messages_of(key.event, sheet, f"sim-{key.pk}", _LAPS, 77_000 + key.pk):
-        logger.take(key, Sent(tuple(message), None))
-        time.sleep(pause_s)
-    logger.withdraw_key(key)
+        queue.ask(event.owner, "logger", f"{event.name}: simulated logger", asked)
+    except TooMuchWork as error:
+        logger.withdraw_key(key)
+        messages.error(request, str(error))
+    return redirect("live", event.pk)

@@ -11,7 +11,8 @@ from apexcore.errors import ApexError, FileRejected
 from apexcore.formats.laps_csv import COLUMNS, Table, guessed_columns, read_table
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
-from apextrim.ui.uploads import problems_of
+from apextrim.ui.uploads import is_long, problems_of
+from apextrim.work import queue
 
 from . import actions, queries
 from .models import Run
@@ -37,6 +38,16 @@ def ask_columns(request: HttpRequest, event: Event, run: Run, table: Table, text
     return render(request, "runs/match.html", context, status=422 if errors else 200)
 
 
+def import_beside(run: Run, data: bytes, columns: dict[str, int] | None) -> HttpResponse:
+    """Brings a large file in beside the requests.
+
+    :param columns: which column is which; None where they carry our own names
+    :raises TooMuchWork: if the owner's share of the queue is used up
+    """
+    job = queue.ask(run.event.owner, "laps", f"{run.event.name}: laps of a file for {run.name}", {"run": run.pk, "columns": columns}, data)
+    return redirect("job", job.pk)
+
+
 @require_POST
 def match(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     """Brings a file in with the columns chosen."""
@@ -51,6 +62,8 @@ def match(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     columns = {name: int(place) for name in COLUMNS if (place := request.POST.get(f"col-{name}", "")).isdecimal()}
     columns = {name: index for name, index in columns.items() if index < len(table.header)}
     try:
+        if is_long(text.encode()):
+            return import_beside(run, text.encode(), columns)
         new = actions.import_matched(run, table, columns)
     except ApexError as error:
         return ask_columns(request, event, run, table, text, problems_of(error))

@@ -82,3 +82,8 @@ def all_laps_csv(lines: Sequence[RunLine]) -> str:
         for lap in line.laps:
             writer.writerow([*start, *lap_cells(lap, sectors, top_decimals=1)])
     return out.getvalue()
+
+
+def imported(new: int) -> str:
+    """What is said of a file of laps that came in."""
+    return f"{new} lap{'s' if new != 1 else ''} imported." if new else "Every lap of this file is there already; nothing was added."

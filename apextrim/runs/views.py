@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from apexcore.errors import ApexError, FileRejected
-from apexcore.formats.laps_csv import COLUMNS, laps_of, own_columns, read_table, read_typed, write_laps
+from apexcore.formats.laps_csv import COLUMNS, read_table, read_typed, write_laps
 from apexcore.formats.text import decoded
 from apexcore.judge.laps import KIND_WORDS, KINDS, figures
 from apexcore.quantities.words import counted
@@ -19,11 +19,11 @@ from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.runs.reading_form import parsed_reading, reading_lines, was_read
-from apextrim.ui.uploads import problems_of, uploaded
+from apextrim.ui.uploads import is_long, problems_of, uploaded
 
 from . import actions, presenters, queries
 from .forms import OwnRunForm, VirtualForm
-from .match_views import ask_columns
+from .match_views import ask_columns, import_beside
 from .models import Lap, Run
 from .report import read_run, words_of
 
@@ -153,16 +153,16 @@ def import_file(request: HttpRequest, event_id: int, run_id: int) -> HttpRespons
     try:
         data = uploaded(request, "a CSV of laps")
         table = read_table(data)
-        if any(name.lower() in COLUMNS for name in table.header):
-            new = actions.add_laps(row, laps_of(table, own_columns(table.header)))
-        elif (columns := actions.remembered_columns(row, table)) is not None:
-            new = actions.import_matched(row, table, columns)
-        else:
+        own = any(name.lower() in COLUMNS for name in table.header)
+        columns = None if own else actions.remembered_columns(row, table)
+        if not own and columns is None:
             return ask_columns(request, event, row, table, decoded(data, "a CSV of laps"))
+        if is_long(data):
+            return import_beside(row, data, columns)
+        new = actions.import_table(row, table, columns)
     except ApexError as error:
         return _run(request, event, row, problems_of(error))
-    done = f"{new} lap{'s' if new != 1 else ''} imported." if new else "Every lap of this file is there already; nothing was added."
-    messages.success(request, done)
+    messages.success(request, presenters.imported(new))
     return redirect("run", event.pk, row.pk)
 
 

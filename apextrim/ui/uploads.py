@@ -22,6 +22,11 @@ def uploaded(request: HttpRequest, what: str, most_bytes: int = MOST_BYTES) -> b
     return bytes(file.read())
 
 
+def is_long(data: bytes) -> bool:
+    """Whether a file is read beside the requests: more than five thousand lines, or about as many rows of JSON."""
+    return data.count(b"\n") > 5_000 or data.count(b"\r") > 5_000 or len(data) > 400_000
+
+
 def problems_of(error: ApexError) -> list[str]:
     """The sentences of an error, one a line."""
     return error.problems if isinstance(error, FileRejected) else [str(error)]

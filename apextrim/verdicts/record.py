@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 
 from django.db import transaction
+from django.db.models import Count
 from django.utils import timezone
 
 from apexcore.errors import ApexError, InputError
@@ -91,6 +92,20 @@ def calibration_runs(event: Event) -> list[CalibrationRun]:
     return found
 
 
+def _no_laps() -> InputError:
+    return InputError("runs", "none", f"at least one with {_LEAST_TIMED} timed laps")
+
+
+def check_laps(event: Event) -> None:
+    """Whether there is anything to calibrate to.
+
+    :raises InputError: without a run of enough timed laps
+    """
+    timed = rows_of(event).filter(laps__kind="timed").annotate(timed=Count("laps")).filter(timed__gte=_LEAST_TIMED)
+    if not timed.exists():
+        raise _no_laps()
+
+
 def hold_against_laps(event: Event) -> Calibration:
     """Calibrates the event's car to its newest runs; changes nothing until it is applied.
 
@@ -99,7 +114,7 @@ def hold_against_laps(event: Event) -> Calibration:
     """
     runs = calibration_runs(event)
     if not runs:
-        raise InputError("runs", "none", f"at least one with {_LEAST_TIMED} timed laps")
+        raise _no_laps()
     found = calibrate(runs)
     return Calibration.objects.create(
         event=event, scales=found.scales, spread=found.spread, driver=found.driver[0], driver_spread=found.driver[1], laps=found.laps,

@@ -13,6 +13,7 @@ from apexcore.quantities.spread import half_interval
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, events_of, frame
+from apextrim.work import queue
 
 from . import presenters, record, visits
 from .models import Calibration
@@ -45,11 +46,11 @@ def hold(request: HttpRequest, event_id: int) -> HttpResponse:
     """Holds the model against the newest runs."""
     event = event_for(request.user, event_id)
     try:
-        row = record.hold_against_laps(event)
+        record.check_laps(event)
+        job = queue.ask(event.owner, "calibration", f"{event.name}: calibrate the model to laps", {"event": event.pk})
     except ApexError as error:
         return _page(request, event, str(error))
-    messages.success(request, f"Model fitted to {row.laps} laps. Nothing changes until you apply it.")
-    return redirect("track_record", event.pk)
+    return redirect("job", job.pk)
 
 
 @require_POST

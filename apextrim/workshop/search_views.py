@@ -17,9 +17,12 @@ from apextrim.modelling import cases
 from apextrim.sheets import queries
 from apextrim.sheets.models import Sheet
 from apextrim.ui.fields import QuantityField
+from apextrim.work import queue
+from apextrim.work.queries import waits_for
+from apextrim.work.queue import TooMuchWork
 
 from . import search_presenters as presenters
-from . import worker
+from . import tasks
 from .models import Search
 
 
@@ -67,17 +70,16 @@ def ask(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     usual = {"aim": "lap", "laps": "12", "top": "", "entry": "", "work": "", "items": [item.key for item in car.items if _usual(item)]}
     form = SearchForm(car, request.POST if request.method == "POST" else usual)
     if request.method == "POST" and form.is_valid():
-        now = timezone.now()
-        made = Search.objects.create(
-            event=event, sheet=row, aim=form.cleaned_data["aim"], options=form.options(), made_at=now, beat_at=now,
-        )  # fmt: skip
-        worker.start(made.pk)
-        return redirect("search", event.pk, made.pk)
+        new = Search(event=event, sheet=row, aim=form.cleaned_data["aim"], options=form.options(), made_at=timezone.now())
+        try:
+            return redirect("search", event.pk, tasks.ask(new).pk)
+        except TooMuchWork as error:
+            form.add_error(None, str(error))
     chosen = set(request.POST.getlist("items") if request.method == "POST" else usual["items"])
     ticks = [(key, words, key in chosen) for key, words in form.fields["items"].choices]  # type: ignore[attr-defined]
     asked = [form[name] for name in ("aim", "laps", "top", "entry", "work")]
     wrong = form["items"].errors if request.method == "POST" else []
-    earlier = event.searches.select_related("sheet")[:8]
+    earlier = event.searches.select_related("sheet", "job")[:8]
     context = {
         "event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "ticks": ticks, "fields": asked, "item_errors": wrong,
         "earlier": earlier,
@@ -87,8 +89,10 @@ def ask(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
 
 def _context(request: HttpRequest, event_id: int, search_id: int) -> dict[str, Any]:
     event = event_for(request.user, event_id)
-    row = owned_or_404(Search, request.user, "sheet", event=event, pk=search_id)
-    context: dict[str, Any] = {"event": event, "search": row, "sheet": row.sheet, "aim": AIM_WORDS[row.aim], "gone": worker.is_gone(row)}
+    row = owned_or_404(Search, request.user, "sheet", "job", event=event, pk=search_id)
+    context: dict[str, Any] = {"event": event, "search": row, "sheet": row.sheet, "aim": AIM_WORDS[row.aim], "job": row.job}
+    if row.job.state == "waiting":
+        context["waits"] = waits_for(row.job)
     if row.result is not None:
         context["found"] = presenters.search_view(row.result, row.aim, cases.car_of(event), queries.core_sheet(event, row.sheet))
     return context
@@ -111,6 +115,6 @@ def part(request: HttpRequest, event_id: int, search_id: int) -> HttpResponse:
 def stop(request: HttpRequest, event_id: int, search_id: int) -> HttpResponse:
     """Asks a search to stop; the best so far is kept."""
     event = event_for(request.user, event_id)
-    row = owned_or_404(Search, request.user, event=event, pk=search_id)
-    Search.objects.filter(pk=row.pk, state="running").update(stop=True)
+    row = owned_or_404(Search, request.user, "job", event=event, pk=search_id)
+    queue.stop(row.job)
     return redirect("search", event.pk, row.pk)

@@ -19,6 +19,8 @@ from apextrim.runs.actions import send_virtual_driver
 from apextrim.runs.models import Run
 from apextrim.sheets.actions import save_sheet
 from apextrim.sheets.models import Sheet
+from apextrim.work import queue
+from apextrim.work.worker import work_off
 from tests.conftest import demo_car, demo_circuit, demo_files
 
 
@@ -45,6 +47,20 @@ def owner_with_event(name: str) -> tuple[User, Event]:
     fill_garage(user)
     event = create_event(user, f"{name}'s weekend", user.cars.get(key="brackendale_gt"), user.circuits.get(key="sallowmere_fen"), False)
     return user, event
+
+
+@pytest.fixture(autouse=True)
+def carried(monkeypatch: pytest.MonkeyPatch) -> list[int]:
+    """Keys of jobs that were put into the queue; there are no workers here."""
+    keys: list[int] = []
+    monkeypatch.setattr(queue, "carry", lambda pk, after_s=0.0: keys.append(pk))
+    return keys
+
+
+@pytest.fixture
+def at_once(monkeypatch: pytest.MonkeyPatch, carried: list[int]) -> None:
+    """Jobs are worked off where they are asked for."""
+    monkeypatch.setattr(queue, "carry", lambda pk, after_s=0.0: work_off(pk, beats=False))
 
 
 @pytest.fixture

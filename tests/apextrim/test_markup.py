@@ -7,7 +7,6 @@ import pytest
 from django.http import HttpResponse, HttpResponseBase
 from django.test import Client
 
-from apextrim.runs import logger_views
 from tests.apextrim.test_access import addresses as addresses
 
 REFERENCES = re.compile(r'\b(aria-describedby|aria-labelledby|for|hx-target|hx-include)="#?([^"]+)"')
@@ -26,9 +25,8 @@ def broken(response: HttpResponseBase) -> Iterator[str]:
 
 @pytest.mark.slow
 def test_every_form_that_comes_back_wrong_describes_its_errors(
-    addresses: dict[str, str], client_in: Client, monkeypatch: pytest.MonkeyPatch, first: Callable[..., object]
+    addresses: dict[str, str], client_in: Client, first: Callable[..., object]
 ) -> None:
-    monkeypatch.setattr(logger_views, "start", lambda *_: None)
     wrong, described = {}, 0
     for name, address in addresses.items():
         if name in {"sign_out", "delete_event", "delete_run", "logger", "sheet_answer", "sheet_effect", "sheet_steps"}:

@@ -75,6 +75,11 @@ def test_every_row_of_before_is_there_with_every_value(taken_over: Path, tmp_pat
                 old["words"] = (
                     str(old["words"]).replace("washes wide", "understeer").replace("even", "neutral").replace("steps out", "oversteer")
                 )
+            if table == "garage_search":  # how far it was stands in its job now
+                job = next(row for row in after["work_job"] if row["id"] == new["job_id"])
+                over = old["state"] != "running"
+                assert job["state"] == (old["state"] if over else "failed") and str(old["error"]) in str(job["told"])
+                old = {name: value for name, value in old.items() if name in new}
             assert {name: new[name] for name in old} == old, table
     assert {row["id"] for row in after["sheets_sheet"] if row["in_car"]} == in_car and in_car
     assert not [name for name in after if name.startswith(("garage_", "circuits_"))]

@@ -36,10 +36,10 @@ def every_door(event: Event, first: Sheet, drive: Callable[..., Run]) -> dict[st
 def test_no_door_breaks(client: Client, every_door: dict[str, Door]) -> None:
     sent = taken = 0
     for door in every_door.values():
-        tally = attack(client, door, range(7_000, 7_010), newest_pages)
+        tally = attack(client, door, range(7_000, 7_006), newest_pages)
         assert tally.faults == [], tally.faults
         sent, taken = sent + tally.sent, taken + tally.taken
-    assert sent == 10 * len(every_door) and taken > 2  # it does not only send rubbish
+    assert sent == 6 * len(every_door) and taken > 1  # it does not only send rubbish
 
 
 def test_a_fault_is_seen(client: Client, every_door: dict[str, Door], monkeypatch: pytest.MonkeyPatch) -> None:

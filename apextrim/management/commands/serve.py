@@ -1,5 +1,10 @@
 """Serves the product on this machine."""
 
+import os
+import subprocess
+import sys
+import threading
+import time
 from typing import Any
 
 from django.conf import settings
@@ -18,6 +23,16 @@ _LIMITS: dict[str, Any] = {
     "threads": 4, "ident": None, "connection_limit": 200, "channel_timeout": 30, "cleanup_interval": 10,
     "max_request_header_size": 32_768, "max_request_body_size": MOST_EVENT_BYTES + 1_000_000, "clear_untrusted_proxy_headers": True,
 }  # fmt: skip
+#: Before workers that ended are started anew [s].
+_AGAIN_S = 2.0
+
+
+def _keep_workers() -> None:
+    """The workers as a process beside the server: started anew if it ends, ended by itself when the server is gone."""
+    command = [sys.executable, str(settings.BASE_DIR / "manage.py"), "work", "--parent", str(os.getpid())]
+    while True:
+        subprocess.Popen(command, start_new_session=True).wait()
+        time.sleep(_AGAIN_S)
 
 
 class Command(BaseCommand):
@@ -47,6 +62,7 @@ class Command(BaseCommand):
         except DatabaseError as error:
             title, text = cause_of(error) or ("The database does not answer", str(error))
             raise CommandError(f"{title}: {settings.DATABASES['default']['NAME']}. {text}") from None
+        threading.Thread(target=_keep_workers, daemon=True, name="workers").start()
         self.stdout.write(f"\nApex Trim is at http://localhost:{options['port']}/")
         if settings.DEMO:
             self.stdout.write(f"Press “Open the demo”, or sign in as {settings.DEMO_USER} with {settings.DEMO_PASSWORD}.")

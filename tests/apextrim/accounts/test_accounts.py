@@ -34,7 +34,8 @@ def test_a_new_password_ends_every_other_session(event: Event) -> None:
     for client in (here, there):
         assert client.post("/sign-in/", {"username": "racer", "password": "withy-bend-4"}).status_code == 302
     page = here.get("/password/").content.decode()
-    assert "Change your password" in page and re.search(r'href="/password/"', page)
+    assert "Change your password" in page and re.search(r'href="/account/"', page)
+    assert re.search(r'href="/password/"', here.get("/account/").content.decode())
     wrong = here.post("/password/", {"old_password": "x", "new_password1": "marsh-bend-9", "new_password2": "marsh-bend-9"})
     assert wrong.status_code == 200 and "incorrect" in wrong.content.decode()
     done = here.post(
@@ -49,7 +50,28 @@ def test_the_demos_password_is_everybodys_and_stays(event: Event, settings) -> N
     settings.DEMO, settings.DEMO_USER = True, "racer"
     client = Client()
     client.force_login(event.owner)
-    assert client.get("/password/").status_code == 404 and b'href="/password/"' not in client.get("/events/").content
+    assert client.get("/password/").status_code == 404 and b'href="/account/"' not in client.get("/events/").content
+    assert client.get("/account/").status_code == client.post("/account/end/", {"browser": "others"}).status_code == 404
+
+
+def test_browsers_are_listed_and_signed_out_one_by_one_or_all(event: Event) -> None:
+    clients = [Client(HTTP_USER_AGENT=f"pit wall {k}") for k in range(4)]
+    for client in clients:
+        client.post("/sign-in/", {"username": "racer", "password": "withy-bend-4"})
+    event.owner.__class__.objects.create_user("other", password="withy-bend-5")
+    other = Client(HTTP_USER_AGENT="a stranger")
+    other.post("/sign-in/", {"username": "other", "password": "withy-bend-5"})
+    page = clients[0].get("/account/").content.decode()
+    assert all(f"pit wall {k}" in page for k in range(4)) and "a stranger" not in page
+    assert page.index("pit wall 0") < page.index("pit wall 3") and page.count("Sign out there") == 3
+    assert not any(str(client.session.session_key) in page for client in clients)
+    named = re.findall(r'name="browser" value="([0-9a-f]{24})"', page)
+    assert clients[0].post("/account/end/", {"browser": named[0]}).status_code == 302
+    assert [client.get("/events/").status_code for client in clients].count(302) == 1
+    other.post("/account/end/", {"browser": named[1]})  # not theirs to end
+    assert [client.get("/events/").status_code for client in clients].count(302) == 1
+    clients[0].post("/account/end/", {"browser": "others"})
+    assert [client.get("/events/").status_code for client in clients] == [200, 302, 302, 302] and other.get("/events/").status_code == 200
 
 
 def test_health_is_public_and_tells_a_busy_database(db: None, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -13,7 +13,7 @@ from django.test import Client
 
 from apexcore.formats.logger import Sent, read_json_lines
 from apextrim.events.models import Event
-from apextrim.runs import logger, logger_views
+from apextrim.runs import logger
 from apextrim.runs.models import LoggerKey, Run
 from apextrim.sheets.models import Sheet
 
@@ -132,8 +132,8 @@ def test_an_event_without_a_sheet_in_the_car_says_so(event: Event) -> None:
     assert response.status_code == 422 and "No sheet is in the car" in response.json()["problems"][0]
 
 
-def test_the_simulated_senders_use_the_same_door(key: tuple[LoggerKey, str], event: Event, client_in: Client, monkeypatch: Any) -> None:
-    monkeypatch.setattr(logger_views, "start", lambda key_id, pause_s: logger_views.simulated(key_id, 0.0))
+@pytest.mark.usefixtures("at_once", "key")
+def test_the_simulated_senders_use_the_same_door(event: Event, client_in: Client) -> None:
     client_in.post(f"/events/{event.pk}/runs/live/simulate/")
     run = event.runs.get()
     lap = run.laps.all()[3]

@@ -254,6 +254,7 @@ def test_a_list_of_five_hundred_runs_is_paged_with_few_queries(
 
 
 @pytest.mark.slow
+@pytest.mark.usefixtures("at_once")
 def test_ten_thousand_laps_come_in_and_the_page_shows_the_first(client_in: Client, run: Run) -> None:
     rows = b"lap,lap_time\n" + b"".join(b"%d,73.%03d\n" % (n, n % 700) for n in range(1, 10_001))
     assert upload(client_in, run, rows).status_code == 302 and run.laps.count() == 10_000

@@ -151,6 +151,7 @@ def test_the_track_record_sets_the_models_word_beside_the_laps(
 
 
 @pytest.mark.slow
+@pytest.mark.usefixtures("at_once")
 def test_a_calibration_changes_nothing_until_applied_and_is_taken_back(client_in: Client, event: Event, first: Sheet, drive: Drive) -> None:
     url = f"/events/{event.pk}/verdicts/record/"
     refused = client_in.post(f"{url}hold/")

@@ -3,7 +3,6 @@
 import csv
 import io
 import re
-from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -15,18 +14,12 @@ from apextrim.events.models import Event
 from apextrim.modelling import answers
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
-from apextrim.workshop import worker
+from apextrim.work.models import Job
 from apextrim.workshop.models import Search
 
 
 def text_of(response: object) -> str:
     return re.sub(r"\s+", " ", response.content.decode())  # type: ignore[attr-defined]
-
-
-@pytest.fixture
-def at_once(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Searches are worked off where they are started."""
-    monkeypatch.setattr(worker, "start", worker.run)
 
 
 def test_the_effects_table_has_every_step_in_the_order_asked_for(client_in: Client, event: Event, first: Sheet) -> None:
@@ -90,7 +83,7 @@ def ask(client: Client, event: Event, sheet: Sheet, **changes: Any) -> Any:
 def test_a_search_ends_with_changes_in_order_of_worth(client_in: Client, event: Event, first: Sheet) -> None:
     page = text_of(ask(client_in, event, first))
     row = Search.objects.get()
-    assert row.state == "done" and "s a lap quicker" in page and "sheets solved" in page and row.result is not None
+    assert row.job.state == "done" and "s a lap quicker" in page and "sheets solved" in page and row.result is not None
     gains = [gain for _, _, _, gain in row.result["changes"]]
     assert gains[0] == min(gains) and sum(gains) == pytest.approx(row.result["after"][0] - row.result["before"][0], abs=1e-6)
     last = re.findall(r'href="([^"]+set=[^"]+)"', page)[len(gains) - 1]
@@ -115,7 +108,7 @@ def test_a_search_that_cannot_be_says_why(client_in: Client, event: Event, first
         event=event, number=9, reason="Almost empty", values={**first.values, "fuel": 5.0}, made_at=timezone.now()
     )
     page = text_of(ask(client_in, event, thirsty, aim="stint", laps="30"))
-    assert Search.objects.get().state == "failed" and "fuel at start" in page
+    assert Search.objects.get().job.state == "failed" and "fuel at start" in page
 
 
 @pytest.mark.parametrize(
@@ -136,17 +129,26 @@ def test_a_wrong_question_is_told_and_stays_as_typed(
         assert 'value="fast"' in text_of(page) and text_of(page).count("checked") == 3
 
 
-def test_stopping_and_a_lost_worker_are_told(client_in: Client, event: Event, first: Sheet) -> None:
-    now = timezone.now()
-    row = Search.objects.create(event=event, sheet=first, aim="lap", options={}, made_at=now, beat_at=now, progress=0.4)
+def test_a_search_under_way_is_told_and_stopped(client_in: Client, event: Event, first: Sheet) -> None:
+    ask(client_in, event, first)
+    row = Search.objects.get()
+    Job.objects.filter(pk=row.job_id).update(state="running", progress=0.4)
     url = f"/events/{event.pk}/sheet/search/{row.pk}/"
     assert "every 500ms" in text_of(client_in.get(url)) and "40 %" in text_of(client_in.get(f"{url}part/"))
     client_in.post(f"{url}stop/")
-    row.refresh_from_db()
-    assert row.stop and "Stopping" in text_of(client_in.get(url))
-    Search.objects.update(beat_at=now - timedelta(minutes=5))
+    row.job.refresh_from_db()
+    assert row.job.stop and "Stopping" in text_of(client_in.get(url))
+    Job.objects.filter(pk=row.job_id).update(state="stopped", told=["Stopped; nothing was changed."])
     page = text_of(client_in.get(url))
-    assert "server restarted during this search" in page and "every 500ms" not in page
+    assert "The sheet is unchanged" in page and "every 500ms" not in page
+
+
+def test_a_sixth_search_is_refused_and_what_was_asked_stays(client_in: Client, event: Event, first: Sheet) -> None:
+    for _ in range(5):
+        ask(client_in, event, first)
+    page = ask(client_in, event, first, laps="17")
+    assert page.status_code == 422 and "four are waiting" in text_of(page) and 'value="17"' in text_of(page)
+    assert Search.objects.count() == Job.objects.count() == 5
 
 
 def test_gears_brakes_and_weights_of_a_sheet(client_in: Client, event: Event, first: Sheet) -> None:

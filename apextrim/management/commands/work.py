@@ -1,0 +1,80 @@
+"""Works off what is asked for beside requests, in processes of its own."""
+
+import logging
+import os
+import signal
+import time
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.core.management.base import BaseCommand, CommandParser
+from django.db import DatabaseError, connections
+from huey import Huey
+from huey.consumer import Consumer
+
+from apextrim.work import queries, queue
+
+from .warm import warm_all
+
+log = logging.getLogger("apextrim.work")
+
+#: Between two looks for what was lost [s].
+_SWEEP_S = 5.0
+
+
+class Workers(Consumer):  # type: ignore[misc]
+    """Huey's consumer, which also looks for lost jobs, says that it is there, and ends with the server that started it."""
+
+    def __init__(self, huey: Huey, parent: int | None, **options: Any) -> None:
+        super().__init__(huey, **options)
+        self._parent, self._swept_at = parent, 0.0
+
+    def loop(self, health_check_ts: float | None = None) -> Any:
+        """One turn of the process that watches over the workers."""
+        if self._parent is not None and os.getppid() != self._parent:
+            os.kill(os.getpid(), signal.SIGTERM)
+        elif time.monotonic() - self._swept_at > _SWEEP_S:
+            self._swept_at = time.monotonic()
+            sweep()
+        return super().loop(health_check_ts)
+
+
+def sweep() -> None:
+    """Says that workers are there, and puts right what was lost."""
+    try:
+        queries.beat_file().touch()
+        queue.recover()
+    except (OSError, DatabaseError) as error:  # a full disk, a busy database: the next sweep tries again
+        log.warning("sweep: %s", error)
+    finally:
+        connections.close_all()  # a worker that is forked later must not inherit one
+
+
+def step_aside() -> None:
+    """Leaves the processor to requests whenever they want it."""
+    os.nice(15)
+    if hasattr(os, "SCHED_IDLE"):
+        os.sched_setscheduler(0, os.SCHED_IDLE, os.sched_param(0))
+
+
+class Command(BaseCommand):
+    """`manage.py work`."""
+
+    help = "Works off searches, calibrations and large files beside the requests. `serve` starts it by itself."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--workers", type=int, default=settings.WORKERS)
+        parser.add_argument("--parent", type=int, help="process with which it ends")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        logging.getLogger("huey").setLevel(logging.ERROR)
+        warm_all()
+        Path(settings.VAR).mkdir(parents=True, exist_ok=True)
+        carrier = queue.ready()
+        carrier.on_startup()(step_aside)
+        connections.close_all()
+        Workers(
+            carrier, options["parent"], workers=max(1, options["workers"]), worker_type="process", periodic=False, initial_delay=0.05,
+            max_delay=0.25, backoff=1.2, scheduler_interval=1, shutdown_timeout=1, health_check_interval=2,
+        ).run()  # fmt: skip

@@ -1,0 +1,67 @@
+"""Jobs: the list, one under way, and stopping it."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.utils.http import url_has_allowed_host_and_scheme
+from django.views.decorators.http import require_GET, require_POST
+
+from apextrim.accounts.owned import owned_or_404
+
+from . import queries, queue
+from .models import Job
+
+
+@require_GET
+def jobs(request: HttpRequest) -> HttpResponse:
+    """The owner's jobs, the newest first."""
+    rows = list(queries.jobs_of(request.user))
+    waits = {job.pk: queries.waits_for(job) for job in rows if job.state == "waiting"}
+    context = {"jobs": [(job, waits.get(job.pk, "")) for job in rows], "more": len(rows) == queries.MOST_SHOWN}
+    return render(request, "work/jobs.html", {**context, "open": any(job.is_open for job in rows)})
+
+
+def _context(request: HttpRequest, job_id: int) -> dict[str, Any]:
+    job = owned_or_404(Job, request.user, pk=job_id)
+    return {"job": job, "waits": queries.waits_for(job) if job.state == "waiting" else ""}
+
+
+def _came_of_it(request: HttpRequest, job: Job) -> str:
+    """Address of what came of a job that is done, with its sentences as messages of that page the first time; else empty."""
+    if job.state != "done" or not url_has_allowed_host_and_scheme(job.address, allowed_hosts=None):
+        return ""
+    if not job.seen:
+        Job.objects.filter(pk=job.pk).update(seen=True)
+        for text in job.told:
+            messages.success(request, text)
+    return job.address
+
+
+@require_GET
+def show(request: HttpRequest, job_id: int) -> HttpResponse:
+    """A job under way or its end; one that is done leads on to what came of it."""
+    context = _context(request, job_id)
+    if address := _came_of_it(request, context["job"]):
+        return redirect(address)
+    return render(request, "work/job.html", context)
+
+
+@require_GET
+def part(request: HttpRequest, job_id: int) -> HttpResponse:
+    """The part of the page that is asked for again while a job is open."""
+    context = _context(request, job_id)
+    if address := _came_of_it(request, context["job"]):
+        return HttpResponse(headers={"HX-Redirect": address})
+    return render(request, "work/_job.html", context)
+
+
+@require_POST
+def stop(request: HttpRequest, job_id: int) -> HttpResponse:
+    """Asks a job to stop."""
+    job = owned_or_404(Job, request.user, pk=job_id)
+    queue.stop(job)
+    back = request.POST.get("back", "")
+    return redirect(back if url_has_allowed_host_and_scheme(back, allowed_hosts=None) else reverse("jobs"))

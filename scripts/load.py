@@ -1,0 +1,260 @@
+"""Fifty racers at once on a server of its own, and each page alone. `make load` calls it.
+
+First every page of the demo event is asked for twice in a fresh server: the time of a first and of a second visit. Then fifty racers,
+each with an account and an event, open benches, step items, watch live pages and run loggers for a minute, with pauses of 5 to 15
+seconds between two acts, as people have. Printed are the 50 % and 95 % times by kind, errors, and the memory of server and workers.
+"""
+
+import argparse
+import http.cookiejar
+import json
+import os
+import random
+import re
+import socket
+import statistics
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import urllib.error
+import urllib.parse
+import urllib.request
+from collections import defaultdict
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+
+#: Pages of the demo's event, by the words of the report.
+PAGES = {
+    "brief": "", "lap": "lap/", "sheet": "sheet/", "effects": "sheet/4/effects/", "figures": "sheet/4/figures/",
+    "advice": "sheet/4/advice/?slides=front&phase=mid&where=slow&how=clearly&tyres=warm", "stint": "sheet/4/stint/",
+    "card": "sheet/4/card/", "check": "sheet/4/check/", "readings": "sheet/4/readings/", "search": "sheet/4/search/",
+    "carry": "sheet/1/carry/?air_c=12&track_c=16&humidity_pct=60&pressure_hpa=1005&rubber_pct=30&wet_pct=0",
+    "difference": "sheet/difference/?a=1&b=4", "runs": "runs/", "run": "runs/13/", "live": "runs/live/",
+    "verdict": "verdicts/?a=1&b=2&margin=0.10", "record": "verdicts/record/", "visits": "verdicts/visits/",
+    "plan a test": "verdicts/plan/?a=1&b=2&difference=0.2&minutes=200&stop=200&scatter=0.15&shift=0.08",
+    "race": "race/", "plan": "race/1/", "qualifying": "race/qualifying/?beat=1:13.2", "items": "items/", "thread": "thread/",
+}  # fmt: skip
+
+#: Accounts beside the demo's own: each with the demo's event, by the one way in that racers have, its file.
+_ACCOUNTS = """
+import os, sys, django
+django.setup()
+from django.contrib.auth.models import User
+from apextrim.archive.actions import read_event, write_event
+from apextrim.runs.logger import make_key
+first = User.objects.get(username="racer").events.order_by("pk").first()
+text = write_event(first).encode()
+for number in range(int(sys.argv[1])):
+    user = User.objects.create_user(f"racer{number}", password="withy-bend-4")
+    event, _ = read_event(user, text)
+    _, token = make_key(event, "load")
+    print(user.username, event.pk, token)
+"""
+
+
+@dataclass
+class Times:
+    """What was measured: milliseconds by kind of act, and what went wrong."""
+
+    ms: dict[str, list[float]] = field(default_factory=lambda: defaultdict(list))
+    errors: list[str] = field(default_factory=list)
+    busy: int = 0
+
+
+class Browser:
+    """A racer's browser: cookies, forms with their token, and a clock."""
+
+    def __init__(self, address: str, times: Times) -> None:
+        self.address, self.times = address, times
+        self._opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(http.cookiejar.CookieJar()))
+
+    def ask(self, kind: str, path: str, data: bytes | None = None, **headers: str) -> str:
+        """Text of a page; its time is kept under `kind`."""
+        begin = time.perf_counter()
+        try:
+            request = urllib.request.Request(self.address + path, data, headers)
+            with self._opener.open(request, timeout=60) as response:
+                text = str(response.read().decode())
+        except urllib.error.HTTPError as error:
+            text = error.read().decode(errors="replace")
+            self.times.busy += error.code == 503
+            self.times.errors.append(f"{kind} {path}: {error.code}")
+        except OSError as error:
+            text = ""
+            self.times.errors.append(f"{kind} {path}: {error}")
+        self.times.ms[kind].append(1000 * (time.perf_counter() - begin))
+        return text
+
+    def send(self, kind: str, path: str, page: str, values: dict[str, str]) -> str:
+        """Sends a form that stands on a page."""
+        token = re.search(r'name="csrfmiddlewaretoken" value="([^"]+)"', page)
+        form = {"csrfmiddlewaretoken": token.group(1) if token else "", **values}
+        return self.ask(kind, path, urllib.parse.urlencode(form).encode(), Referer=self.address + path)
+
+    def sign_in(self, name: str, password: str) -> None:
+        """Signs in."""
+        self.send("sign in", "/sign-in/", self.ask("sign in", "/sign-in/"), {"username": name, "password": password})
+
+
+def free_port() -> int:
+    """A port that nobody uses."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@contextmanager
+def server(folder: Path) -> Iterator[tuple[str, int]]:
+    """A server on the data of a folder: its address and process."""
+    port = free_port()
+    env = {**os.environ, "APEX_VAR": str(folder), "APEX_DEMO": "1"}
+    process = subprocess.Popen(
+        [sys.executable, "manage.py", "serve", "--port", str(port)], cwd=ROOT, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
+    address = f"http://127.0.0.1:{port}"
+    try:
+        for _ in range(600):
+            try:
+                urllib.request.urlopen(f"{address}/health/", timeout=5)
+                break
+            except OSError:
+                time.sleep(0.1)
+        yield address, process.pid
+    finally:
+        process.terminate()
+        process.wait(20)
+
+
+def memory_mb(pid: int) -> float:
+    """Memory of a process and all below it [MB]."""
+    kb = 0.0
+    for path in Path("/proc").glob("[0-9]*/stat"):
+        try:
+            parent = int(path.read_text().rsplit(")", 1)[1].split()[1])
+            if pid in (int(path.parent.name), parent):
+                kb += float(re.findall(r"VmRSS:\s+(\d+)", (path.parent / "status").read_text())[0])
+        except (OSError, IndexError, ValueError):
+            continue
+    return kb / 1000
+
+
+def alone(folder: Path) -> Times:
+    """Every page of the demo event, a first and a second time, with nobody else there."""
+    times = Times()
+    with server(folder) as (address, _):
+        browser = Browser(address, times)
+        browser.sign_in("racer", "sallowmere")
+        browser.ask("events", "/events/")
+        time.sleep(6)  # the workers have started by then
+        for name, path in PAGES.items():
+            for visit in ("first", "second"):
+                browser.ask(f"{visit} {name}", f"/events/1/{path}")
+    return times
+
+
+def drive(browser: Browser, account: list[str], until: float, rng: random.Random, pauses: tuple[float, float]) -> None:
+    """One racer: acts with pauses, until the time is over."""
+    name, event, token = account
+    base = f"/events/{event}/"
+    time.sleep(rng.uniform(0, pauses[1]))
+    browser.sign_in(name, "withy-bend-4")
+    lap = 0
+    bench = ""
+    while time.monotonic() < until:
+        act = rng.choices(("bench", "step", "page", "logger", "live"), (2, 6, 3, 3, 2))[0]
+        if act == "step" and bench:
+            browser.send("step", f"{base}sheet/answer/", bench, {**values_of(bench), "wing": str(rng.randint(2, 9))})
+        elif act == "logger":
+            lap += 1
+            sent: list[dict[str, object]] = [{"type": "run", "run": f"l{event}"}] if lap == 1 else []
+            sent += [{"type": "sample", "run": f"l{event}", "t_s": lap + k / 5, "channels": {"speed_kmh": 100.0 + k}} for k in range(5)]
+            sent += [{"type": "lap", "run": f"l{event}", "lap": lap, "time_s": 73.0 + rng.random(), "fuel_l": 1.9}]
+            body = "\n".join(map(json.dumps, sent)).encode()
+            browser.ask("logger", "/logger/", body, Authorization=f"Bearer {token}", **{"Content-Type": "application/x-ndjson"})
+        elif act == "live":
+            browser.ask("live", f"{base}runs/live/part/")
+        elif act == "page":
+            browser.ask("page", base + rng.choice(("", "lap/", "runs/", "race/", "verdicts/", "verdicts/record/")))
+        else:
+            bench = browser.ask("page", f"{base}sheet/")
+        time.sleep(rng.uniform(*pauses))
+
+
+def values_of(page: str) -> dict[str, str]:
+    """What stands in the inputs of a page."""
+    return {
+        name: value for name, value in re.findall(r'<input[^>]*?name="(\w+)"[^>]*?value="([^"]*)"', page) if name != "csrfmiddlewaretoken"
+    }
+
+
+def together(folder: Path, users: int, seconds: float, pauses: tuple[float, float]) -> tuple[Times, list[float]]:
+    """So many racers at once; what was measured, and memory before, after, and after a pause [MB]."""
+    env = {**os.environ, "APEX_VAR": str(folder), "DJANGO_SETTINGS_MODULE": "apextrim.settings"}
+    made = subprocess.run([sys.executable, "-c", _ACCOUNTS, str(users)], cwd=ROOT, env=env, check=True, capture_output=True, text=True)
+    times = Times()
+    with server(folder) as (address, pid):
+        time.sleep(6)
+        memory = [memory_mb(pid)]
+        until = time.monotonic() + seconds
+        racers = [
+            threading.Thread(target=drive, args=(Browser(address, times), line.split(), until, random.Random(number), pauses))
+            for number, line in enumerate(made.stdout.splitlines())
+        ]
+        for racer in racers:
+            racer.start()
+        for racer in racers:
+            racer.join()
+        memory.append(memory_mb(pid))
+    return times, memory
+
+
+def told(times: Times) -> Iterator[str]:
+    """Lines of the report."""
+    for kind, ms in sorted(times.ms.items()):
+        ordered = sorted(ms)
+        yield f"{kind:18} {len(ms):5}   p50 {statistics.median(ms):6.0f} ms   p95 {ordered[int(0.95 * (len(ms) - 1))]:6.0f} ms"
+    yield f"errors {len(times.errors)}, of them {times.busy} for a busy database"
+    yield from (f"  {text}" for text in times.errors[:10])
+
+
+def main(arguments: list[str]) -> int:
+    """Measures and prints; 1 where anything failed."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--users", type=int, default=50)
+    parser.add_argument("--seconds", type=float, default=60.0)
+    parser.add_argument("--pause", type=float, nargs=2, default=(5.0, 15.0))
+    parser.add_argument("--only", choices=("alone", "together"))
+    asked = parser.parse_args(arguments)
+    failed = 0
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        env = {**os.environ, "APEX_VAR": name}
+        for words in (["migrate", "-v0"], ["load_demo"]):
+            subprocess.run([sys.executable, "manage.py", *words], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
+        print(f"load of the machine: {', '.join(f'{part:.2f}' for part in os.getloadavg())}; {os.cpu_count()} processors")
+        if asked.only != "together":
+            times = alone(folder)
+            failed += len(times.errors)
+            for page in PAGES:
+                print(
+                    f"alone  {page:14} first {times.ms[f'first {page}'][0]:6.0f} ms   second {times.ms[f'second {page}'][0]:6.0f} ms",
+                    flush=True,
+                )
+            print("\n".join(times.errors))
+        if asked.only != "alone":
+            times, memory = together(folder, asked.users, asked.seconds, (asked.pause[0], asked.pause[1]))
+            failed += len(times.errors)
+            print("\n".join(told(times)))
+            print(f"memory of server and workers: {memory[0]:.0f} MB before, {memory[1]:.0f} MB after")
+    print(f"load: {failed} errors")
+    return 1 if failed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
