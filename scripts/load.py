@@ -160,10 +160,9 @@ def alone(folder: Path) -> Times:
 
 def drive(browser: Browser, account: list[str], until: float, rng: random.Random, pauses: tuple[float, float]) -> None:
     """One racer: acts with pauses, until the time is over."""
-    name, event, token = account
+    _, event, token = account
     base = f"/events/{event}/"
     time.sleep(rng.uniform(0, pauses[1]))
-    browser.sign_in(name, "withy-bend-4")
     lap = 0
     bench = ""
     while time.monotonic() < until:
@@ -200,11 +199,15 @@ def together(folder: Path, users: int, seconds: float, pauses: tuple[float, floa
     times = Times()
     with server(folder) as (address, pid):
         time.sleep(6)
+        accounts = [line.split() for line in made.stdout.splitlines()]
+        browsers = [Browser(address, times) for _ in accounts]
+        for browser, account in zip(browsers, accounts, strict=True):  # as people who came in over the morning
+            browser.sign_in(account[0], "withy-bend-4")
         memory = [memory_mb(pid)]
         until = time.monotonic() + seconds
         racers = [
-            threading.Thread(target=drive, args=(Browser(address, times), line.split(), until, random.Random(number), pauses))
-            for number, line in enumerate(made.stdout.splitlines())
+            threading.Thread(target=drive, args=(browser, account, until, random.Random(number), pauses))
+            for number, (browser, account) in enumerate(zip(browsers, accounts, strict=True))
         ]
         for racer in racers:
             racer.start()

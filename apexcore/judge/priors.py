@@ -1,6 +1,7 @@
 """Priors of the lap model, taken from the vehicle model for this car, circuit and day."""
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -86,7 +87,8 @@ def nominal_pace(lap_case: LapCase, sheet: Sheet, compounds: Sequence[Compound])
     density = lap_case.car.mass.fuel_kg_per_l
     light, heavy = solve_lap(lap_case, sheet, 0.1 * tank), solve_lap(lap_case, sheet, 0.9 * tank)
     per_kg = (heavy.time_s - light.time_s) / (0.8 * tank * density)
-    stints = tuple(_compound(lap_case, sheet, compound, per_kg * density) for compound in compounds)
+    with ThreadPoolExecutor(2) as pool:  # the kernel lets go of the interpreter while it runs
+        stints = tuple(pool.map(lambda compound: _compound(lap_case, sheet, compound, per_kg * density), compounds))
     air, track = lap_case.conditions.air_c, lap_case.conditions.track_c
     warmer = lap_case.conditions.model_copy(update={"track_c": track + _WARMER_K[0], "air_c": air + _WARMER_K[1]})
     warm = solve_lap(replace(lap_case, conditions=warmer), sheet, 0.1 * tank)

@@ -251,5 +251,9 @@ def _stepped(tyres: TyreState, there: Four, response: Four, flows: Flows) -> Tyr
 
 def solve_lap_at(lap_case: LapCase, sheet: Sheet, tyres: TyreState, fuel_l: float) -> Lap:
     """The lap with the tyres at a given temperature and wear (used lap by lap in a stint)."""
-    car = adjusted(lap_case.car, sheet).model_copy(update={"fuel_l": fuel_l})
-    return _run(lap_case, _ready(lap_case, car), tyres, lap_case.line)
+    return solve_adjusted_lap_at(lap_case, adjusted(lap_case.car, sheet), tyres, fuel_l)
+
+
+def solve_adjusted_lap_at(lap_case: LapCase, car: Car, tyres: TyreState, fuel_l: float) -> Lap:
+    """`solve_lap_at` of a car that has the sheet on it already: a stint need not put it on for every lap."""
+    return _run(lap_case, _ready(lap_case, car.model_copy(update={"fuel_l": fuel_l})), tyres, lap_case.line)

@@ -5,9 +5,9 @@ from dataclasses import dataclass, replace
 from ..errors import InputError
 from ..vehicle.car import Car
 from ..vehicle.heat import capacities
-from ..vehicle.sheet import Sheet
+from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, TyreState, four
-from .solver import Lap, LapCase, solve_lap_at, tyre_flows
+from .solver import Lap, LapCase, solve_adjusted_lap_at, tyre_flows
 
 #: Share of the way from tyres at rest to settled ones that an out-lap's weaving and warmers achieve beyond its own heat.
 _OUT_LAP_START = 0.35
@@ -36,11 +36,12 @@ def solve_stint(lap_case: LapCase, sheet: Sheet, fuel_l: float, laps: int) -> li
     :raises InputError: if the fuel does not last
     """
     car = lap_case.car
+    adjusted_car = adjusted(car, sheet)
     begin = out_lap_c(lap_case)
     tyres = TyreState(lap_case.compounds, begin, begin, lap_case.wear)
     result: list[StintLap] = []
     for number in range(laps):
-        lap = solve_lap_at(lap_case, sheet, tyres, fuel_l)
+        lap = solve_adjusted_lap_at(lap_case, adjusted_car, tyres, fuel_l)
         result.append(StintLap(lap, fuel_l, tyres.wear))
         fuel_l -= lap.fuel_l
         if fuel_l < 0:

@@ -1,8 +1,18 @@
 """The core's answers to a sheet in an event, kept: each is a pure function of its case."""
 
+from dataclasses import dataclass
+
+from apexcore.circuit.conditions import Conditions
 from apexcore.judge.priors import NominalPace, nominal_pace
 from apexcore.lap.solver import Lap, solve_lap
+from apexcore.lap.stint import StintLap, solve_stint
+from apexcore.trim.figures.bias import BiasPlan, bias_plan
+from apexcore.trim.figures.corner_gears import CornerGears, corner_gears
+from apexcore.trim.figures.gearing import RatioStep, ratio_sweep
+from apexcore.trim.moves.advice import Candidate, HandlingReport, advise
+from apexcore.trim.moves.carry import Carried, carry_over
 from apexcore.trim.moves.effects import StepEffect, step_effects
+from apexcore.trim.moves.placement import Placed, best_placement, driver_cost_s
 from apexcore.trim.reading.analysis import SheetAnalysis, analyse
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from apextrim.events.models import Event
@@ -62,3 +72,95 @@ def answer_of(event: Event, sheet: Sheet) -> SheetAnalysis:
     :raises SolverError: if the car cannot take the circuit
     """
     return _answer(case_of(event, sheet))
+
+
+@kept_within(8 * MB)
+def _advice(case: Case, report: HandlingReport) -> tuple[Candidate, ...]:
+    core = parsed_car(case.car)
+    spans = driven_line(case.circuit, core.width_m)[1]
+    known = _effects(case) if report.tyres == "warm" else None
+    return tuple(advise(case.lap_case(), spans, case.sheet(), report, core.items, known))
+
+
+def advice_of(event: Event, sheet: Sheet, report: HandlingReport) -> tuple[Candidate, ...]:
+    """Changes that answer a feeling, here and today.
+
+    :raises InputError: if no corner has that phase
+    :raises SolverError: if the car cannot take the circuit
+    """
+    return _advice(case_of(event, sheet), report)
+
+
+@kept_within(16 * MB)
+def _stint(case: Case, front: str, rear: str, fuel_l: float, laps: int) -> tuple[StintLap, ...]:
+    return tuple(solve_stint(case.lap_case(front, rear), case.sheet(), fuel_l, laps))
+
+
+def stint_of(
+    event: Event, sheet: Sheet, tyres: tuple[str, str], fuel_l: float, laps: int, conditions: Conditions | None = None
+) -> tuple[StintLap, ...]:
+    """A stint from the pit on a front and a rear compound.
+
+    :param conditions: of the stint; today's where none are told
+    :raises ApexError: if the fuel does not last, or the car cannot take the circuit
+    """
+    return _stint(case_of(event, sheet, conditions), *tyres, fuel_l, laps)
+
+
+@kept_within(8 * MB)
+def _carried(case: Case, then: str) -> Carried:
+    return carry_over(case.lap_case(), case.sheet(), Conditions.model_validate_json(then))
+
+
+def carried_of(event: Event, sheet: Sheet, then: Conditions) -> Carried:
+    """What to change of a sheet that was made for other weather.
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    return _carried(case_of(event, sheet), then.model_dump_json())
+
+
+@kept_within(16 * MB)
+def _lap_time_s(case: Case) -> float:
+    return solve_lap(case.lap_case(), case.sheet()).time_s
+
+
+def lap_time_of(event: Event, sheet: Sheet) -> float:
+    """Modelled lap time of a sheet, here and today [s].
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    return _lap_time_s(case_of(event, sheet))
+
+
+@dataclass(frozen=True)
+class Figures:
+    """What the figures page shows of a sheet.
+
+    :param driver_s: lap time that a heavier driver costs [s]
+    """
+
+    corner_gears: tuple[CornerGears, ...]
+    sweep: tuple[RatioStep, ...]
+    bias: BiasPlan
+    placed: Placed | None
+    driver_s: float
+
+
+@kept_within(8 * MB)
+def _figures(case: Case, race_laps: float, formation_laps: float, driver_kg: float) -> Figures:
+    lap_case, sheet, lap = case.lap_case(), case.sheet(), _answer(case).lap
+    spans = driven_line(case.circuit, parsed_car(case.car).width_m)[1]
+    return Figures(
+        corner_gears(lap_case, sheet, lap, spans), tuple(ratio_sweep(lap_case, sheet, lap)),
+        bias_plan(lap_case, sheet, lap, race_laps, formation_laps), best_placement(lap_case, sheet, lap),
+        driver_cost_s(lap_case, sheet, lap, driver_kg),
+    )  # fmt: skip
+
+
+def figures_of(event: Event, sheet: Sheet, race_laps: float, formation_laps: float, driver_kg: float) -> Figures:
+    """Gears, brake bias and weights of a sheet, here and today.
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    return _figures(case_of(event, sheet), race_laps, formation_laps, driver_kg)

@@ -82,16 +82,16 @@ class Case(NamedTuple):
     driver: str
     values: tuple[tuple[str, float], ...]
 
-    def lap_case(self) -> LapCase:
-        """The core's lap case, on the car's first compound."""
-        return _lap_case(self.car, self.circuit, Conditions.model_validate_json(self.conditions), self.driver)
+    def lap_case(self, front: str = "", rear: str = "") -> LapCase:
+        """The core's lap case; on the car's first compound where none is named."""
+        return _lap_case(self.car, self.circuit, Conditions.model_validate_json(self.conditions), self.driver, front, rear)
 
     def sheet(self) -> Sheet:
         """The core's sheet."""
         return Sheet(parsed_car(self.car).key, dict(self.values))
 
 
-def case_of(event: Event, sheet: Sheet) -> Case:
-    """The case of an event with this sheet, here and today."""
-    conditions = conditions_of(event).model_dump_json()
-    return Case(_car_text(event), event.circuit.data, conditions, event.driver, tuple(sorted(sheet.values.items())))
+def case_of(event: Event, sheet: Sheet, conditions: Conditions | None = None) -> Case:
+    """The case of an event with this sheet, here and, where no other conditions are told, today."""
+    told = (conditions or conditions_of(event)).model_dump_json()
+    return Case(_car_text(event), event.circuit.data, told, event.driver, tuple(sorted(sheet.values.items())))

@@ -9,11 +9,11 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError, InputError
-from apexcore.judge.qualifying import Form, attempts
+from apexcore.judge.qualifying import Form
 from apexcore.quantities.text import parse_lap
 from apextrim.events import facts
 from apextrim.events.queries import event_for, frame
-from apextrim.modelling import cases
+from apextrim.modelling import cases, fits
 from apextrim.sheets.queries import sheet_in_car
 from apextrim.ui.fields import QuantityField
 
@@ -56,7 +56,7 @@ def qualifying(request: HttpRequest, event_id: int) -> HttpResponse:
             (float(base.mean()), float(base.std())), best.warm_s, best.fade_s, mean.fuel_l_per_lap * mean.fuel_s_per_l, known.scatter_s,
             form.cleaned_data["mistakes"] / 100.0,
         )  # fmt: skip
-        found = attempts(ask, wanted_s=form.cleaned_data["beat"])
+        found = fits.flying_laps(ask, form.cleaned_data["beat"])
         compound = cases.car_of(event).tyres.compound(best.key)
         context |= {
             "attempts": [(attempt, (attempt.laps + 2) * mean.fuel_l_per_lap) for attempt in found], "first": found[0], "compound": compound,

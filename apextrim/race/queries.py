@@ -2,15 +2,15 @@
 
 from dataclasses import dataclass, replace
 
-from apexcore.judge.model import corrected_times, fit
 from apexcore.judge.plan import scatter_of
 from apexcore.race.fuel import measured_use
-from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s, race_pace
+from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s
 from apexcore.race.plans import Plan, best_by_stops, ranked_plans
 from apexcore.race.rules import RaceRules
 from apextrim.events import facts
 from apextrim.events.models import Event
-from apextrim.modelling import answers, cases
+from apextrim.library.caches import MB, kept_within
+from apextrim.modelling import answers, cases, fits
 from apextrim.runs.queries import burnt_l, newest_of, observed, observed_by, per_run, rows_of, with_laps
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet_in_car, sheet_in_car
@@ -71,6 +71,14 @@ def race_view(event: Event) -> RaceView:
     """
     rules = facts.rules_of(event)
     pace, driven = pace_of(event, rules)
+    first, others = _ranked(rules, pace)
+    start_l = first[0].plan.stints[0].fuel_l
+    return RaceView(rules, pace, list(first), list(others), start_l, pace.pace.margin_l, sheet_in_car(event), driven)
+
+
+@kept_within(8 * MB)
+def _ranked(rules: RaceRules, pace: RacePace) -> tuple[tuple[RankedPlan, ...], tuple[RankedPlan, ...]]:
+    """The best plan of each number of stops, and further ones."""
     plans = ranked_plans(rules, pace.pace)
     best = sorted(best_by_stops(plans), key=lambda plan: plan.time_s)
     times = [drawn_times_s(rules, pace, plan) for plan in best]
@@ -78,10 +86,9 @@ def race_view(event: Event) -> RaceView:
     def ranked(plan: Plan, drawn: Floats, chance: float | None) -> RankedPlan:
         return RankedPlan(plan, plan.time_s - best[0].time_s, *gap_spread_s(drawn, times[0]), chance)
 
-    first = [ranked(*row) for row in zip(best, times, best_chances(times), strict=True)]
+    first = tuple(ranked(*row) for row in zip(best, times, best_chances(times), strict=True))
     rest = [plan for plan in plans if plan not in best][:4]
-    others = [ranked(plan, drawn_times_s(rules, pace, plan), None) for plan in rest]
-    return RaceView(rules, pace, first, others, best[0].stints[0].fuel_l, pace.pace.margin_l, sheet_in_car(event), driven)
+    return first, tuple(ranked(plan, drawn_times_s(rules, pace, plan), None) for plan in rest)
 
 
 def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
@@ -100,7 +107,7 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     order.sort(key=lambda key: row is None or key != row.pk)  # a stable sort: the rest stay in their order
     levels = {key: index for index, key in enumerate(order)}
     laps = [replace(lap, level=levels[run.run.sheet_id]) for run in runs for lap in run.laps]
-    pace = race_pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps, track_c=facts.conditions_of(event).track_c)
+    pace = fits.pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps, facts.conditions_of(event).track_c)
     return pace, sheets[order[0]] if order else None
 
 
@@ -128,6 +135,6 @@ def driver_of(event: Event) -> Known:
     level = {row.pk: index for index, row in enumerate(event.sheets.all())}
     runs = newest_of(observed_by(event, rows, lambda run: level.get(run.sheet_id), book.fuel_l_per_lap), _MOST_LAPS)
     laps = [lap for run in runs for lap in run.laps]
-    cleaned = [float(time) for time in corrected_times(laps, fit(laps, book.priors()))] if laps else []
+    cleaned = fits.cleaned(laps, laps, book.priors())[0] if laps else ()
     found = scatter_of(per_run(runs, cleaned))
     return Known(found[0] if found else _SCATTER_S, kinds.count("spoiled") / len(kinds), len(kinds))

@@ -7,9 +7,9 @@ from functools import cached_property
 from apexcore.errors import ApexError
 from apexcore.judge.fade import Fade, fade
 from apexcore.judge.laps import DrivenLap
-from apexcore.judge.model import Observed, corrected_times, fit
+from apexcore.judge.model import Observed
 from apexcore.lap.solver import LapCase
-from apexcore.lap.stint import StintLap, solve_stint
+from apexcore.lap.stint import StintLap
 from apexcore.quantities import format_number
 from apexcore.trim.reading.drift import drift
 from apexcore.trim.reading.life import life_from_stint, life_from_tread
@@ -17,7 +17,7 @@ from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
 from apexcore.vehicle.tyres import four
 from apextrim.events import facts
 from apextrim.events.models import Event
-from apextrim.modelling import answers, cases
+from apextrim.modelling import answers, cases, fits
 from apextrim.runs.models import TyreReading
 from apextrim.sheets.queries import core_sheet
 
@@ -82,10 +82,9 @@ def read_run(event: Event, run: Run) -> RunReading:
         return RunReading((), None, _limit(wheels), *_heat(wheels))
     own = replace(own, laps=own.laps[-_MOST_LAPS:], numbers=own.numbers[-_MOST_LAPS:])
     everything = [*[lap for judged in runs if judged.run.pk != run.pk for lap in judged.laps][-_MOST_LAPS:], *own.laps]
-    posterior = fit(everything, book.priors())
-    cleaned = [float(time) for time in corrected_times(own.laps, posterior)]
+    cleaned, per_kg = fits.cleaned(everything, own.laps, book.priors())
     laps = tuple(DrivenLap(number, time) for number, time in zip(own.numbers, cleaned, strict=True))
-    return RunReading(laps, _fade(own.laps, float(posterior.fuel.mean())), _limit(wheels), *_heat(wheels))
+    return RunReading(laps, _fade(own.laps, per_kg), _limit(wheels), *_heat(wheels))
 
 
 @dataclass(frozen=True)
@@ -101,10 +100,11 @@ class _Wheels:
     reading: TyreReading | None
 
     @cached_property
-    def stint(self) -> list[StintLap] | None:
+    def stint(self) -> tuple[StintLap, ...] | None:
         """The modelled stint of its beginning; None where the model has none. Solved only where something was not read."""
         try:
-            return solve_stint(self.lap_case, core_sheet(self.event, self.run.sheet), self.run.fuel_l, _STINT)
+            sheet, tyres = core_sheet(self.event, self.run.sheet), (self.run.front, self.run.rear)
+            return answers.stint_of(self.event, sheet, tyres, self.run.fuel_l, _STINT, self.lap_case.conditions)
         except ApexError:
             return None
 

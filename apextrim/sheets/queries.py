@@ -73,10 +73,9 @@ def single_effects(event: Event, first: CoreSheet, second: CoreSheet) -> dict[st
 
     :raises SolverError: if the car cannot take the circuit
     """
-    lap_case = cases.lap_case_of(event)
     base = answers.answer_of(event, first).lap.time_s
     found = {}
     for difference in differences(cases.car_of(event), first, second):
         moved = CoreSheet(first.car_key, {**first.values, difference.item.key: difference.after})
-        found[difference.item.key] = solve_lap(lap_case, moved).time_s - base
+        found[difference.item.key] = answers.lap_time_of(event, moved) - base
     return found

@@ -5,10 +5,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from apexcore.judge.model import Prior, Priors
-from apexcore.judge.verdict import Verdict, judge, judge_levels, judge_several, named, sentence
+from apexcore.judge.verdict import Verdict, named, sentence
 from apexcore.vehicle.sheet import differences
 from apextrim.events.models import Event
-from apextrim.modelling import answers, cases
+from apextrim.modelling import answers, cases, fits
 from apextrim.runs.models import Run
 from apextrim.runs.queries import MOST_RUNS, ObservedRun, fetched, observed_by, rows_of
 from apextrim.sheets.models import Sheet
@@ -89,7 +89,7 @@ def judged_sides(
     left_out = [f"Only the newest {len(kept)} of {driven} runs are judged."] if len(kept) < driven else []
     runs = kept
     laps = [lap for run in runs for lap in run.laps]
-    verdict = judge(laps, priors, margin_s, [run.laps[0].level for run in runs])
+    verdict = fits.verdict(laps, priors, margin_s, [run.laps[0].level for run in runs])
     warnings = [*left_out, *(named(text, *names) for text in verdict.warnings), *_mixed(event, kind, runs), *_track_warning(runs, names)]
     return Judged(verdict, sentence(verdict, *names), runs, warnings, priors)
 
@@ -113,7 +113,7 @@ def judged_every(
         return found
     runs, priors = found
     runs = newest(runs)
-    verdicts = judge_levels([lap for run in runs for lap in run.laps], priors, margin_s)
+    verdicts = fits.verdicts_of_levels([lap for run in runs for lap in run.laps], priors, margin_s)
     judged = []
     for index, (key, verdict) in enumerate(zip(others, verdicts, strict=True), start=1):
         pair = [run for run in runs if run.laps[0].level in (0, index)]
@@ -195,7 +195,7 @@ def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[
         return NotYet("None of the tagged runs has a timed lap yet.")
     priors = trusted(book.priors(), trust)
     try:
-        verdicts = judge_several(laps, priors, margin_s)
+        verdicts = fits.verdicts_of_several(laps, priors, margin_s)
     except ValueError as error:
         return NotYet(f"These runs cannot tell the tags {', '.join(name for name, _, _ in tags)} apart: {error}.")
     found = []

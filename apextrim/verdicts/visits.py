@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass, replace
 
-from apexcore.judge.verdict import Verdict, judge, named, sentence
+from apexcore.judge.verdict import Verdict, named, sentence
 from apexcore.lap.solver import solve_lap
 from apextrim.events import facts
 from apextrim.events.models import Event
-from apextrim.modelling import answers, cases
+from apextrim.modelling import answers, cases, fits
 from apextrim.runs.queries import observed_by, rows_of, with_laps
 from apextrim.sheets.queries import core_sheet_in_car
 
@@ -44,7 +44,7 @@ def compared(event: Event, other: Event) -> Visit | NotYet:
         if not runs:
             return NotYet(f"{one.name} has no timed lap yet.")
     laps = [lap for runs in sides for run in runs for lap in run.laps]
-    verdict = judge(laps, book.priors())
+    verdict = fits.verdict(laps, book.priors())
     sheets = [{tuple(sorted(run.run.sheet.values.items())) for run in runs} for runs in sides]
     warnings = [named(text, other.name, event.name) for text in verdict.warnings]
     if sheets[0] != sheets[1]:

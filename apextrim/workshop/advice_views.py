@@ -9,10 +9,10 @@ from django.views.decorators.http import require_GET
 
 from apexcore.circuit.line import CornerSpan
 from apexcore.errors import ApexError
-from apexcore.trim.moves.advice import SEVERITY_PCT, HandlingReport, advise
+from apexcore.trim.moves.advice import SEVERITY_PCT, HandlingReport
 from apexcore.trim.reading.balance import SPEEDS
 from apextrim.events.queries import event_for, frame
-from apextrim.modelling import cases
+from apextrim.modelling import answers, cases
 from apextrim.sheets import queries
 
 from . import advice_presenters as presenters
@@ -64,8 +64,8 @@ def advice(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     context |= more
     if asked and form.is_valid():
         try:
-            found = advise(cases.lap_case_of(event), cases.spans_of(event), sheet, form.report(), cases.car_of(event).items)
-            context["cards"] = presenters.advice_cards(found, sheet, more["kept_query"])
+            found = answers.advice_of(event, sheet, form.report())
+            context["cards"] = presenters.advice_cards(list(found), sheet, more["kept_query"])
             context["wanted"] = SEVERITY_PCT[form.cleaned_data["how"]]
         except ApexError as error:
             context["errors"] = [str(error)]

@@ -9,11 +9,10 @@ from django.views.decorators.http import require_GET
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import ApexError
-from apexcore.trim.moves.carry import carry_over
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events import facts
 from apextrim.events.queries import event_for, frame
-from apextrim.modelling import cases
+from apextrim.modelling import answers
 from apextrim.sheets import queries
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.proposed import set_query
@@ -45,7 +44,7 @@ def carry(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     if asked and form.is_valid():
         try:
             then = today.model_copy(update=form.cleaned_data)
-            found = carry_over(cases.lap_case_of(event), queries.core_sheet(event, row), then)
+            found = answers.carried_of(event, queries.core_sheet(event, row), then)
             context["found"] = found
             context["shift"] = found.today_s - found.then_s
             context["gain"] = found.after_s - found.today_s

@@ -12,19 +12,16 @@ from apexcore.circuit.conditions import GRAVITY
 from apexcore.circuit.line import CornerSpan
 from apexcore.errors import ApexError
 from apexcore.lap.solver import Lap, LapCase
-from apexcore.trim.figures.bias import bias_item, bias_plan, locking
-from apexcore.trim.figures.corner_gears import corner_gears
-from apexcore.trim.figures.gearing import final_drive_item, last_gear_words, ratio_sweep, shifts, thrust_curves
+from apexcore.trim.figures.bias import BiasPlan, bias_item, locking
+from apexcore.trim.figures.gearing import final_drive_item, last_gear_words, shifts, thrust_curves
 from apexcore.trim.figures.scales import perches, read_scales
 from apexcore.trim.moves.effects import difference_spread_s
-from apexcore.trim.moves.placement import best_placement, driver_cost_s
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS, Car
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import adjusted
 from apexcore.vehicle.weights import weights
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events import facts
-from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers, cases
 from apextrim.sheets import queries
@@ -49,19 +46,18 @@ class ScalesForm(forms.Form):
     pitch = QuantityField("mm", 0.2, 5, label="Spring perch travel per turn", decimals=2)
 
 
-def _gears(lap_case: LapCase, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:
+def _gears(lap_case: LapCase, sheet: CoreSheet, car: Car, found: answers.Figures) -> dict[str, Any]:
     """Thrust, shifts, the gear of every corner and the sweep over the final drive."""
     return {
         "thrust": presenters.thrust_picture(*thrust_curves(car, lap_case.conditions)), "shifts": shifts(car),
-        "last_gear": last_gear_words(car, lap_case.conditions), "corner_gears": corner_gears(lap_case, sheet, lap, spans),
-        "sweep": presenters.sweep_rows(ratio_sweep(lap_case, sheet, lap), final_drive_item(lap_case.car), sheet),
+        "last_gear": last_gear_words(car, lap_case.conditions), "corner_gears": found.corner_gears,
+        "sweep": presenters.sweep_rows(list(found.sweep), final_drive_item(lap_case.car), sheet),
     }  # fmt: skip
 
 
-def _brakes(event: Event, lap_case: LapCase, sheet: CoreSheet, car: Car, lap: Lap, spans: Sequence[CornerSpan]) -> dict[str, Any]:
+def _brakes(lap_case: LapCase, car: Car, lap: Lap, spans: Sequence[CornerSpan], plan: BiasPlan) -> dict[str, Any]:
     """Where the bias should stand, in qualifying and over the race."""
-    rules = facts.rules_of(event)
-    plan, item = bias_plan(lap_case, sheet, lap, rules.laps, rules.formation_laps), bias_item(lap_case.car)
+    item = bias_item(lap_case.car)
     return {
         "cases": [(case, presenters.bias_link(item, case.ideal)) for case in plan.cases], "share": car.brakes.front_share,
         "locking": locking(lap, spans), "per_10_l": 10.0 * plan.per_litre, "bias_move": plan.move, "bias_item": item,
@@ -83,10 +79,11 @@ def figures(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "wheels": WHEEL_WORDS.values()}
     try:
         lap, spans = answers.answer_of(event, sheet).lap, cases.spans_of(event)
-        cost = driver_cost_s(lap_case, sheet, lap, _DRIVER_KG)
-        context |= {**_gears(lap_case, sheet, car, lap, spans), **_brakes(event, lap_case, sheet, car, lap, spans)}
-        context |= {"driver_kg": _DRIVER_KG, "driver_s": cost, "driver_spread": difference_spread_s(cost)}
-        context["placed"] = best_placement(lap_case, sheet, lap)
+        rules = facts.rules_of(event)
+        found = answers.figures_of(event, sheet, rules.laps, rules.formation_laps, _DRIVER_KG)
+        context |= {**_gears(lap_case, sheet, car, found), **_brakes(lap_case, car, lap, spans, found.bias)}
+        context |= {"driver_kg": _DRIVER_KG, "driver_s": found.driver_s, "driver_spread": difference_spread_s(found.driver_s)}
+        context["placed"] = found.placed
         context["placed_query"] = set_query((item, after) for item, _, after in context["placed"].moves) if context["placed"] else ""
         if form.is_valid():
             values = form.cleaned_data

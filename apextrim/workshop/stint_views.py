@@ -8,13 +8,12 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError
-from apexcore.lap.stint import solve_stint
 from apexcore.trim.moves.effects import lap_spread_s
 from apexcore.trim.reading.drift import balance_drift, drift, limiting_wheel
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS, Car
 from apexcore.vehicle.sheet import adjusted
 from apextrim.events.queries import event_for, frame
-from apextrim.modelling import cases
+from apextrim.modelling import answers, cases
 from apextrim.sheets import queries
 from apextrim.ui.fields import QuantityField
 
@@ -55,7 +54,8 @@ def stint(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
         values = form.cleaned_data
         lap_case = cases.lap_case_of(event, values["front"], values["rear"])
         try:
-            laps = drift(solve_stint(lap_case, sheet, values["fuel"], values["laps"]), cases.spans_of(event), lap_case.line)
+            stint_laps = answers.stint_of(event, sheet, (values["front"], values["rear"]), values["fuel"], values["laps"])
+            laps = drift(stint_laps, cases.spans_of(event), lap_case.line)
         except ApexError as error:
             context["errors"] = [str(error)]
         else:

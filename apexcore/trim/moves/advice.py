@@ -14,7 +14,7 @@ from ...lap.solver import Lap, LapCase, solve_lap
 from ...lap.stint import out_lap_c
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
-from ..reading.balance import PHASES, SPEEDS, CornerBalance, corner_balance, hard_braking, slowest_station
+from ..reading.balance import PHASES, SPEEDS, CornerBalance, corner_balances, hard_braking, slowest_station
 from .effects import StepEffect, difference_spread_s, step_effects
 
 Phase = Literal["braking", "entry", "mid", "exit"]
@@ -94,7 +94,7 @@ class Read:
 def read(lap: Lap, spans: Sequence[CornerSpan]) -> Read:
     """Everything that a feeling may be about."""
     apex = tuple(float(lap.column("speed")[slowest_station(lap, span)]) for span in spans)
-    return Read(lap, tuple(corner_balance(lap, span) for span in spans), tuple(_braking(lap, span) for span in spans), apex)
+    return Read(lap, corner_balances(lap, spans), tuple(_braking(lap, span) for span in spans), apex)
 
 
 def _braking(lap: Lap, span: CornerSpan) -> float | None:
@@ -116,8 +116,9 @@ def reported_balance(found: Read, report: HandlingReport) -> float | None:
 
 
 def advise(
-    lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, items: Iterable[Item], most: int = 6
-) -> list[Candidate]:
+    lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, items: Iterable[Item],
+    known: Sequence[StepEffect] | None = None, most: int = 6,
+) -> list[Candidate]:  # fmt: skip
     """Changes that answer a feeling, best first.
 
     Each item is tried by one step; those that move the felt balance the right way are sized to what was asked for, solved
@@ -125,6 +126,7 @@ def advise(
     elsewhere. The last candidate may be a set of two, half of each.
 
     :param items: items that may be moved; locked ones and those that never enter the lap are passed over
+    :param known: effects of one step each way on warm tyres, where they were computed before
     :raises InputError: if no corner has that phase
     :raises SolverError: if the car cannot take the circuit
     """
@@ -140,7 +142,12 @@ def advise(
         )
     wanted = SEVERITY_PCT[report.severity]
     free = [item for item in items if item.tunes_lap]
-    sized = _sized(lap_case, spans, sheet, report, step_effects(lap_case, sheet, free, begin, spans), begin, wanted)
+    keys = {item.key for item in free}
+    if known is not None and report.tyres == "warm":
+        effects = [effect for effect in known if effect.item.key in keys]
+    else:
+        effects = step_effects(lap_case, sheet, free, begin, spans)
+    sized = _sized(lap_case, spans, sheet, report, effects, begin, wanted)
     with ThreadPoolExecutor(2) as pool:
         solved = list(pool.map(lambda moves: _solved(lap_case, spans, sheet, report, moves, before), sized[:_SOLVED]))
     good = [candidate for candidate in solved if candidate is not None and candidate.change > _LEAST]
@@ -167,11 +174,12 @@ def _sized(
 ) -> list[list[tuple[Item, int]]]:
     """Items with the steps that should fulfil the wish, those that can fulfil most of it first."""
     reference = read(solve_lap(lap_case, sheet, initial_guess=begin), spans) if report.phase == "braking" else None
+    now = corner_balances(begin, spans)
     found: list[tuple[float, float, list[tuple[Item, int]]]] = []
     for effect in effects:
         if effect.value is None:
             continue
-        per_step = _sign(report) * _felt_change(lap_case, spans, sheet, report, effect, begin, reference)
+        per_step = _sign(report) * _felt_change(lap_case, spans, sheet, report, effect, begin, reference, now)
         if per_step < 0.01:
             continue
         room = _room(effect.item, sheet.values[effect.item.key], effect.steps)
@@ -191,20 +199,20 @@ def _felt_change(
     one: StepEffect,
     begin: Lap,
     reference: Read | None,
+    now: Sequence[CornerBalance],
 ) -> float:
     """Change of the felt balance by one step [%]."""
     if reference is not None:  # braking is not among the phases of a step's effect
         moved = sheet.stepped(one.item, one.steps)
         assert moved is not None
-        now = reported_balance(read(solve_lap(lap_case, moved, initial_guess=begin), spans), report)
+        after = reported_balance(read(solve_lap(lap_case, moved, initial_guess=begin), spans), report)
         was = reported_balance(reference, report)
-        return 0.0 if now is None or was is None else now - was
+        return 0.0 if after is None or was is None else after - was
     place = PHASES.index(report.phase)
     changes = []
-    for span, change in zip(spans, one.corners, strict=True):
-        kind = corner_balance(begin, span).speed if report.speed else ""
+    for corner, change in zip(now, one.corners, strict=True):
         value = change[place]
-        if value is not None and (not report.corners or span.number in report.corners) and kind == report.speed:
+        if value is not None and _meant(corner, report):
             changes.append(value)
     return float(np.mean(changes)) if changes else 0.0
 

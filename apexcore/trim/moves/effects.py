@@ -11,7 +11,7 @@ from ...quantities.spread import half_interval
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
 from ...vehicle.tyres import Four, four
-from ..reading.balance import CornerBalance, Phases, balance_changes, corner_balance
+from ..reading.balance import CornerBalance, Phases, balance_changes, corner_balances
 
 #: Standard deviation of what the book car, driven like a front runner or a midfielder, predicts for a change of the sheet
 #: against what the virtual driver (between the two) finds on the virtual cars: a share of the change, and a rest [s].
@@ -92,7 +92,7 @@ def step_effects(
         again = pool.submit(solve_lap, lap_case, sheet, initial_guess=begin)
         laps = list(pool.map(lambda move: _lap(lap_case, move[0], move[2], begin), moves))
     reference = again.result()
-    before = [corner_balance(reference, span) for span in spans]
+    before = corner_balances(reference, spans)
     return [_effect(item, steps, moved, lap, reference, spans, before) for (item, steps, moved), lap in zip(moves, laps, strict=True)]
 
 
@@ -126,7 +126,7 @@ def _effect(
     value = moved.values[item.key] if moved else None
     if lap is None:
         return StepEffect(item, steps, value, 0.0, 0.0, {}, _NOTHING, _NOTHING, 0.0)
-    after = [corner_balance(lap, span) for span in spans]
+    after = corner_balances(lap, spans)
     heat = four(a - b for a, b in zip(lap.tyres.temperature_c, reference.tyres.temperature_c, strict=True))
     work = four(a / max(b, 1e-9) - 1.0 for a, b in zip(lap.slip_energy_j, reference.slip_energy_j, strict=True))
     return StepEffect(

@@ -14,7 +14,7 @@ from ...lap.solver import Lap, LapCase, solve_lap
 from ...lap.stint import solve_stint
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
-from ..reading.balance import corner_balance
+from ..reading.balance import corner_balances
 from .effects import difference_spread_s
 
 AimKey = Literal["lap", "stint", "forgiving", "top"]
@@ -131,7 +131,7 @@ class _Search:
         self.entry = self._entry(self.anchor)
 
     def _entry(self, lap: Lap) -> float:
-        cells = [corner_balance(lap, span).balance[0] for span in self.spans]
+        cells = [corner.balance[0] for corner in corner_balances(lap, self.spans)]
         found = [cell for cell in cells if cell is not None]
         return float(np.mean(found)) if found else 0.0
 

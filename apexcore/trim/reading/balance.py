@@ -1,12 +1,16 @@
 """Balance of a lap by phase of the corner and by corner speed."""
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 from ...circuit.line import CornerSpan
-from ...lap.solver import Lap
+from ...lap.solver import COLUMN, Lap
+
+Floats = np.ndarray[tuple[int], np.dtype[np.float64]]
 
 PHASES = ("entry", "mid", "exit")
 SPEEDS = ("slow", "medium", "fast")
@@ -27,6 +31,8 @@ _BRAKING = 0.02
 #: Stations before a corner's slowest one in which its braking lies, the share of the hardest that counts as hard, and what
 #: is no braking at all, as a share of the greatest braking force.
 _BRAKING_STATIONS, _HARD, _BRAKED = 120, 0.6, 0.05
+#: What the balance of a corner is read from, in the order of the rows.
+_BALANCE_COLUMNS = [COLUMN[name] for name in ("speed", "lateral", "time", "balance")]
 #: A dip of speed smaller than this does not part one braking from the next [m/s].
 _DIP_MS = 0.7
 
@@ -109,7 +115,8 @@ def read_corner(lap: Lap, span: CornerSpan, s: "np.ndarray[tuple[int], np.dtype[
     braked = start != apex
     pick = _first(throttle, apex, 0.2)
     full = _first(throttle, apex, 0.98)
-    phases = _phases(lap, inside, apex, lateral)
+    place_inside = int(np.flatnonzero(inside == apex)[0])
+    phases = _phases(lateral[inside], lap.column("time")[inside], lap.column("balance")[inside], place_inside)
     front, rear = float(lap.column("front_utilisation")[apex]), float(lap.column("rear_utilisation")[apex])
     apex_ms = float(speed[apex])
     return CornerResult(
@@ -136,33 +143,46 @@ def _first(throttle: "np.ndarray[tuple[int], np.dtype[np.float64]]", start: int,
     return (start + n // 4) % n
 
 
-def _phases(
-    lap: Lap, inside: "np.ndarray[tuple[int], np.dtype[np.int64]]", apex: int, lateral: "np.ndarray[tuple[int], np.dtype[np.float64]]"
-) -> Phases:
-    part = lateral[inside] / max(float(lateral[inside].max()), 1e-9)
+def _phases(lateral: Floats, dt: Floats, balance: Floats, apex: int) -> Phases:
+    """Mean balance at entry, mid and exit.
+
+    :param lateral: size of the lateral acceleration at each station of the corner [m/s²]
+    :param dt: time that each takes [s]
+    :param balance: signed margin of each [%]
+    :param apex: which of them is the slowest
+    """
+    part = lateral / max(float(lateral.max()), 1e-9)
     turning, middle = _rise(part, _TURNING), _rise(part, _MID)
-    before = np.arange(len(inside)) < int(np.flatnonzero(inside == apex)[0])
-    dt, balance = lap.column("time")[inside], lap.column("balance")[inside]
-    weights = [dt * share for share in (turning * (1 - middle) * before, middle, turning * (1 - middle) * ~before)]
-    found = [float((balance * w).sum() / w.sum()) if w.sum() > _LEAST_PHASE_S else None for w in weights]
+    aside = dt * (turning * (1.0 - middle))
+    mid = dt * middle
+    found: list[float | None] = []
+    for weights, values in ((aside[:apex], balance[:apex]), (mid, balance), (aside[apex:], balance[apex:])):
+        time_s = float(weights.sum())
+        found.append(float(weights @ values) / time_s if time_s > _LEAST_PHASE_S else None)
     return found[0], found[1], found[2]
 
 
-def _rise(
-    part: "np.ndarray[tuple[int], np.dtype[np.float64]]", edges: tuple[float, float]
-) -> "np.ndarray[tuple[int], np.dtype[np.float64]]":
+def _rise(part: Floats, edges: tuple[float, float]) -> Floats:
     """0 below the first edge, 1 above the second, even between."""
-    return np.clip((part - edges[0]) / (edges[1] - edges[0]), 0.0, 1.0)
+    return np.minimum(np.maximum((part - edges[0]) / (edges[1] - edges[0]), 0.0), 1.0)
 
 
-def corner_balance(lap: Lap, span: CornerSpan) -> CornerBalance:
-    """The balance of one corner of a lap, as `read_corner` has it."""
-    n = len(lap.data)
-    inside = np.arange(span.first, span.last + 1) % n
-    speed = lap.column("speed")
-    apex = slowest_station(lap, span)
-    kind = SPEEDS[int(np.searchsorted(SPEED_LIMITS_MS, float(speed[apex])))]
-    return CornerBalance(span.number, kind, _phases(lap, inside, apex, np.abs(lap.column("lateral"))))
+@lru_cache(maxsize=2000)
+def _stations(first: int, last: int, count: int) -> "np.ndarray[tuple[int], np.dtype[np.int64]]":
+    return np.arange(first, last + 1) % count
+
+
+def corner_balances(lap: Lap, spans: Sequence[CornerSpan]) -> tuple[CornerBalance, ...]:
+    """The balance of every corner of a lap, as `read_corner` has it."""
+    count = len(lap.data)
+    columns = np.ascontiguousarray(lap.data[:, _BALANCE_COLUMNS].T)
+    found = []
+    for span in spans:
+        speed, lateral, dt, balance = columns[:, _stations(span.first, span.last, count)]
+        apex = int(speed.argmin())
+        kind = SPEEDS[bisect_left(SPEED_LIMITS_MS, float(speed[apex]))]
+        found.append(CornerBalance(span.number, kind, _phases(np.abs(lateral), dt, balance, apex)))
+    return tuple(found)
 
 
 Balanced = CornerBalance | CornerResult
