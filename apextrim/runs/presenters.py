@@ -2,7 +2,7 @@
 
 import csv
 import io
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -68,11 +68,13 @@ def lap_picture(laps: Sequence[DrivenLap], median_s: float | None) -> LapPicture
     return LapPicture(spots, line, _PLOT, x, y, None if median_s is None else float(y.at(median_s)))
 
 
-def all_laps_csv(lines: Sequence[RunLine]) -> str:
-    """Every lap of these runs as CSV: what its run carries, then the lap as `formats.laps_csv` has it."""
+def all_laps_csv(lines: Iterable[RunLine], sectors: int) -> Iterator[str]:
+    """Every lap of these runs as CSV, a run at a time: what the run carries, then the lap as `formats.laps_csv` has it.
+
+    :param sectors: columns of sectors
+    """
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    sectors = max((len(lap.sectors_s) for line in lines for lap in line.laps), default=0)
     head = ["run", "sheet", "front", "rear", "tyre_age", "fuel_start_l", "track_c", "tags", "lap", "lap_time", "kind", "fuel_l", "top_kmh"]
     writer.writerow([*head, *[f"sector_{n}" for n in range(1, sectors + 1)]])
     for line in lines:
@@ -81,7 +83,10 @@ def all_laps_csv(lines: Sequence[RunLine]) -> str:
         start += [f"{run.tyre_age:g}", f"{run.fuel_l:g}", f"{run.conditions.get('track_c', 0):g}", words_cell(tags_text(run.tags))]
         for lap in line.laps:
             writer.writerow([*start, *lap_cells(lap, sectors, top_decimals=1)])
-    return out.getvalue()
+        yield out.getvalue()
+        out.seek(0)
+        out.truncate()
+    yield out.getvalue()
 
 
 def imported(new: int) -> str:

@@ -1,11 +1,12 @@
 """Runs as pages and judgements need them."""
 
-from collections.abc import Callable, Iterable, Sequence
+import math
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from itertools import accumulate, pairwise
 
-from django.db.models import Min, QuerySet, prefetch_related_objects
+from django.db.models import Func, IntegerField, Max, Min, QuerySet, prefetch_related_objects
 
 from apexcore.judge.laps import DrivenLap, RunFigures, figures
 from apexcore.judge.model import Observed
@@ -23,6 +24,8 @@ def runs_of(event: Event) -> QuerySet[Run]:
 
 #: Runs of one sheet, or of one side of a comparison, whose laps are looked at: far more than the lap model takes at once.
 MOST_RUNS = 200
+#: Laps after which no further run is fetched, all kinds counted: more than any judgement takes; and runs fetched first.
+ENOUGH_LAPS, FEW_RUNS = 480, 6
 
 
 def rows_of(event: Event) -> QuerySet[Run]:
@@ -30,9 +33,20 @@ def rows_of(event: Event) -> QuerySet[Run]:
     return event.runs.filter(deleted_at=None).select_related("sheet", "session")
 
 
-def with_laps(rows: QuerySet[Run]) -> list[Run]:
-    """The newest of these runs, at most `MOST_RUNS`, with their laps, in the order driven."""
-    return fetched(list(rows.order_by("-number")[:MOST_RUNS])[::-1])
+def with_laps(rows: QuerySet[Run], enough: int = ENOUGH_LAPS) -> list[Run]:
+    """The newest of these runs with their laps, in the order driven: as many as have so many laps together, at most `MOST_RUNS`.
+
+    :param enough: laps that are enough for whatever is asked of them
+    """
+    newest, found, laps, wanted = rows.order_by("-number"), list[Run](), 0, FEW_RUNS
+    while laps < enough and len(found) < MOST_RUNS:
+        first = len(found)
+        found += fetched(list(newest[first : min(first + wanted, MOST_RUNS)]))
+        if len(found) < first + wanted:
+            break
+        laps += sum(len(run.laps.all()) for run in found[first:])
+        wanted = max(math.ceil((enough - laps) * len(found) / max(laps, 1)), 1)
+    return found[::-1]
 
 
 def fetched(rows: list[Run]) -> list[Run]:
@@ -65,13 +79,39 @@ class RunLine:
 
 def run_lines(event: Event, first: int = 0, count: int | None = None) -> list[RunLine]:
     """Runs with their figures, in the order driven; all, or so many from one on."""
-    lines = []
-    for run in runs_of(event)[first : None if count is None else first + count]:
-        laps = driven(run.laps.all())
-        lines.append(RunLine(run, laps, figures(laps)))
-    return lines
+    rows = list(rows_of(event)[first : None if count is None else first + count])
+    laps = _laps_of(rows)
+    return [RunLine(run, laps.get(run.pk, []), figures(laps.get(run.pk, []))) for run in rows]
 
 
+def _laps_of(rows: Sequence[Run]) -> dict[int, list[DrivenLap]]:
+    """The laps of runs by the run's key, in one query and without a row's worth of objects for each."""
+    found: dict[int, list[DrivenLap]] = {}
+    names = ("run_id", "number", "time_s", "kind", "fuel_l", "sectors_s", "top_ms")
+    for run, number, time_s, kind, fuel_l, sectors, top_ms in (
+        Lap.objects.filter(run__in=rows).values_list(*names).order_by("run_id", "number")
+    ):
+        found.setdefault(run, []).append(DrivenLap(number, time_s, kind, fuel_l, tuple(sectors), top_ms))
+    return found
+
+
+def most_sectors(event: Event) -> int:
+    """Sectors of the lap of an event that has most."""
+    length = Func("sectors_s", function="json_array_length", output_field=IntegerField())
+    laps = Lap.objects.filter(run__event=event, run__deleted_at=None)
+    return int(laps.order_by().aggregate(most=Max(length))["most"] or 0)
+
+
+def all_run_lines(event: Event) -> Iterator[RunLine]:
+    """Every run with its figures, in the order driven, a hundred in memory at a time."""
+    first = 0
+    while lines := run_lines(event, first, _IN_MEMORY):
+        yield from lines
+        first += _IN_MEMORY
+
+
+#: Runs that an export of all holds at once.
+_IN_MEMORY = 100
 #: Laps that measure the use of fuel; more would tell no more.
 _MOST_FUEL_LAPS = 2000
 

@@ -4,7 +4,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.paginator import Paginator
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -176,11 +176,12 @@ def export_file(request: HttpRequest, event_id: int, run_id: int) -> HttpRespons
 
 
 @require_GET
-def export_all(request: HttpRequest, event_id: int) -> HttpResponse:
+def export_all(request: HttpRequest, event_id: int) -> StreamingHttpResponse:
     """Every lap of the event as one CSV, with what its run carries."""
     event = event_for(request.user, event_id)
     headers = {"Content-Disposition": f'attachment; filename="laps-of-event-{event.pk}.csv"'}
-    return HttpResponse(presenters.all_laps_csv(queries.run_lines(event)), content_type="text/csv; charset=utf-8", headers=headers)
+    text = presenters.all_laps_csv(queries.all_run_lines(event), queries.most_sectors(event))
+    return StreamingHttpResponse(text, content_type="text/csv; charset=utf-8", headers=headers)
 
 
 @require_POST

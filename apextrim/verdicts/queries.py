@@ -10,17 +10,19 @@ from apexcore.vehicle.sheet import differences
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases, fits
 from apextrim.runs.models import Run
-from apextrim.runs.queries import MOST_RUNS, ObservedRun, fetched, observed_by, rows_of
+from apextrim.runs.queries import FEW_RUNS, ObservedRun, observed_by, rows_of, with_laps
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
 
-from .sides import SHEET, TYRES, side_of, two_sided_tags
+from .sides import SHEET, TYRES, on_side, side_of, two_sided_tags, unlike_runs
 
 #: Difference of track temperature between the two sides' runs beyond which the verdict carries a warning [K].
 _TRACK_WARNING_K = 4.0
 
 #: Laps of each side that are judged: the newest. More than these no longer change a verdict on one weekend.
 _MOST_LAPS = 250
+#: Laps of each side that are fetched for them, out-laps and spoiled ones among them.
+_ENOUGH_LAPS = 330
 
 #: How far the vehicle model's weight, fade and the rest are trusted before any lap: factors on their prior spread.
 TRUST = {"usual": 1.0, "some": 2.0, "little": 6.0}
@@ -66,28 +68,30 @@ def trusted(priors: Priors, trust: str) -> Priors:
     )  # fmt: skip
 
 
-def judged(event: Event, a: Sheet, b: Sheet, margin_s: float, trust: str = "usual") -> Judged | NotYet:
+def judged(event: Event, a: Sheet, b: Sheet, margin_s: float, kept: dict[str, list[Run]] | None = None) -> Judged | NotYet:
     """The verdict of sheet B against sheet A; see `judged_sides`."""
-    return judged_sides(event, SHEET, (str(a.pk), str(b.pk)), (a.name, b.name), margin_s, trust)
+    return judged_sides(event, SHEET, (str(a.pk), str(b.pk)), (a.name, b.name), margin_s, kept=kept)
 
 
 def judged_sides(
-    event: Event, kind: str, sides: tuple[str, str], names: tuple[str, str], margin_s: float, trust: str = "usual"
-) -> Judged | NotYet:
+    event: Event, kind: str, sides: tuple[str, str], names: tuple[str, str], margin_s: float, trust: str = "usual",
+    kept: dict[str, list[Run]] | None = None,
+) -> Judged | NotYet:  # fmt: skip
     """The verdict of side B against side A of a kind of difference, or what is missing.
 
     :param kind: of `sides.kinds_of`
+    :param kept: runs of sides by key, where several verdicts are asked for one after the other
     :raises SolverError: if the vehicle model, which gives the priors, has no lap
     """
-    rows, there = _rows_on(event, kind, sides)
+    rows, there = _rows_on(event, kind, sides, {} if kept is None else kept)
     found = _observed(event, rows, kind, dict(zip(sides, names, strict=True)), trust)
     if isinstance(found, NotYet):
         return found
     runs, priors = found
-    kept = newest(runs)
+    used = newest(runs)
     driven = len(runs) if len(rows) == there else there
-    left_out = [f"Only the newest {len(kept)} of {driven} runs are judged."] if len(kept) < driven else []
-    runs = kept
+    left_out = [f"Only the newest {len(used)} of {driven} runs are judged."] if len(used) < driven else []
+    runs = used
     laps = [lap for run in runs for lap in run.laps]
     verdict = fits.verdict(laps, priors, margin_s, [run.laps[0].level for run in runs])
     warnings = [*left_out, *(named(text, *names) for text in verdict.warnings), *_mixed(event, kind, runs), *_track_warning(runs, names)]
@@ -103,7 +107,7 @@ def judged_every(
     :param names: words of every side
     """
     side = side_of(kind)
-    rows, _ = _rows_on(event, kind, names)
+    rows, _ = _rows_on(event, kind, names, {})
     driven = {key for run in rows if any(lap.kind == "timed" for lap in run.laps.all()) and (key := side(run)) in names}
     others = [key for key in names if key in driven and key != first]
     if first not in driven or not others:
@@ -128,21 +132,19 @@ def judged_every(
     return sorted(judged, key=lambda pair: pair[1].verdict.mean_s)
 
 
-def _rows_on(event: Event, kind: str, keys: Iterable[str]) -> tuple[list[Run], int]:
-    """The newest runs of each of these sides with their laps, in the order driven, and how many runs there are on them."""
-    side, wanted = side_of(kind), set(keys)
-    by_side: dict[str, list[int]] = {}
-    for run in _scanned(event):
-        if (key := side(run)) in wanted:
-            by_side.setdefault(str(key), []).append(run.pk)
-    newest_of_each = [key for found in by_side.values() for key in found[-MOST_RUNS:]]
-    return fetched(list(rows_of(event).filter(pk__in=newest_of_each))), sum(map(len, by_side.values()))
+def _rows_on(event: Event, kind: str, keys: Iterable[str], kept: dict[str, list[Run]]) -> tuple[list[Run], int]:
+    """The newest runs of each of these sides with their laps, in the order driven, and how many runs there are on them.
 
-
-def _scanned(event: Event) -> list[Run]:
-    """Every run of an event with no more than what tells its sides, in the order driven."""
-    names = ("pk", "sheet_id", "front", "rear", "tags")
-    return [Run(**dict(zip(names, row, strict=True))) for row in event.runs.filter(deleted_at=None).values_list(*names)]
+    :param kept: runs of sides that were fetched before
+    """
+    found: list[Run] = []
+    there = 0
+    for key in keys:
+        rows = on_side(rows_of(event), kind, key)
+        newest_rows = kept[key] = kept.get(key) or with_laps(rows, _ENOUGH_LAPS)
+        found += newest_rows
+        there += len(newest_rows) if len(newest_rows) < FEW_RUNS else rows.count()
+    return sorted(found, key=lambda run: run.number), there
 
 
 def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str], trust: str) -> tuple[list[ObservedRun], Priors] | NotYet:
@@ -181,15 +183,13 @@ def newest(runs: list[ObservedRun]) -> list[ObservedRun]:
 
 def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[tuple[str, Judged]] | NotYet:
     """The verdict of every two-sided tag with the others taken out, or what is missing."""
-    rows = _scanned(event)
-    tags = two_sided_tags(rows)
-    newest_tagged = [run.pk for run in rows if all(name in run.tags for name, _, _ in tags)][-MOST_RUNS:]
-    tagged = list(rows_of(event).filter(pk__in=newest_tagged))
+    tags = two_sided_tags(unlike_runs(event))
+    tagged = with_laps(rows_of(event).filter(tags__has_keys=[name for name, _, _ in tags])) if tags else []
     if len(tags) < 2 or not tagged:
         return NotYet("Several differences at once need runs with two or more tags, each with exactly two values.")
     book = answers.book_of(event, core_sheet(event, tagged[0].sheet))
     chosen = {run.pk: tuple(int(run.tags[name] == on) for name, _, on in tags) for run in tagged}
-    runs = observed_by(event, fetched(tagged), lambda run: chosen.get(run.pk), book.fuel_l_per_lap)
+    runs = observed_by(event, tagged, lambda run: chosen.get(run.pk), book.fuel_l_per_lap)
     laps = [lap for run in runs for lap in run.laps]
     if not laps:
         return NotYet("None of the tagged runs has a timed lap yet.")

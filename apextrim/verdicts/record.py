@@ -17,6 +17,7 @@ from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.events.thread import tie
 from apextrim.modelling import cases
+from apextrim.runs.models import Run
 from apextrim.runs.queries import driven, rows_of, with_laps
 from apextrim.sheets.models import Sheet
 
@@ -58,13 +59,14 @@ class Record:
 
 def track_record(event: Event) -> Record:
     """Every saved change whose sheet and the one before were both driven."""
-    there = set(rows_of(event).values_list("sheet_id", flat=True))
+    there = set(rows_of(event).order_by().values_list("sheet_id", flat=True).distinct())
     found = []
+    kept: dict[str, list[Run]] = {}
     for sheet in event.sheets.select_related("parent").filter(pk__in=there, parent_id__in=there):
         if sheet.parent is None or sheet.modelled_s is None:
             continue
         try:
-            verdict = judged(event, sheet.parent, sheet, 0.1)
+            verdict = judged(event, sheet.parent, sheet, 0.1, kept)
         except ApexError:
             continue
         if not isinstance(verdict, Judged):

@@ -3,6 +3,10 @@
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
+from django.db.models import QuerySet, TextField
+from django.db.models.fields.json import KeyTextTransform
+from django.db.models.functions import Cast
+
 from apextrim.events.models import Event
 from apextrim.runs.models import Run
 
@@ -28,8 +32,7 @@ class Kind:
 
 def kinds_of(event: Event) -> list[Kind]:
     """Every kind of difference that the runs of an event have at least two sides of; sheets always."""
-    unlike = event.runs.filter(deleted_at=None).order_by().values("front", "rear", "tags").distinct()
-    runs = [Run(**values) for values in unlike]  # one of each: an old event has thousands that are alike
+    runs = unlike_runs(event)
     sheets = tuple((str(row.pk), row.name) for row in event.sheets.all())
     found = [Kind(SHEET, "two sheets", sheets)]
     pairs = sorted({side_of(TYRES)(run) or "" for run in runs})
@@ -41,6 +44,26 @@ def kinds_of(event: Event) -> list[Kind]:
     if len(two_sided_tags(runs)) > 1:
         found.append(Kind(SEVERAL, "several tags at once", ()))
     return found
+
+
+def unlike_runs(event: Event) -> list[Run]:
+    """One of the runs of an event for each tyres and tags that they were driven with: an old event has thousands alike."""
+    unlike = event.runs.filter(deleted_at=None).order_by().values("front", "rear", "tags").distinct()
+    return [Run(**values) for values in unlike]
+
+
+def on_side(rows: QuerySet[Run], kind: str, key: str) -> QuerySet[Run]:
+    """Those of these runs that are on a side of a kind of difference, as `side_of` tells it."""
+    if kind == SHEET:
+        return rows.filter(sheet_id=int(key)) if key.isdecimal() and len(key) < 12 else rows.none()
+    if kind == TYRES:
+        front, _, rear = key.partition(" / ")
+        return rows.filter(front=front, rear=rear or front)
+    name = kind.removeprefix(_TAG)
+    if '"' in name or "\\" in name:  # SQLite's paths cannot say such a name
+        return rows.filter(pk__in=[pk for pk, tags in rows.values_list("pk", "tags") if tags.get(name) == key])
+    value = Cast(KeyTextTransform(name, "tags"), TextField())
+    return rows.annotate(value_of_tag=value).filter(value_of_tag=key)
 
 
 def side_of(kind: str) -> Callable[[Run], str | None]:

@@ -4,6 +4,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.contrib import messages
+from django.db.models import Max
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -23,10 +24,10 @@ from .sides import EVERY, SEVERAL, SHEET, Kind, kinds_of
 
 def _first_choice(event: Event) -> dict[str, Any] | None:
     """The two sheets driven last, the older as A; None with fewer than two driven sheets."""
-    driven = list(dict.fromkeys(rows_of(event).order_by("-number").values_list("sheet_id", flat=True)))
+    driven = rows_of(event).order_by().values("sheet_id").annotate(last=Max("number")).order_by("-last")[:2]
     if len(driven) < 2:
         return None
-    a, b = sorted(driven[:2])
+    a, b = sorted(row["sheet_id"] for row in driven)
     return {"by": SHEET, "a": str(a), "b": str(b)}
 
 

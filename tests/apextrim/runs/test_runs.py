@@ -249,7 +249,7 @@ def test_a_list_of_five_hundred_runs_is_paged_with_few_queries(
     assert "page 9 of 9" in page and ">R500<" in page and ">R1<" not in page
     assert ">R60<" in client_in.get(url("runs_bench", event), {"page": "1"}).content.decode()
     assert client_in.get(url("runs_bench", event), {"page": "many"}).status_code == 200
-    lines = client_in.get(url("export_all_laps", event)).content.decode().splitlines()
+    lines = client_in.get(url("export_all_laps", event)).getvalue().decode().splitlines()
     assert len(lines) == 4001 and lines[1].startswith("R1,S1,marl,marl,0,30,")
 
 

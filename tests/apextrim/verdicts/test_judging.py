@@ -10,8 +10,10 @@ from django.urls import reverse
 from apextrim.events.actions import change_conditions, change_rules
 from apextrim.events.models import Event
 from apextrim.runs.models import Run
+from apextrim.runs.queries import rows_of
 from apextrim.sheets.models import Sheet
 from apextrim.verdicts.models import KeptVerdict
+from apextrim.verdicts.sides import SHEET, TYRES, on_side, side_of
 
 
 def url(name: str, event: Event, *more: int) -> str:
@@ -149,3 +151,27 @@ def test_rules_that_collide_are_named(client_in: Client, event: Event, first: Sh
     assert "No plan is legal" in page and "at most 0 stops; compulsory marl and slate" in page
     assert client_in.post(url("keep_plan", event), {"stops": "1"}).status_code == 200
     assert event.plans.count() == 0
+
+
+@pytest.mark.parametrize(
+    "tags", [{"line": "early"}, {"a__b": "x"}, {"quote'\"": "it's"}, {"line": "12"}, {"line": "null"}, {"l.x[0]": "ä"}]
+)
+def test_the_database_finds_the_runs_that_a_side_means(event: Event, first: Sheet, second: Sheet, tags: dict[str, str]) -> None:
+    """`on_side` against `side_of`, which looks at each run."""
+    for number, (sheet, front, rear, carried) in enumerate(
+        [
+            (first, "marl", "marl", tags),
+            (second, "marl", "flint", {}),
+            (first, "flint", "flint", {**tags, "x": "y"}),
+            (second, "marl", "marl", {"line": "late"}),
+        ],
+        start=1,
+    ):
+        values = {"tyre_age": 0, "fuel_l": 30, "note": "", "conditions": {}, "made_at": event.made_at, "session": event.session}
+        Run.objects.create(event=event, number=number, sheet=sheet, front=front, rear=rear, tags=carried, **values)
+    rows = list(rows_of(event))
+    for kind in (SHEET, TYRES, *(f"tag:{name}" for name in (*tags, "x", "line"))):
+        for key in {side_of(kind)(run) for run in rows} - {None}:
+            wanted = [run.pk for run in rows if side_of(kind)(run) == key]
+            assert [run.pk for run in on_side(rows_of(event), kind, str(key))] == wanted, (kind, key)
+    assert not on_side(rows_of(event), SHEET, "no number").exists()
