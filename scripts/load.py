@@ -8,6 +8,7 @@ seconds between two acts, as people have. Printed are the 50 % and 95 % times by
 import argparse
 import http.cookiejar
 import json
+import math
 import os
 import random
 import re
@@ -48,13 +49,14 @@ django.setup()
 from django.contrib.auth.models import User
 from apextrim.archive.actions import read_event, write_event
 from apextrim.runs.logger import make_key
+from apextrim.sheets.queries import sheet_in_car
 first = User.objects.get(username="racer").events.order_by("pk").first()
 text = write_event(first).encode()
 for number in range(int(sys.argv[1])):
-    user = User.objects.create_user(f"racer{number}", password="withy-bend-4")
+    user = User.objects.create_user(f"{sys.argv[2]}{number}", password="withy-bend-4")
     event, _ = read_event(user, text)
     _, token = make_key(event, "load")
-    print(user.username, event.pk, token)
+    print(user.username, event.pk, sheet_in_car(event).pk, token)
 """
 
 
@@ -91,10 +93,10 @@ class Browser:
         self.times.ms[kind].append(1000 * (time.perf_counter() - begin))
         return text
 
-    def send(self, kind: str, path: str, page: str, values: dict[str, str]) -> str:
+    def send(self, kind: str, path: str, page: str, values: dict[str, str] | list[tuple[str, str]]) -> str:
         """Sends a form that stands on a page."""
         token = re.search(r'name="csrfmiddlewaretoken" value="([^"]+)"', page)
-        form = {"csrfmiddlewaretoken": token.group(1) if token else "", **values}
+        form = [("csrfmiddlewaretoken", token.group(1) if token else ""), *(values.items() if isinstance(values, dict) else values)]
         return self.ask(kind, path, urllib.parse.urlencode(form).encode(), Referer=self.address + path)
 
     def sign_in(self, name: str, password: str) -> None:
@@ -160,7 +162,7 @@ def alone(folder: Path) -> Times:
 
 def drive(browser: Browser, account: list[str], until: float, rng: random.Random, pauses: tuple[float, float]) -> None:
     """One racer: acts with pauses, until the time is over."""
-    _, event, token = account
+    _, event, _, token = account
     base = f"/events/{event}/"
     time.sleep(rng.uniform(0, pauses[1]))
     lap = 0
@@ -195,7 +197,9 @@ def values_of(page: str) -> dict[str, str]:
 def together(folder: Path, users: int, seconds: float, pauses: tuple[float, float]) -> tuple[Times, list[float]]:
     """So many racers at once; what was measured, and memory before, after, and after a pause [MB]."""
     env = {**os.environ, "APEX_VAR": str(folder), "DJANGO_SETTINGS_MODULE": "apextrim.settings"}
-    made = subprocess.run([sys.executable, "-c", _ACCOUNTS, str(users)], cwd=ROOT, env=env, check=True, capture_output=True, text=True)
+    made = subprocess.run(
+        [sys.executable, "-c", _ACCOUNTS, str(users), "user"], cwd=ROOT, env=env, check=True, capture_output=True, text=True
+    )
     times = Times()
     with server(folder) as (address, pid):
         time.sleep(6)
@@ -217,6 +221,38 @@ def together(folder: Path, users: int, seconds: float, pauses: tuple[float, floa
     return times, memory
 
 
+def beside(folder: Path) -> tuple[list[float], list[float]]:
+    """Times of one racer's steps with nobody else there, and while two others search for better sheets [ms]."""
+    env = {**os.environ, "APEX_VAR": str(folder), "DJANGO_SETTINGS_MODULE": "apextrim.settings"}
+    made = subprocess.run([sys.executable, "-c", _ACCOUNTS, "2", "other"], cwd=ROOT, env=env, check=True, capture_output=True, text=True)
+    times = Times()
+    with server(folder) as (address, _):
+        racer = Browser(address, times)
+        racer.sign_in("racer", "sallowmere")
+        bench = racer.ask("bench", "/events/1/sheet/")
+        values = values_of(bench)
+        time.sleep(6)
+
+        def steps(kind: str, first: int) -> list[float]:
+            for number in range(40):  # each on values that nobody asked about before
+                moved = {"wing": str(2 + (number + first) % 8), "fuel": str(20 + number)}
+                if "data-lap" not in racer.send(kind, "/events/1/sheet/answer/", bench, {**values, **moved}):
+                    times.errors.append(f"a step without an answer: {moved}")
+                time.sleep(0.1)
+            return times.ms[kind]
+
+        alone = steps("alone", 0)
+        for line in made.stdout.splitlines():
+            name, event, sheet, _ = line.split()
+            other = Browser(address, times)
+            other.sign_in(name, "withy-bend-4")
+            page = other.ask("search", f"/events/{event}/sheet/{sheet}/search/")
+            form = [("aim", "forgiving"), ("laps", "12"), *(("items", key) for key in re.findall(r'name="items" value="(\w+)"', page))]
+            other.send("search", f"/events/{event}/sheet/{sheet}/search/", page, form)
+        time.sleep(3)
+        return alone, steps("beside", 3) if not times.errors else [math.nan]
+
+
 def told(times: Times) -> Iterator[str]:
     """Lines of the report."""
     for kind, ms in sorted(times.ms.items()):
@@ -232,7 +268,7 @@ def main(arguments: list[str]) -> int:
     parser.add_argument("--users", type=int, default=50)
     parser.add_argument("--seconds", type=float, default=60.0)
     parser.add_argument("--pause", type=float, nargs=2, default=(5.0, 15.0))
-    parser.add_argument("--only", choices=("alone", "together"))
+    parser.add_argument("--only", choices=("alone", "together", "beside"))
     asked = parser.parse_args(arguments)
     failed = 0
     with tempfile.TemporaryDirectory() as name:
@@ -241,7 +277,7 @@ def main(arguments: list[str]) -> int:
         for words in (["migrate", "-v0"], ["load_demo"]):
             subprocess.run([sys.executable, "manage.py", *words], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
         print(f"load of the machine: {', '.join(f'{part:.2f}' for part in os.getloadavg())}; {os.cpu_count()} processors")
-        if asked.only != "together":
+        if asked.only in (None, "alone"):
             times = alone(folder)
             failed += len(times.errors)
             for page in PAGES:
@@ -250,7 +286,10 @@ def main(arguments: list[str]) -> int:
                     flush=True,
                 )
             print("\n".join(times.errors))
-        if asked.only != "alone":
+        if asked.only in (None, "beside"):
+            alone_ms, beside_ms = map(statistics.median, beside(folder))
+            print(f"a step: {alone_ms:.0f} ms alone, {beside_ms:.0f} ms while two others search, {beside_ms / alone_ms:.2f} times")
+        if asked.only in (None, "together"):
             times, memory = together(folder, asked.users, asked.seconds, (asked.pause[0], asked.pause[1]))
             failed += len(times.errors)
             print("\n".join(told(times)))

@@ -86,23 +86,46 @@ def ask(
     return job
 
 
-def send_next(owner_id: int, lane: str, again: bool = False) -> None:
-    """Puts the owner's next waiting job into the queue, unless one of theirs is there or under way.
-
-    :param again: also one that was put there before and may be lost
-    """
+def send_next(owner_id: int, lane: str) -> None:
+    """Makes the owner's next job the one that takes its turn, unless one of theirs does already or is under way."""
     with transaction.atomic():
         mine = Job.objects.filter(owner_id=owner_id, lane=lane)
         if mine.filter(state="running").exists():
             return
         waiting = mine.filter(state="waiting").order_by("pk")
-        if not again and waiting.filter(sent_at__isnull=False).exists():
+        if waiting.filter(sent_at__isnull=False).exists():
             return
         pk = waiting.values_list("pk", flat=True).first()
         if pk is None:
             return
         Job.objects.filter(pk=pk).update(sent_at=timezone.now())
-    carry(pk)
+    if lane == "bench":
+        wake()
+    else:
+        carry(pk)
+
+
+def _free_benches() -> int:
+    """How many more benches may compute: one worker stays free for devices, where there is more than one."""
+    most: int = max(settings.WORKERS - 1, 1)
+    return most - Job.objects.filter(lane="bench", state="running").count()
+
+
+def may_begin(job: Job) -> bool:
+    """Whether it is a job's turn: on the benches first come, first served."""
+    if job.lane != "bench":
+        return True
+    before = Job.objects.filter(lane="bench", state="waiting", sent_at__lt=job.sent_at or timezone.now())
+    return before.count() < _free_benches()
+
+
+def wake() -> None:
+    """Puts the keys of the bench jobs whose turn it is into the queue; a key that is there twice does nothing."""
+    free = _free_benches()
+    if free > 0:
+        turn = Job.objects.filter(lane="bench", state="waiting", sent_at__isnull=False).order_by("sent_at", "pk")
+        for pk in list(turn.values_list("pk", flat=True)[:free]):
+            carry(pk)
 
 
 def stop(job: Job) -> None:
@@ -156,7 +179,9 @@ def recover() -> None:
     for job in Job.objects.filter(state="running").defer("data"):
         if _is_lost(job):
             put_back(job)
-    now = timezone.now()
-    late = Job.objects.filter(state="waiting").exclude(sent_at__gt=now - timedelta(seconds=_GONE_S))
-    for owner_id, lane in set(late.order_by().values_list("owner_id", "lane")):
-        send_next(owner_id, lane, again=True)
+    for owner_id, lane in set(Job.objects.filter(state="waiting").order_by().values_list("owner_id", "lane")):
+        send_next(owner_id, lane)
+    wake()  # keys that were lost
+    late = timezone.now() - timedelta(seconds=_GONE_S)
+    for pk in Job.objects.filter(lane="devices", state="waiting", sent_at__lt=late).values_list("pk", flat=True):
+        carry(pk)

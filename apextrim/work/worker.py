@@ -90,10 +90,12 @@ class QuietLine:
 
 
 def _claim(pk: int) -> Job | None:
-    """The job, if it is still to be done and no other of its owner runs in its lane."""
+    """The job, if it is still to be done, no other of its owner runs in its lane, and it is its turn."""
     with transaction.atomic():
         job = Job.objects.filter(pk=pk, state="waiting").first()
         if job is None or Job.objects.filter(owner_id=job.owner_id, lane=job.lane, state="running").exists():
+            return None
+        if not queue.may_begin(job):
             return None
         now = timezone.now()
         job.state, job.tries, job.worker, job.beat_at = "running", job.tries + 1, queue.this_worker(), now
@@ -148,3 +150,4 @@ def work_off(pk: int, beats: bool = True) -> None:
         log.exception("job %s of kind %s", pk, job.kind)
         _end(job, "failed", [BROKEN])
     queue.send_next(job.owner_id, job.lane)
+    queue.wake()

@@ -46,20 +46,21 @@ def ask(owner: User, kind: str = "length", **arguments: Any) -> Job:
     return queue.ask(owner, kind, f"{kind} of {owner}", arguments, b"12345")
 
 
-def test_one_runs_four_wait_and_the_sixth_is_told(owner: User, carried: list[int]) -> None:
+def test_one_runs_four_wait_and_the_sixth_is_told(owner: User, carried: list[int], settings: Any) -> None:
+    settings.WORKERS = 9
     jobs = [ask(owner) for _ in range(5)]
-    assert carried == [jobs[0].pk]  # the others wait in their rows, not in the queue
+    assert set(carried) == {jobs[0].pk}  # the others wait in their rows, not in the queue
     with pytest.raises(TooMuchWork, match="one of them"):
         ask(owner)
     other = ask(User.objects.create_user("other"))
     device = ask(owner, "device")  # a lane of its own
-    assert carried == [jobs[0].pk, other.pk, device.pk] and Job.objects.count() == 7
+    assert list(dict.fromkeys(carried)) == [jobs[0].pk, other.pk, device.pk] and Job.objects.count() == 7
 
 
 def test_each_end_sends_the_owners_next_in_order(owner: User, carried: list[int]) -> None:
     jobs = [ask(owner) for _ in range(4)]
     for done in range(4):
-        assert carried == [job.pk for job in jobs[: done + 1]]
+        assert list(dict.fromkeys(carried)) == [job.pk for job in jobs[: done + 1]]
         worker.work_off(carried[-1], beats=False)
     assert set(Job.objects.values_list("state", flat=True)) == {"done"}
     assert Job.objects.filter(told=["5 bytes."], data=None).count() == 4  # files are gone with the end
@@ -117,7 +118,7 @@ def test_a_job_whose_worker_died_is_begun_anew_and_given_up_in_the_end(owner: Us
         queue.recover()
         job.refresh_from_db()
         assert job.state == ("waiting" if tries < 3 else "failed"), tries
-    assert carried == [job.pk] * 3 and "ended 3 times" in job.told[0]
+    assert set(carried) == {job.pk} and "ended 3 times" in job.told[0]
 
 
 def test_a_job_that_is_alive_is_left_alone(owner: User, carried: list[int]) -> None:
@@ -145,11 +146,14 @@ def test_what_an_earlier_worker_says_late_counts_no_more(owner: User) -> None:
 
 def test_a_key_lost_from_the_queue_is_sent_again(owner: User, carried: list[int]) -> None:
     job = ask(owner)
-    queue.recover()
-    assert carried == [job.pk]  # a minute has not passed
-    Job.objects.filter(pk=job.pk).update(sent_at=timezone.now() - timedelta(minutes=2))
-    queue.recover()
+    queue.recover()  # it is its turn: its key may be there twice, which does no harm
     assert carried == [job.pk] * 2
+    device = ask(owner, "device")
+    queue.recover()
+    assert carried.count(device.pk) == 1  # a minute has not passed
+    Job.objects.filter(pk=device.pk).update(sent_at=timezone.now() - timedelta(minutes=2))
+    queue.recover()
+    assert carried.count(device.pk) == 2
 
 
 def test_the_pages_say_how_it_stands(owner: User, settings: Any, tmp_path: Any) -> None:
@@ -181,3 +185,29 @@ def test_a_stranger_neither_sees_nor_stops_it(owner: User) -> None:
         assert client.get(address).status_code == 404
     assert client.post(f"/jobs/{job.pk}/stop/").status_code == 404
     assert b"length of" not in client.get("/jobs/").content
+
+
+def test_of_many_owners_one_computes_less_than_there_are_workers_and_the_first_comes_first(
+    owner: User, carried: list[int], settings: Any
+) -> None:
+    settings.WORKERS = 3
+    owners = [User.objects.create_user(f"racer {k}") for k in range(4)]
+    jobs = [ask(owner) for owner in owners]
+    Job.objects.filter(pk__in=[jobs[0].pk, jobs[1].pk]).update(state="running", worker=queue.this_worker())
+    device = ask(owners[3], "device")
+    carried.clear()
+    for job in jobs[2:]:
+        worker.work_off(job.pk, beats=False)
+    assert carried == [] and Job.objects.filter(state="waiting", lane="bench").count() == 2
+    worker.work_off(device.pk, beats=False)
+    device.refresh_from_db()
+    assert device.state == "done"  # a device does not wait for searches
+    Job.objects.filter(pk=jobs[0].pk).update(state="done")
+    worker.work_off(jobs[3].pk, beats=False)
+    assert Job.objects.get(pk=jobs[3].pk).state == "waiting"  # it is the turn of the one before it
+    queue.recover()
+    assert set(carried) == {jobs[2].pk}
+    worker.work_off(jobs[2].pk, beats=False)
+    assert set(carried) == {jobs[2].pk, jobs[3].pk}  # whoever ends wakes the next one
+    worker.work_off(jobs[3].pk, beats=False)
+    assert {job.state for job in Job.objects.filter(pk__in=[jobs[2].pk, jobs[3].pk])} == {"done"}
