@@ -27,4 +27,4 @@ urlpatterns = [
 
 handler403 = "apextrim.ui.views.forbidden"
 handler404 = "apextrim.ui.views.not_found"
-handler500 = "apextrim.ui.views.server_error"
+handler500 = "apextrim.archive.views.server_error"

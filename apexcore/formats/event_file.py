@@ -23,7 +23,7 @@ from .logger import MOST_CHANNELS, Channel
 MOST_EVENT_BYTES = 60_000_000
 
 #: Most runs, and most of anything else that hangs on an event.
-MOST_RUNS, MOST_ROWS = 20_000, 2_000
+MOST_RUNS, MOST_ROWS = 20_000, 20_000
 
 Text = Annotated[str, Field(max_length=240)]
 Word = Annotated[str, Field(max_length=60)]

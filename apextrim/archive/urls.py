@@ -5,4 +5,5 @@ from . import views
 urlpatterns = [
     path("bring-in/", views.bring_in, name="bring_in_event"),
     path("<int:event_id>/file/", views.take_out, name="take_out_event"),
+    path("<int:event_id>/rows/", views.take_rows, name="event_rows"),
 ]

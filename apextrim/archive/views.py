@@ -1,17 +1,27 @@
-"""A whole event out, and in again."""
+"""A whole event out, and in again; and what is left to do with one that cannot be shown."""
+
+import sys
 
 from django.contrib import messages
+from django.contrib.auth.decorators import login_not_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
+from django.template import loader
 from django.views.decorators.http import require_GET, require_POST
+from pydantic import ValidationError
 
 from apexcore.errors import ApexError
 from apexcore.formats.event_file import MOST_EVENT_BYTES
+from apexcore.formats.text import problem_of
+from apextrim.accounts.owned import owned_or_404
+from apextrim.events.models import Event
 from apextrim.events.queries import event_for
+from apextrim.ui.faults import fault_page
 from apextrim.ui.uploads import is_long, problems_of, uploaded
 from apextrim.work import queue
 
 from . import actions
+from .rows import rows_as_json
 
 
 @require_GET
@@ -20,7 +30,36 @@ def take_out(request: HttpRequest, event_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     name = "".join(letter if letter.isalnum() else "-" for letter in event.name.lower())[:60]
     headers = {"Content-Disposition": f'attachment; filename="{name}.json"'}
-    return HttpResponse(actions.write_event(event), content_type="application/json", headers=headers)
+    try:
+        text = actions.write_event(event)
+    except ValidationError as error:
+        for problem in error.errors()[:5]:
+            messages.error(request, f"The event does not fit a file: {problem_of(problem)} What is stored can be had as rows instead.")
+        return redirect("event_rows", event.pk)
+    return HttpResponse(text, content_type="application/json", headers=headers)
+
+
+@require_GET
+def take_rows(request: HttpRequest, event_id: int) -> HttpResponse:
+    """What is stored for the event as it is, also where none of it can be read any more."""
+    event = owned_or_404(Event, request.user, "car", "circuit", pk=event_id)
+    headers = {"Content-Disposition": f'attachment; filename="event-{event.pk}-rows.jsonl"'}
+    return HttpResponse(rows_as_json(event), content_type="application/x-ndjson", headers=headers)
+
+
+@login_not_required
+def server_error(request: HttpRequest) -> HttpResponse:
+    """500; on a page of an event with what can still be done with it."""
+    response = fault_page(sys.exc_info()[1])
+    match = request.resolver_match
+    if response.status_code != 500 or match is None or "event_id" not in match.kwargs:
+        return response
+    try:
+        event = owned_or_404(Event, request.user, pk=match.kwargs["event_id"])
+        page = loader.render_to_string("archive/broken.html", {"event": event})
+    except Exception:  # whatever is wrong: the plain page stands on nothing
+        return response
+    return HttpResponse(page, status=500)
 
 
 @require_POST

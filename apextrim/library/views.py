@@ -8,6 +8,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, FileRejected
+from apexcore.vehicle.car import Car as CoreCar
 from apextrim.accounts.owned import owned, owned_or_404
 from apextrim.ui.uploads import is_long, problems_of, uploaded
 from apextrim.work import queue
@@ -19,8 +20,16 @@ from .models import Car, Circuit
 from .stored import parsed_car
 
 
+def _readable(row: Car) -> CoreCar | None:
+    """The core's car of a row; None where its file cannot be read any more."""
+    try:
+        return parsed_car(row.data)
+    except ValueError:
+        return None
+
+
 def _garage(request: HttpRequest, errors: list[str] | None = None, form: CircuitForm | None = None) -> HttpResponse:
-    cars = [(row, parsed_car(row.data)) for row in owned(Car, request.user)]
+    cars = [(row, _readable(row)) for row in owned(Car, request.user)]
     context = {
         "cars": cars,
         "circuits": owned(Circuit, request.user),

@@ -44,3 +44,13 @@ def cause_of(error: BaseException | None) -> tuple[str, str] | None:
 def plain_page(status: int, title: str, text: str) -> HttpResponse:
     """The message page drawn without the request: nothing of it asks for a session, a user or the database."""
     return HttpResponse(loader.render_to_string("ui/message.html", {"title": title, "text": text}), status=status)
+
+
+def fault_page(error: BaseException | None) -> HttpResponse:
+    """500, without database, session or message, since one of them may be what is broken; 503 where the database is."""
+    found = cause_of(error)
+    if found is not None:
+        response = plain_page(503, *found)
+        response["Retry-After"] = "2"
+        return response
+    return plain_page(500, "Something went wrong", "Nothing was saved by this step. Go back: what you typed should still be there.")

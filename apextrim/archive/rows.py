@@ -1,0 +1,30 @@
+"""Everything that is stored for an event, as it is: for an event whose pages cannot be shown any more."""
+
+from collections.abc import Iterator
+
+from django.core import serializers
+from django.db.models import Model
+
+from apextrim.events.models import Event
+from apextrim.runs.models import Lap, Sample
+
+#: What hangs on an event, by the names under which it does.
+_PARTS = (
+    "sessions", "knots", "sheets", "runs", "readings", "verdicts", "plans", "tests", "calibrations", "searches",
+)  # fmt: skip
+
+
+def _rows(event: Event) -> Iterator[Model]:
+    yield event
+    yield event.car
+    yield event.circuit
+    yield from event.circuit.notes.all()
+    for name in _PARTS:
+        yield from getattr(event, name).order_by("pk").iterator()
+    yield from Lap.objects.filter(run__event=event).order_by("pk").iterator()
+    yield from Sample.objects.filter(run__event=event).order_by("pk").iterator()
+
+
+def rows_as_json(event: Event) -> str:
+    """Every row of an event as Django's serializer writes it, one a line; nothing of it is read or checked."""
+    return str(serializers.serialize("jsonl", _rows(event)))
