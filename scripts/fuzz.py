@@ -9,6 +9,7 @@ import argparse
 import json
 import random
 import sys
+import tempfile
 import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
@@ -352,5 +353,8 @@ if __name__ == "__main__":
     import django
 
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "apextrim.settings")
-    django.setup()
-    sys.exit(main(sys.argv[1:]))
+    with tempfile.TemporaryDirectory() as folder:  # a database of its own, whatever else is tested meanwhile
+        os.environ["APEX_VAR"] = folder
+        django.setup()
+        code = main(sys.argv[1:])
+    sys.exit(code)

@@ -1,0 +1,166 @@
+"""Who may do what where: every address × role × method. An address without a row here fails."""
+
+import pytest
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.test import Client
+
+from apextrim.events.models import Event
+from apextrim.sheets.models import Sheet
+from tests.apextrim.test_access import MOVED, PATTERNS
+from tests.apextrim.test_access import addresses as addresses
+
+METHODS = ("GET", "POST", "PUT", "PATCH", "DELETE")
+#: What an address belongs to: everybody (signed in or not), whoever is signed in, or the owner of the row that it names.
+EVERYBODY, SIGNED_IN, OWNER = "everybody", "signed in", "owner"
+G, P, GP = ("GET",), ("POST",), ("GET", "POST")
+
+TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
+    "account": (SIGNED_IN, G),
+    "add_run": (OWNER, P),
+    "apply_calibration": (OWNER, P),
+    "brief": (OWNER, G),
+    "bring_in_event": (SIGNED_IN, P),
+    "carry_sheet": (OWNER, G),
+    "change_password": (SIGNED_IN, (*GP, "PUT")),
+    "check_sheet": (OWNER, GP),
+    "close_runs": (OWNER, P),
+    "copy_car": (OWNER, GP),
+    "delete_event": (OWNER, GP),
+    "delete_run": (OWNER, GP),
+    "edit_car": (OWNER, GP),
+    "edit_circuit": (OWNER, GP),
+    "end_session": (SIGNED_IN, P),
+    "enter_demo": (EVERYBODY, ()),
+    "event_rows": (OWNER, G),
+    "events": (SIGNED_IN, GP),
+    "export_all_laps": (OWNER, G),
+    "export_car": (OWNER, G),
+    "export_circuit": (OWNER, G),
+    "export_laps": (OWNER, G),
+    "export_sheet": (OWNER, G),
+    "fork_sheet": (OWNER, P),
+    "garage": (SIGNED_IN, G),
+    "health": (EVERYBODY, G),
+    "hold_model": (OWNER, P),
+    "home": (SIGNED_IN, G),
+    "import_car": (SIGNED_IN, P),
+    "import_circuit": (SIGNED_IN, P),
+    "import_laps": (OWNER, P),
+    "import_sheet": (OWNER, P),
+    "item_rules": (OWNER, GP),
+    "job": (OWNER, G),
+    "job_part": (OWNER, G),
+    "jobs": (SIGNED_IN, G),
+    "keep_plan": (OWNER, P),
+    "keep_test": (OWNER, P),
+    "keep_verdict": (OWNER, P),
+    "kept_plan": (OWNER, G),
+    "kept_verdict": (OWNER, G),
+    "lap_bench": (OWNER, G),
+    "live": (OWNER, G),
+    "live_part": (OWNER, G),
+    "logger": (EVERYBODY, P),
+    "make_key": (OWNER, P),
+    "mark_lap": (OWNER, P),
+    "match_laps": (OWNER, P),
+    "new_circuit": (SIGNED_IN, GP),
+    "planned_test": (OWNER, G),
+    "put_in_car": (OWNER, P),
+    "qualifying": (OWNER, G),
+    "race_bench": (OWNER, G),
+    "restore_event": (OWNER, P),
+    "restore_run": (OWNER, P),
+    "reverse_circuit": (OWNER, P),
+    "run": (OWNER, G),
+    "runs_bench": (OWNER, G),
+    "save_conditions": (OWNER, P),
+    "save_notes": (OWNER, P),
+    "save_now": (OWNER, P),
+    "save_rules": (OWNER, P),
+    "save_session": (OWNER, P),
+    "save_sheet": (OWNER, P),
+    "search": (OWNER, G),
+    "search_part": (OWNER, G),
+    "search_sheet": (OWNER, GP),
+    "sheet_advice": (OWNER, G),
+    "sheet_answer": (OWNER, P),
+    "sheet_bench": (OWNER, G),
+    "sheet_card": (OWNER, G),
+    "sheet_difference": (OWNER, G),
+    "sheet_effect": (OWNER, P),
+    "sheet_effects": (OWNER, G),
+    "sheet_effects_file": (OWNER, G),
+    "sheet_figures": (OWNER, G),
+    "sheet_readings": (OWNER, GP),
+    "sheet_steps": (OWNER, P),
+    "sheet_stint": (OWNER, G),
+    "sign_in": (EVERYBODY, (*GP, "PUT")),
+    "sign_out": (EVERYBODY, P),
+    "simulate_logger": (OWNER, P),
+    "stop_job": (OWNER, P),
+    "stop_search": (OWNER, P),
+    "take_back_calibration": (OWNER, P),
+    "take_out_event": (OWNER, G),
+    "test_plan": (OWNER, G),
+    "thread": (OWNER, G),
+    "track_record": (OWNER, G),
+    "type_laps": (OWNER, P),
+    "undo_car": (OWNER, P),
+    "undo_circuit": (OWNER, P),
+    "verdicts_bench": (OWNER, G),
+    "virtual_run": (OWNER, P),
+    "visits": (OWNER, G),
+    "withdraw_key": (OWNER, P),
+}  # fmt: skip
+
+
+def done(client: Client, method: str, address: str, sheet: int = 0) -> int:
+    """The status of a request whose work is undone again.
+
+    :param sheet: what the field `sheet` of a form says
+    """
+    with transaction.atomic():
+        status = client.generic(method, address, f"sheet={sheet}", content_type="application/x-www-form-urlencoded").status_code
+        transaction.set_rollback(True)
+    return status
+
+
+def test_every_address_has_a_row_and_every_row_an_address() -> None:
+    assert {name for name, _ in PATTERNS} - MOVED == set(TABLE)
+
+
+@pytest.mark.slow
+def test_every_method_is_answered_as_the_table_says(addresses: dict[str, str], event: Event, first: Sheet, stranger: Client) -> None:
+    wrong = []
+    for name, (whose, methods) in TABLE.items():
+        for method in METHODS:
+            owner, nobody = Client(raise_request_exception=False), Client(raise_request_exception=False)
+            owner.force_login(event.owner)
+            stranger.force_login(User.objects.get(username="stranger"))
+            expected = method in methods
+            told = {
+                who: done(client, method, addresses[name], first.pk)
+                for who, client in (("owner", owner), ("stranger", stranger), ("nobody", nobody))
+            }
+            asked = told["nobody" if whose == EVERYBODY else "owner"]
+            right = (asked not in (404, 405) and asked < 500) if expected else asked in (404, 405)
+            if whose == OWNER:
+                right = right and told["stranger"] in (404, 405) and told["nobody"] == 302
+            elif whose == SIGNED_IN:
+                right = right and told["stranger"] == told["owner"] and told["nobody"] == 302
+            else:
+                right = right and not (expected and asked == 302 and name != "sign_out")
+            if not right:
+                wrong.append((name, whose, method, told))
+    assert not wrong, "\n".join(map(str, wrong))
+
+
+@pytest.mark.slow
+def test_nothing_is_changed_from_a_page_of_somebody_else(addresses: dict[str, str], event: Event) -> None:
+    """A form needs the token of this site's own page; the logger's door asks for its own."""
+    browser = Client(enforce_csrf_checks=True)
+    browser.force_login(event.owner)
+    for name, (_, methods) in TABLE.items():
+        if "POST" in methods:
+            assert done(browser, "POST", addresses[name]) == (401 if name == "logger" else 403), name
