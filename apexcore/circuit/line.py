@@ -196,12 +196,12 @@ def _linear_curvature(ds: Floats, curvature: Floats) -> tuple[Any, Floats]:
 def _bounded_squares(h: "csc_array", g: Floats, bound: float) -> Floats:
     """Least of x'Hx/2 + g'x with every |x| up to `bound`.
 
-    Primal-dual interior point (Nocedal & Wright, Numerical Optimization, 2nd ed., ch. 16.6); H is sparse and positive
-    definite.
+    Primal-dual interior point (Nocedal & Wright, Numerical Optimization, 2nd ed., ch. 16.6); H is positive definite and couples
+    no more than near neighbours round a ring.
     """
-    from scipy.sparse import diags_array
-    from scipy.sparse.linalg import splu
+    from scipy.linalg import solveh_banded
 
+    place, bands = _folded(h)
     x, scale = np.zeros(len(g)), float(np.abs(g).max()) + 1e-12
     low = np.full(len(g), scale)
     high = low.copy()
@@ -213,9 +213,10 @@ def _bounded_squares(h: "csc_array", g: Floats, bound: float) -> Floats:
             break
         aim = 0.1 * gap
         off_low, off_high = low * room_low - aim, high * room_high - aim
-        push: Any = diags_array(low / room_low + high / room_high)
-        system = (h + push).tocsc()
-        dx = splu(system).solve(-residual - off_low / room_low + off_high / room_high)
+        system, wanted = bands.copy(), np.empty(len(g))
+        system[-1, place] += low / room_low + high / room_high
+        wanted[place] = -residual - off_low / room_low + off_high / room_high
+        dx = solveh_banded(system, wanted, overwrite_ab=True, overwrite_b=True, check_finite=False)[place]
         d_low, d_high = (-off_low - low * dx) / room_low, (-off_high + high * dx) / room_high
         step = 1.0
         for value, change in ((room_low, dx), (room_high, -dx), (low, d_low), (high, d_high)):
@@ -224,6 +225,22 @@ def _bounded_squares(h: "csc_array", g: Floats, bound: float) -> Floats:
                 step = min(step, 0.99 * float((-value[falling] / change[falling]).min()))
         x, low, high = x + step * dx, low + step * d_low, high + step * d_high
     return np.asarray(x, dtype=np.float64)
+
+
+def _folded(h: "csc_array") -> tuple[NDArray[np.intp], Floats]:
+    """A ring laid flat: its two halves side by side, so that neighbours across the start are near each other as well.
+
+    :returns: where each station stands, and the upper bands of the matrix in that order, shape [bands, stations], the diagonal last
+    """
+    count = h.shape[0]
+    place = np.where(np.arange(count) < (count + 1) // 2, 2 * np.arange(count), 2 * (count - np.arange(count)) - 1)
+    entries = h.tocoo()
+    row, column = place[entries.row], place[entries.col]
+    upper = row <= column
+    width = int((column - row)[upper].max(initial=0))
+    bands = np.zeros((width + 1, count))
+    np.add.at(bands, (width + (row - column)[upper], column[upper]), entries.data[upper])
+    return place, bands
 
 
 def offset_line(line: CentreLine, offset: Floats) -> Line:
