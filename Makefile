@@ -78,8 +78,9 @@ fuzz: .installed-dev ## hostile files at every door: FILES of them each, from se
 	@$(BIN)/python manage.py warm
 	@APEX_VAR=$$(mktemp -d) $(BIN)/python -m scripts.fuzz --files $(or $(FILES),10000) --first $(or $(FIRST),0)
 
-crash: .installed-dev ## kills whoever writes, 200 times, and plays a full disk: nothing acknowledged may be lost
+crash: .installed-dev ## kills whoever writes, 200 times, then with power failures, and plays a full disk: nothing acknowledged may be lost
 	@APEX_VAR=$$(mktemp -d) $(BIN)/python -m scripts.crash --kills $(or $(KILLS),200)
+	@APEX_VAR=$$(mktemp -d) $(BIN)/python -m scripts.crash --kills $(or $(KILLS),200) --power
 
 load: .installed-dev ## each page alone, then fifty racers at once: times, errors, memory
 	@$(BIN)/python manage.py warm

@@ -148,7 +148,8 @@ DATABASES = {
             # IMMEDIATE takes the write lock at the start: two windows wait for each other instead of failing half-way
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA foreign_keys=ON; PRAGMA synchronous=NORMAL;",
+            # FULL: what was acknowledged is on the disk, also when the power fails the moment after
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA foreign_keys=ON; PRAGMA synchronous=FULL;",
         },
     }
 }

@@ -2,7 +2,8 @@
 
 A child process does one thing after another that racers and loggers do, and says what is done; the parent kills it (SIGKILL) at a
 random moment. Then every row that was said to be there must be there, every run must have all of its laps or not exist, and SQLite
-must find its file whole. A full disk is played by a limit on the size of files: what does not fit is refused, and nothing breaks.
+must find its file whole. With `--power` the power fails as well: every file goes back to what was last synchronised. A full disk is
+played by a limit on the size of files: what does not fit is refused, and nothing breaks.
 """
 
 import argparse
@@ -12,7 +13,9 @@ import random
 import resource
 import select
 import signal
+import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -159,12 +162,40 @@ def lost(said: list[tuple[str, int]]) -> list[str]:
     return found + ([f"SQLite: {answer}"] if answer != "ok" else []) + ([f"{len(broken)} broken references"] if broken else [])
 
 
+def power_is_back() -> None:
+    """The database as the disk holds it after a power failure: every file as it was last synchronised, the others gone."""
+    from django.db import connections
+
+    connections.close_all()
+    live, synced = Path(os.environ["UNSYNCED_FROM"]), Path(os.environ["UNSYNCED_TO"])
+    held = {path.name: path.read_bytes() for path in synced.glob("apextrim.sqlite3*") if ".part" not in path.name}
+    for path in live.glob("apextrim.sqlite3*"):
+        path.unlink()
+    for name, content in held.items():
+        for folder in (live, synced):
+            (folder / name).write_bytes(content)
+
+
+def with_power_failures(arguments: list[str]) -> int:
+    """This command again, with a library before it that keeps what was synchronised; needs a C compiler."""
+    with tempfile.TemporaryDirectory() as folder:
+        library = f"{folder}/unsynced.so"
+        subprocess.run(["cc", "-shared", "-fPIC", "-O1", "-o", library, str(ROOT / "scripts" / "unsynced.c"), "-ldl"], check=True)
+        (Path(folder) / "synced").mkdir()
+        live = str(Path(os.environ.get("APEX_VAR", "var")).resolve())
+        env = {**os.environ, "LD_PRELOAD": library, "UNSYNCED_FROM": live, "UNSYNCED_TO": f"{folder}/synced"}
+        return subprocess.run([sys.executable, "-m", "scripts.crash", *arguments], cwd=ROOT, env=env).returncode
+
+
 def main(arguments: list[str]) -> int:
     """Kills so many times on the database of `APEX_VAR`, which has to be a new one, and prints what came of it."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--kills", type=int, default=200)
     parser.add_argument("--first", type=int, default=0, help="first seed")
+    parser.add_argument("--power", action="store_true", help="the power fails with every kill: what was not synchronised is gone")
     told = parser.parse_args(arguments)
+    if told.power and "UNSYNCED_TO" not in os.environ:
+        return with_power_failures(arguments)
 
     from django.core.management import call_command
 
@@ -174,6 +205,8 @@ def main(arguments: list[str]) -> int:
     acknowledged, faults = 0, []
     for seed in range(told.first, told.first + told.kills):
         said, refused = killed(acts, seed)
+        if told.power:
+            power_is_back()
         acknowledged += len(said)
         faults += [f"kill {seed}: {what}" for what in lost(said)] + ([f"kill {seed}: refused"] if refused else [])
     full, refused = killed(acts, told.first, 2.0, _FULL_BYTES)
@@ -183,7 +216,9 @@ def main(arguments: list[str]) -> int:
     for fault in faults[:40]:
         print(f"    {fault}")
     print(f"full disk: {len(full)} acknowledged, {refused} refused, then {len(again)} acknowledged")
-    print(f"crash: {told.kills} kills, {acknowledged} writes acknowledged, {len(faults)} lost or broken")
+    print(
+        f"crash: {told.kills} {'power failures' if told.power else 'kills'}, {acknowledged} writes acknowledged, {len(faults)} lost or broken"
+    )
     return 1 if faults else 0
 
 

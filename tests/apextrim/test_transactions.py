@@ -166,3 +166,12 @@ def test_nothing_is_read_or_solved_while_others_wait_for_the_write_lock(monkeypa
     other = User.objects.create_user("elsewhere")
     read_event(other, write_event(event).encode())
     assert min(asked.get(name, 0) for name in ("_run", "_laid_out", "json_of", "rows_of", "_calibrated")) > 0
+
+
+@pytest.mark.django_db
+def test_what_is_acknowledged_is_on_the_disk() -> None:
+    """Write-ahead log, synchronised at every commit (SQLite's documentation, PRAGMA synchronous: 2 is FULL)."""
+    with connection.cursor() as cursor:
+        assert cursor.execute("PRAGMA journal_mode").fetchone() == ("wal",)
+        assert cursor.execute("PRAGMA synchronous").fetchone() == (2,)
+        assert cursor.execute("PRAGMA foreign_keys").fetchone() == (1,)
