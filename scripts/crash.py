@@ -216,9 +216,8 @@ def main(arguments: list[str]) -> int:
     for fault in faults[:40]:
         print(f"    {fault}")
     print(f"full disk: {len(full)} acknowledged, {refused} refused, then {len(again)} acknowledged")
-    print(
-        f"crash: {told.kills} {'power failures' if told.power else 'kills'}, {acknowledged} writes acknowledged, {len(faults)} lost or broken"
-    )
+    what = "power failures" if told.power else "kills"
+    print(f"crash: {told.kills} {what}, {acknowledged} writes acknowledged, {len(faults)} lost or broken")
     return 1 if faults else 0
 
 
