@@ -1,6 +1,7 @@
 """Where an account is signed in, and ending that. Sessions are told by a digest: their keys are what signs a browser in."""
 
 import hashlib
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
@@ -15,6 +16,8 @@ from django.http import HttpRequest
 from django.utils import timezone
 
 _BEGAN = "began"
+#: What browsers call themselves besides their own name.
+_EVERY_BROWSER = {"Mozilla", "AppleWebKit", "Safari", "Gecko", "Version", "Mobile"}
 
 
 @dataclass(frozen=True)
@@ -42,6 +45,15 @@ def _remember(sender: object, request: HttpRequest, user: User, **_: Any) -> Non
     }  # fmt: skip
 
 
+def words_of(agent: str) -> str:
+    """A browser's own name and its system from what it sends; all of it where that is of another form."""
+    system = re.search(r"\(([^)]*)\)", agent)
+    names = [(name, number) for name, number in re.findall(r"([A-Za-z]+)/(\d+)", agent) if name not in _EVERY_BROWSER]
+    if system is None or not names:
+        return agent[:80] or "unknown"
+    return f"{names[-1][0]} {names[-1][1]}, {system.group(1)[:60]}"
+
+
 def _digest(session_key: str) -> str:
     return hashlib.sha256(session_key.encode()).hexdigest()[:24]
 
@@ -61,7 +73,7 @@ def signed_in(request: HttpRequest) -> list[SignedIn]:
         at = datetime.fromisoformat(began["at"]) if began.get("at") else None
         here = session.session_key == request.session.session_key
         found.append(SignedIn(
-            _digest(session.session_key), at, began.get("agent", "") or "unknown", began.get("address", ""), session.expire_date, here
+            _digest(session.session_key), at, words_of(began.get("agent", "")), began.get("address", ""), session.expire_date, here
         ))  # fmt: skip
     return sorted(found, key=lambda browser: not browser.here)
 

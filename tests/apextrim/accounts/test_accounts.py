@@ -9,6 +9,7 @@ from django.conf import settings
 from django.db import OperationalError
 from django.test import Client
 
+from apextrim.accounts.browsers import words_of
 from apextrim.events.models import Event
 from tests.apextrim.commands import manage
 
@@ -98,3 +99,19 @@ def test_folder_and_files_are_nobody_elses(tmp_path: Path) -> None:
     assert manage(var, "migrate", "-v0").returncode == 0
     assert stat.S_IMODE(var.stat().st_mode) == 0o700
     assert {stat.S_IMODE(path.stat().st_mode) for path in var.iterdir() if path.is_file()} == {0o600}
+
+
+@pytest.mark.parametrize(
+    ("agent", "words"),
+    [
+        (
+            "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Wanderer/156.0.0.0 Safari/537.36",
+            "Wanderer 156, X11; Linux x86_64",
+        ),
+        ("", "unknown"),
+        ("a plain logger", "a plain logger"),
+        ("(" * 300, "(" * 80),
+    ],
+)
+def test_a_browser_is_named_by_its_own_name(agent: str, words: str) -> None:
+    assert words_of(agent) == words
