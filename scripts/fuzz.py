@@ -321,10 +321,38 @@ def main(arguments: list[str]) -> int:
             )
             for seed, what in tally.faults[:20]:
                 print(f"    seed {seed}: {what}")
+        if not told.door or "forms" in told.door:
+            faults += forms_attacked(client, event, range(told.first, told.first + told.files))
     finally:
         runner.teardown_databases(held)
     print(f"fuzz: {faults} faults")
     return 1 if faults else 0
+
+
+def forms_attacked(client: Any, event: Any, seeds: range) -> int:
+    """Attacks every form of the racer's pages, prints what came of it, and returns the number of faults."""
+    from .fuzz_forms import attacks, forms_of
+
+    forms = forms_of(client, [*newest_pages(), *pages_of_event(event)])
+    slowest, faults = 0.0, []
+    for seed, sent, status, took in attacks(client, forms, seeds):
+        slowest = max(slowest, took)
+        if status >= 500 or took > PATIENCE_S:
+            faults.append(f"    seed {seed}: status {status} in {took:.1f} s, {sent}")
+    print(f"{'forms':12} {len(seeds)} sent to {len(forms)} forms and queries, slowest {slowest:.2f} s, {len(faults)} faults", flush=True)
+    print("\n".join(faults[:20]))
+    return len(faults)
+
+
+def pages_of_event(event: Any) -> list[str]:
+    """Pages of an event that ask for something."""
+    at, sheet, run = f"/events/{event.pk}", event.sheets.first().pk, event.runs.first().pk
+    asking = (
+        *EVENT_PAGES[:-1], f"sheet/{sheet}/effects/", f"sheet/{sheet}/advice/?slides=front&phase=mid&where=&how=clearly&tyres=warm",
+        f"sheet/{sheet}/search/", f"sheet/{sheet}/figures/", f"sheet/{sheet}/stint/", f"sheet/{sheet}/carry/", f"sheet/{sheet}/readings/",
+        f"sheet/{sheet}/check/", f"sheet/{sheet}/card/", "sheet/difference/", f"runs/{run}/", "runs/live/", "verdicts/plan/", "thread/",
+    )  # fmt: skip
+    return ["/jobs/", "/account/", "/password/", "/garage/circuits/new/", *(f"{at}/{page}" for page in asking)]
 
 
 def scenario() -> tuple[Any, Any, Any, str, str]:

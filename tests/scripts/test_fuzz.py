@@ -11,7 +11,8 @@ from apextrim.events.models import Event
 from apextrim.runs import logger
 from apextrim.runs.models import Run
 from apextrim.sheets.models import Sheet
-from scripts.fuzz import Door, Tally, attack, doors, hostile, newest_pages
+from scripts.fuzz import Door, Tally, attack, doors, hostile, newest_pages, pages_of_event
+from scripts.fuzz_forms import attacks, forms_of
 from tests.apextrim.conftest import drive, event, first  # noqa: F401
 
 pytestmark = pytest.mark.slow
@@ -54,3 +55,10 @@ def test_the_same_seed_makes_the_same_file() -> None:
     assert [hostile(good, random.Random(k)) for k in range(50)] == [hostile(good, random.Random(k)) for k in range(50)]
     assert len({hostile(good, random.Random(k)) for k in range(50)}) > 30
     assert Tally().faults == []
+
+
+def test_no_form_breaks(client: Client, event: Event, first: Sheet, drive: Callable[..., Run]) -> None:  # noqa: F811
+    drive(first, 1)
+    forms = forms_of(client, [*newest_pages(), *pages_of_event(event)])
+    assert len(forms) > 30 and sum(form.method.lower() == "post" for form in forms) > 15
+    assert [what for _, what, status, _ in attacks(client, forms, range(9_000, 9_060)) if status >= 500] == []
