@@ -1,6 +1,7 @@
 """Everything that is stored for an event, as it is: for an event whose pages cannot be shown any more."""
 
 from collections.abc import Iterator
+from itertools import islice
 
 from django.core import serializers
 from django.db.models import Model
@@ -12,6 +13,9 @@ from apextrim.runs.models import Lap, Sample
 _PARTS = (
     "sessions", "knots", "sheets", "runs", "readings", "verdicts", "plans", "tests", "calibrations", "searches",
 )  # fmt: skip
+
+#: Rows that are written at once.
+_AT_ONCE = 500
 
 
 def _rows(event: Event) -> Iterator[Model]:
@@ -25,6 +29,8 @@ def _rows(event: Event) -> Iterator[Model]:
     yield from Sample.objects.filter(run__event=event).order_by("pk").iterator()
 
 
-def rows_as_json(event: Event) -> str:
-    """Every row of an event as Django's serializer writes it, one a line; nothing of it is read or checked."""
-    return str(serializers.serialize("jsonl", _rows(event)))
+def rows_as_json(event: Event) -> Iterator[str]:
+    """Every row of an event as Django's serializer writes it, one a line, some at a time; nothing of it is read or checked."""
+    rows = _rows(event)
+    while some := list(islice(rows, _AT_ONCE)):
+        yield str(serializers.serialize("jsonl", some))

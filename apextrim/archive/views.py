@@ -4,7 +4,7 @@ import sys
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import redirect
 from django.template import loader
 from django.views.decorators.http import require_GET, require_POST
@@ -40,11 +40,11 @@ def take_out(request: HttpRequest, event_id: int) -> HttpResponse:
 
 
 @require_GET
-def take_rows(request: HttpRequest, event_id: int) -> HttpResponse:
+def take_rows(request: HttpRequest, event_id: int) -> StreamingHttpResponse:
     """What is stored for the event as it is, also where none of it can be read any more."""
     event = owned_or_404(Event, request.user, "car", "circuit", pk=event_id)
     headers = {"Content-Disposition": f'attachment; filename="event-{event.pk}-rows.jsonl"'}
-    return HttpResponse(rows_as_json(event), content_type="application/x-ndjson", headers=headers)
+    return StreamingHttpResponse(rows_as_json(event), content_type="application/x-ndjson", headers=headers)
 
 
 @login_not_required

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from django.conf import settings
 from django.db.models import QuerySet
+from django.http import Http404
 from django.utils import timezone
 
 from apextrim.accounts.owned import Person, owned
@@ -37,6 +38,17 @@ def workers_answer() -> bool:
 def jobs_of(user: Person) -> QuerySet[Job]:
     """The newest jobs of an owner, without their files."""
     return owned(Job, user).defer("data")[:MOST_SHOWN]
+
+
+def job_for(user: Person, job_id: int) -> Job:
+    """One job of an owner without its file, which may be large and is asked for again and again.
+
+    :raises Http404: if there is none, or it is somebody else's
+    """
+    job = owned(Job, user).defer("data").filter(pk=job_id).first()
+    if job is None:
+        raise Http404
+    return job
 
 
 def waits_for(job: Job) -> str:

@@ -9,8 +9,6 @@ from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
-from apextrim.accounts.owned import owned_or_404
-
 from . import queries, queue
 from .models import Job
 
@@ -25,7 +23,7 @@ def jobs(request: HttpRequest) -> HttpResponse:
 
 
 def _context(request: HttpRequest, job_id: int) -> dict[str, Any]:
-    job = owned_or_404(Job, request.user, pk=job_id)
+    job = queries.job_for(request.user, job_id)
     return {"job": job, "waits": queries.waits_for(job) if job.state == "waiting" else ""}
 
 
@@ -61,7 +59,7 @@ def part(request: HttpRequest, job_id: int) -> HttpResponse:
 @require_POST
 def stop(request: HttpRequest, job_id: int) -> HttpResponse:
     """Asks a job to stop."""
-    job = owned_or_404(Job, request.user, pk=job_id)
+    job = queries.job_for(request.user, job_id)
     queue.stop(job)
     back = request.POST.get("back", "")
     return redirect(back if url_has_allowed_host_and_scheme(back, allowed_hosts=None) else reverse("jobs"))

@@ -38,7 +38,7 @@ def test_an_event_that_cannot_be_shown_is_exported_and_deleted(browser: Client, 
     assert failing
     page = browser.get(f"/events/{event.pk}/{failing[0]}").content.decode()
     assert "cannot be shown" in page and f"/events/{event.pk}/rows/" in page and f"/events/{event.pk}/delete/" in page
-    rows = [json.loads(line) for line in browser.get(f"/events/{event.pk}/rows/").content.decode().splitlines()]
+    rows = [json.loads(line) for line in browser.get(f"/events/{event.pk}/rows/").getvalue().decode().splitlines()]
     assert {"events.event", "library.car", "sheets.sheet"} <= {row["model"] for row in rows}
     assert browser.get(f"/events/{event.pk}/delete/").status_code == 200
     assert browser.post(f"/events/{event.pk}/delete/", follow=True).status_code == 200

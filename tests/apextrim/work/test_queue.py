@@ -7,7 +7,9 @@ from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
+from django.db import connection
 from django.test import Client
+from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from apexcore.errors import FileRejected
@@ -211,3 +213,12 @@ def test_of_many_owners_one_computes_less_than_there_are_workers_and_the_first_c
     assert set(carried) == {jobs[2].pk, jobs[3].pk}  # whoever ends wakes the next one
     worker.work_off(jobs[3].pk, beats=False)
     assert {job.state for job in Job.objects.filter(pk__in=[jobs[2].pk, jobs[3].pk])} == {"done"}
+
+
+def test_a_page_that_is_asked_for_again_does_not_read_the_file(owner: User) -> None:
+    job = ask(owner)
+    client = Client()
+    client.force_login(owner)
+    with CaptureQueriesContext(connection) as asked:
+        assert client.get(f"/jobs/{job.pk}/part/").status_code == client.get("/jobs/").status_code == 200
+    assert not [query["sql"] for query in asked if '"work_job"."data"' in query["sql"]]
