@@ -16,8 +16,6 @@ from django.http import HttpRequest
 from django.utils import timezone
 
 _BEGAN = "began"
-#: What browsers call themselves besides their own name.
-_EVERY_BROWSER = {"Mozilla", "AppleWebKit", "Safari", "Gecko", "Version", "Mobile"}
 
 
 @dataclass(frozen=True)
@@ -46,12 +44,9 @@ def _remember(sender: object, request: HttpRequest, user: User, **_: Any) -> Non
 
 
 def words_of(agent: str) -> str:
-    """A browser's own name and its system from what it sends; all of it where that is of another form."""
-    system = re.search(r"\(([^)]*)\)", agent)
-    names = [(name, number) for name, number in re.findall(r"([A-Za-z]+)/(\d+)", agent) if name not in _EVERY_BROWSER]
-    if system is None or not names:
-        return agent[:80] or "unknown"
-    return f"{names[-1][0]} {names[-1][1]}, {system.group(1)[:60]}"
+    """The system that a browser says it runs on, which tells a phone from a laptop; all that it says where it is of another form."""
+    system = re.search(r"\(([^()]{3,200})\)", agent)
+    return (system.group(1) if system else agent)[:80] or "unknown"
 
 
 def _digest(session_key: str) -> str:

@@ -104,14 +104,11 @@ def test_folder_and_files_are_nobody_elses(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("agent", "words"),
     [
-        (
-            "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Wanderer/156.0.0.0 Safari/537.36",
-            "Wanderer 156, X11; Linux x86_64",
-        ),
+        ("Wanderer/5.0 (Phone; Marsh 14) Engine/537.36 (and others) Wanderer/156", "Phone; Marsh 14"),
         ("", "unknown"),
         ("a plain logger", "a plain logger"),
         ("(" * 300, "(" * 80),
     ],
 )
-def test_a_browser_is_named_by_its_own_name(agent: str, words: str) -> None:
+def test_a_browser_is_told_by_its_system(agent: str, words: str) -> None:
     assert words_of(agent) == words
