@@ -12,7 +12,6 @@ import math
 import os
 import random
 import re
-import socket
 import statistics
 import subprocess
 import sys
@@ -24,9 +23,10 @@ import urllib.parse
 import urllib.request
 from collections import defaultdict
 from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
+
+from .servers import running
 
 ROOT = Path(__file__).parents[1]
 
@@ -104,35 +104,6 @@ class Browser:
         self.send("sign in", "/sign-in/", self.ask("sign in", "/sign-in/"), {"username": name, "password": password})
 
 
-def free_port() -> int:
-    """A port that nobody uses."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
-
-
-@contextmanager
-def server(folder: Path) -> Iterator[tuple[str, int]]:
-    """A server on the data of a folder: its address and process."""
-    port = free_port()
-    env = {**os.environ, "APEX_VAR": str(folder), "APEX_DEMO": "1"}
-    process = subprocess.Popen(
-        [sys.executable, "manage.py", "serve", "--port", str(port)], cwd=ROOT, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-    )
-    address = f"http://127.0.0.1:{port}"
-    try:
-        for _ in range(600):
-            try:
-                urllib.request.urlopen(f"{address}/health/", timeout=5)
-                break
-            except OSError:
-                time.sleep(0.1)
-        yield address, process.pid
-    finally:
-        process.terminate()
-        process.wait(20)
-
-
 def memory_mb(pid: int) -> float:
     """Memory of a process and all below it [MB]."""
     kb = 0.0
@@ -149,7 +120,7 @@ def memory_mb(pid: int) -> float:
 def alone(folder: Path) -> Times:
     """Every page of the demo event, a first and a second time, with nobody else there."""
     times = Times()
-    with server(folder) as (address, _):
+    with running(folder) as (address, _):
         browser = Browser(address, times)
         browser.sign_in("racer", "sallowmere")
         browser.ask("events", "/events/")
@@ -201,7 +172,7 @@ def together(folder: Path, users: int, seconds: float, pauses: tuple[float, floa
         [sys.executable, "-c", _ACCOUNTS, str(users), "user"], cwd=ROOT, env=env, check=True, capture_output=True, text=True
     )
     times = Times()
-    with server(folder) as (address, pid):
+    with running(folder) as (address, pid):
         time.sleep(6)
         accounts = [line.split() for line in made.stdout.splitlines()]
         browsers = [Browser(address, times) for _ in accounts]
@@ -226,7 +197,7 @@ def beside(folder: Path) -> tuple[list[float], list[float]]:
     env = {**os.environ, "APEX_VAR": str(folder), "DJANGO_SETTINGS_MODULE": "apextrim.settings"}
     made = subprocess.run([sys.executable, "-c", _ACCOUNTS, "2", "other"], cwd=ROOT, env=env, check=True, capture_output=True, text=True)
     times = Times()
-    with server(folder) as (address, _):
+    with running(folder) as (address, _):
         racer = Browser(address, times)
         racer.sign_in("racer", "sallowmere")
         bench = racer.ask("bench", "/events/1/sheet/")

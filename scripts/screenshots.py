@@ -4,15 +4,14 @@ import os
 import subprocess
 import sys
 import tempfile
-import time
 from pathlib import Path
-from urllib.request import urlopen
 
 from playwright.sync_api import Page, sync_playwright
 
+from .servers import running
+
 ROOT = Path(__file__).parents[1]
 TARGET = ROOT / "docs" / "screenshots"
-PORT = 8765
 VIEWS = {
     "brief": "/events/1/", "lap": "/events/1/lap/", "runs": "/events/1/runs/", "run": "/events/1/runs/13/",
     "verdicts": "/events/1/verdicts/?a=1&b=2&margin=0.10", "race": "/events/1/race/", "difference": "/events/1/sheet/difference/?a=1&b=4",
@@ -27,7 +26,7 @@ VIEWS = {
 def take(page: Page) -> None:
     """All pictures, at 1280 × 800."""
     TARGET.mkdir(parents=True, exist_ok=True)
-    page.goto(f"http://127.0.0.1:{PORT}/")
+    page.goto("/")
     page.evaluate("() => localStorage.setItem('apex-theme', 'day')")
     page.reload()
     page.screenshot(path=TARGET / "sign-in.png")
@@ -35,7 +34,7 @@ def take(page: Page) -> None:
     page.get_by_role("heading", name="Events", exact=True).wait_for()
     page.screenshot(path=TARGET / "events.png")
     for name, address in VIEWS.items():
-        page.goto(f"http://127.0.0.1:{PORT}{address}")
+        page.goto(address)
         page.wait_for_timeout(300)
         page.screenshot(path=TARGET / f"{name}.png")
     sheet(page, "sheet")
@@ -45,7 +44,7 @@ def take(page: Page) -> None:
 
 def sheet(page: Page, name: str) -> None:
     """The sheet bench with a step taken and one item in focus."""
-    page.goto(f"http://127.0.0.1:{PORT}/events/1/sheet/")
+    page.goto("/events/1/sheet/")
     page.evaluate("() => localStorage.removeItem('apex-draft-1-4')")
     page.reload()
     page.get_by_label("Front anti-roll bar", exact=True).focus()
@@ -62,22 +61,11 @@ def main() -> None:
         env = {**os.environ, "APEX_VAR": var, "APEX_DEMO": "1"}
         for command in (["warm"], ["migrate", "-v0"], ["load_demo"]):
             subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True)
-        server = subprocess.Popen([sys.executable, "manage.py", "serve", "--port", str(PORT)], cwd=ROOT, env=env)
-        try:
-            for _ in range(100):
-                try:
-                    urlopen(f"http://127.0.0.1:{PORT}/sign-in/", timeout=2)
-                    break
-                except OSError:
-                    time.sleep(0.2)
-            with sync_playwright() as playwright:
-                flags = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
-                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
-                take(browser.new_page(viewport={"width": 1280, "height": 800}))
-                browser.close()
-        finally:
-            server.terminate()
-            server.wait(20)
+        with running(Path(var)) as (address, _), sync_playwright() as playwright:
+            flags = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+            take(browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address))
+            browser.close()
 
 
 if __name__ == "__main__":

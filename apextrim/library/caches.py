@@ -38,8 +38,13 @@ def weight(value: object) -> int:
     return _OBJECT_BYTES
 
 
+def _frozen(value: object) -> object:
+    return tuple(value) if isinstance(value, list) else value
+
+
 def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callable[Arguments, Kept]]:
-    """Keeps the results of a function of hashable positional arguments, the ones used last longest.
+    """Keeps the results of a function of hashable arguments and lists of such, the ones used last longest. Results are shared:
+    nobody may change one.
 
     A result that weighs more than all the room is worked out anew every time. Errors are not kept.
 
@@ -52,7 +57,7 @@ def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callab
 
         @wraps(function)
         def found(*args: Arguments.args, **kwargs: Arguments.kwargs) -> Kept:
-            key = (args, tuple(sorted(kwargs.items())))
+            key = (tuple(map(_frozen, args)), tuple(sorted((name, _frozen(value)) for name, value in kwargs.items())))
             with lock:
                 if key in cache:
                     return cast(Kept, cache[key][1])

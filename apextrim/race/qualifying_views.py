@@ -56,7 +56,7 @@ def qualifying(request: HttpRequest, event_id: int) -> HttpResponse:
             (float(base.mean()), float(base.std())), best.warm_s, best.fade_s, mean.fuel_l_per_lap * mean.fuel_s_per_l, known.scatter_s,
             form.cleaned_data["mistakes"] / 100.0,
         )  # fmt: skip
-        found = fits.flying_laps(ask, form.cleaned_data["beat"])
+        found = fits.flying_laps(ask, wanted_s=form.cleaned_data["beat"])
         compound = cases.car_of(event).tyres.compound(best.key)
         context |= {
             "attempts": [(attempt, (attempt.laps + 2) * mean.fuel_l_per_lap) for attempt in found], "first": found[0], "compound": compound,

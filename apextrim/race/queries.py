@@ -107,7 +107,7 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     order.sort(key=lambda key: row is None or key != row.pk)  # a stable sort: the rest stay in their order
     levels = {key: index for index, key in enumerate(order)}
     laps = [replace(lap, level=levels[run.run.sheet_id]) for run in runs for lap in run.laps]
-    pace = fits.pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps, facts.conditions_of(event).track_c)
+    pace = fits.pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps, track_c=facts.conditions_of(event).track_c)
     return pace, sheets[order[0]] if order else None
 
 

@@ -54,8 +54,8 @@ def job_for(user: Person, job_id: int) -> Job:
 def waits_for(job: Job) -> str:
     """Why a waiting job has not begun, as a sentence."""
     if not workers_answer():
-        return "No worker is running on this server, so nothing begins. It starts with “make serve”, or with “manage.py work”."
+        return "No worker is running on this server, so nothing starts. Workers start with “make serve”, or with “manage.py work”."
     before = Job.objects.filter(owner_id=job.owner_id, lane=job.lane, pk__lt=job.pk, state__in=("waiting", "running")).count()
     if before:
         return f"Waiting for {before} of your jobs: one runs at a time, up to four wait."
-    return "Waiting for a free worker. Owners take turns."
+    return "Waiting for a free worker. Accounts take turns."

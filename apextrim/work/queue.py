@@ -10,6 +10,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 from huey import Huey, RedisHuey, SqliteHuey
 
@@ -128,13 +129,16 @@ def wake() -> None:
             carry(pk)
 
 
+def end(rows: QuerySet[Job], state: str, told: list[str], address: str = "") -> int:
+    """Ends these jobs, whose files are gone with that. Returns how many there were."""
+    sentences = [text[:400] for text in told[:50]]
+    return rows.update(state=state, told=sentences, address=address, progress=1.0, ended_at=timezone.now(), data=None)
+
+
 def stop(job: Job) -> None:
     """Asks a job to stop: one that waits has ended with that, one that runs ends within two seconds."""
-    now = timezone.now()
-    ended = Job.objects.filter(pk=job.pk, state="waiting").update(
-        state="stopped", stop=True, told=["Stopped." if job.begun_at else "Stopped before it began."], ended_at=now, data=None
-    )  # fmt: skip
-    if ended:
+    waiting = Job.objects.filter(pk=job.pk, state="waiting")
+    if end(waiting, "stopped", ["Stopped." if job.begun_at else "Stopped before it began."]):
         send_next(job.owner_id, job.lane)
     else:
         Job.objects.filter(pk=job.pk, state="running").update(stop=True)
@@ -167,9 +171,9 @@ def put_back(job: Job, counted: bool = True) -> None:
     rows = Job.objects.filter(pk=job.pk, state="running", tries=job.tries)
     if counted and job.tries >= _MOST_TRIES:
         told = [f"Its worker ended {job.tries} times while it was at this, so it was given up. Nothing was changed."]
-        rows.update(state="failed", told=told, ended_at=timezone.now(), data=None)
+        end(rows, "failed", told)
     elif job.stop:
-        rows.update(state="stopped", told=["Stopped."], ended_at=timezone.now(), data=None)
+        end(rows, "stopped", ["Stopped."])
     else:
         rows.update(state="waiting", sent_at=None, worker="", tries=job.tries if counted else job.tries - 1)
 

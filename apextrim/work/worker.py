@@ -25,7 +25,7 @@ _LOOK_S, _BEAT_S = 0.25, 5.0
 #: Between the wish to stop and the end from outside of a job that does not look [s].
 _GRACE_S = 1.2
 
-BROKEN = "This did not work because of a fault of the program, which is in its log. Nothing was changed."
+BROKEN = "This failed because of a fault in the program; the log says where. Nothing was changed."
 
 
 class Stopped(BaseException):
@@ -105,10 +105,7 @@ def _claim(pk: int) -> Job | None:
 
 
 def _end(job: Job, state: str, told: list[str], address: str = "") -> None:
-    rows = Job.objects.filter(pk=job.pk, tries=job.tries, state="running")
-    rows.update(
-        state=state, told=[text[:400] for text in told[:50]], address=address, progress=1.0, ended_at=timezone.now(), data=None
-    )  # fmt: skip
+    queue.end(Job.objects.filter(pk=job.pk, tries=job.tries, state="running"), state, told, address)
 
 
 def _run(job: Job, beats: bool) -> Done | Again:

@@ -3,16 +3,15 @@
 import fcntl
 import os
 import shutil
-import socket
 import subprocess
 import sys
-import time
 from collections.abc import Iterator
 from pathlib import Path
-from urllib.request import urlopen
 
 import pytest
 from playwright.sync_api import Browser, Page, StorageState, expect, sync_playwright
+
+from scripts.servers import running
 
 ROOT = Path(__file__).parents[2]
 FLAGS = [
@@ -39,12 +38,6 @@ call_command("load_demo")
 """
 
 
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
-
-
 def demo_folder(shared: Path) -> Path:
     """A folder with the demo's database, loaded once for all workers of a test run."""
     folder = shared / "demo"
@@ -65,26 +58,8 @@ def site(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     base = tmp_path_factory.getbasetemp()
     folder = base / "site"
     shutil.copytree(demo_folder(base.parent if "PYTEST_XDIST_WORKER" in os.environ else base), folder)
-    port = free_port()
-    env = {**os.environ, "APEX_VAR": str(folder), "APEX_DEMO": "1"}
-    server = subprocess.Popen(
-        [sys.executable, "manage.py", "serve", "--port", str(port)], cwd=ROOT, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-    )
-    address = f"http://127.0.0.1:{port}"
-    try:
-        deadline = time.monotonic() + 180
-        while True:
-            assert server.poll() is None, "the server ended"
-            try:
-                urlopen(f"{address}/sign-in/", timeout=30)
-                break
-            except OSError:
-                assert time.monotonic() < deadline, "the server does not answer"
-                time.sleep(0.1)
+    with running(folder) as (address, _):
         yield address
-    finally:
-        server.terminate()
-        server.wait(30)
 
 
 @pytest.fixture(scope="session")

@@ -126,7 +126,7 @@ def advise(
     elsewhere. The last candidate may be a set of two, half of each.
 
     :param items: items that may be moved; locked ones and those that never enter the lap are passed over
-    :param known: effects of one step each way on warm tyres, where they were computed before
+    :param known: effects of one step each way on the report's tyres, where they were computed before
     :raises InputError: if no corner has that phase
     :raises SolverError: if the car cannot take the circuit
     """
@@ -143,7 +143,7 @@ def advise(
     wanted = SEVERITY_PCT[report.severity]
     free = [item for item in items if item.tunes_lap]
     keys = {item.key for item in free}
-    if known is not None and report.tyres == "warm":
+    if known is not None:
         effects = [effect for effect in known if effect.item.key in keys]
     else:
         effects = step_effects(lap_case, sheet, free, begin, spans)

@@ -6,11 +6,13 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...circuit.line import CornerSpan
 from ...lap.solver import COLUMN, Lap
 
-Floats = np.ndarray[tuple[int], np.dtype[np.float64]]
+Floats = NDArray[np.float64]
+Ints = NDArray[np.int64]
 
 PHASES = ("entry", "mid", "exit")
 SPEEDS = ("slow", "medium", "fast")
@@ -80,20 +82,26 @@ class CornerResult:
     use: float
 
 
+@lru_cache(maxsize=2000)
+def _stations(first: int, last: int, count: int) -> Ints:
+    """Stations of a corner on a lap of so many; shared, so nobody may change them."""
+    return np.arange(first, last + 1) % count
+
+
 def slowest_station(lap: Lap, span: CornerSpan) -> int:
     """The station of a corner at which the lap is slowest."""
-    inside = np.arange(span.first, span.last + 1) % len(lap.data)
+    inside = _stations(span.first, span.last, len(lap.data))
     return int(inside[np.argmin(lap.column("speed")[inside])])
 
 
-def hard_braking(lap: Lap, apex: int) -> "np.ndarray[tuple[int], np.dtype[np.int64]]":
+def hard_braking(lap: Lap, apex: int) -> Ints:
     """Stations of the hardest part of the braking before a corner's slowest one; empty where it is not braked for."""
     before = np.arange(apex - _BRAKING_STATIONS, apex + 1) % len(lap.data)
     brake = lap.column("brake")[before]
     return before[brake > max(_HARD * float(brake.max()), _BRAKED)]
 
 
-def read_corner(lap: Lap, span: CornerSpan, s: "np.ndarray[tuple[int], np.dtype[np.float64]]") -> CornerResult:
+def read_corner(lap: Lap, span: CornerSpan, s: Floats) -> CornerResult:
     """Reads one corner from a lap.
 
     :param s: distance of each station along the lap [m]
@@ -102,7 +110,7 @@ def read_corner(lap: Lap, span: CornerSpan, s: "np.ndarray[tuple[int], np.dtype[
     length = float(s[-1] + (s[-1] - s[-2]))
     speed, lateral = lap.column("speed"), np.abs(lap.column("lateral"))
     brake, throttle = lap.column("brake"), lap.column("throttle")
-    inside = np.arange(span.first, span.last + 1) % n
+    inside = _stations(span.first, span.last, n)
     apex = slowest_station(lap, span)
     start, fastest = apex, 0.0
     for k in range(1, n // 3):  # the braking of this corner lies in the run of falling speed before its slowest point
@@ -134,7 +142,7 @@ def read_corner(lap: Lap, span: CornerSpan, s: "np.ndarray[tuple[int], np.dtype[
     )
 
 
-def _first(throttle: "np.ndarray[tuple[int], np.dtype[np.float64]]", start: int, share: float) -> int:
+def _first(throttle: Floats, start: int, share: float) -> int:
     """First station from `start` on with at least this throttle; the one a quarter lap on if there is none."""
     n = len(throttle)
     for k in range(n // 4):
@@ -165,11 +173,6 @@ def _phases(lateral: Floats, dt: Floats, balance: Floats, apex: int) -> Phases:
 def _rise(part: Floats, edges: tuple[float, float]) -> Floats:
     """0 below the first edge, 1 above the second, even between."""
     return np.minimum(np.maximum((part - edges[0]) / (edges[1] - edges[0]), 0.0), 1.0)
-
-
-@lru_cache(maxsize=2000)
-def _stations(first: int, last: int, count: int) -> "np.ndarray[tuple[int], np.dtype[np.int64]]":
-    return np.arange(first, last + 1) % count
 
 
 def corner_balances(lap: Lap, spans: Sequence[CornerSpan]) -> tuple[CornerBalance, ...]:
