@@ -15,10 +15,10 @@ from scipy.optimize import Bounds, LinearConstraint, brentq, milp
 from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.line import corners, racing_line
 from apexcore.formats.laps_csv import read_laps
-from apexcore.judge import model
+from apexcore.judge import model, sampler
 from apexcore.judge.laps import propose
 from apexcore.judge.model import Observed, Prior, Priors
-from apexcore.judge.plan import Question, run_order
+from apexcore.judge.plan import Question, Spread, run_order
 from apexcore.judge.plan import plans as test_plans
 from apexcore.judge.verdict import judge
 from apexcore.lap import kernel
@@ -188,7 +188,7 @@ def rows() -> list[Row]:
     plain_read = time.perf_counter() - begin
     read = median_s(lambda: propose(read_laps(rows_10k), True, False), 3)
     found.append(Row("reading and looking over 10,000 laps", read, plain_read, "csv alone", 2.0, f"unchecked, {len(plain_rows)} rows"))
-    asked = Question(0.15, 0.15, 0.08, 75, 240, 300)
+    asked = Question(0.15, Spread.entered(0.15, 0.08), 75, 240, 300)
     planned_test = median_s(lambda: test_plans(asked, PRIORS), 3)
     begin = time.perf_counter()
     settled_share(asked, run_order(8, 1), 5, 40)
@@ -200,13 +200,17 @@ def rows() -> list[Row]:
 
 def plain_gibbs_s(laps: list[Observed], priors: Priors) -> float:
     """Time of the sampler in plain Python, scaled up from a fiftieth of its draws [s]."""
-    x = model.design(laps, 2, 2, model.reference_of(laps))
-    mean, sd = model.prior_columns(priors, 2)
+    x = model.design(laps, 2, model.reference_of(laps), 1, [])
+    mean, sd = model.prior_columns(priors, 1, 0)
     run = np.array([lap.run for lap in laps])
     times = np.array([lap.time_s for lap in laps])
-    steps = (model.DRAWS + model._BURN) // 50
+    steps = (model.DRAWS + model.BURN) // 50
+    nothing = np.array([0.0, 0.0, 0.0, 1.0, 1.0, 0.0])
     begin = time.perf_counter()
-    model._gibbs.py_func(x, times - times.mean(), run, 30, mean, sd, 1, 0, steps, model.TAILS, model.SCATTER_PRIOR_S, model.SHIFT_PRIOR_S)
+    sampler.gibbs.py_func(
+        x, times - times.mean(), run, 30, mean, sd, 1, 1, 0, steps, model.TAILS, model.SCATTER_PRIOR_S, model.SHIFT_PRIOR_S, nothing,
+        model.LEARNING_PRIOR_S, 0.0, np.array(model.SPOILED),
+    )  # fmt: skip
     return 50 * (time.perf_counter() - begin)
 
 

@@ -15,7 +15,7 @@ from apexcore.circuit.track import Circuit, Corner, Straight, mirrored
 from apexcore.errors import NoLegalPlan
 from apexcore.judge.calibration import calibrate
 from apexcore.judge.fade import fade
-from apexcore.judge.plan import Question, plans
+from apexcore.judge.plan import Question, Spread, plans
 from apexcore.judge.verdict import judge, judge_several
 from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, lateral_transfer
@@ -230,9 +230,9 @@ def several_case(trials: int = 400) -> Case:
 def plan_cases(trials: int = 500) -> Iterator[Case]:
     """Planned tests: the power promised against simulated tests driven to the plan."""
     for ask in (
-        Question(0.2, 0.12, 0.06, 75, 240, 600),
-        Question(0.35, 0.2, 0.12, 75, 240, 600),
-        Question(0.3, 0.15, 0.1, 75, 240, 600, 2),
+        Question(0.2, Spread.entered(0.12, 0.06), 75, 240, 600),
+        Question(0.35, Spread.entered(0.2, 0.12), 75, 240, 600),
+        Question(0.3, Spread.entered(0.15, 0.1), 75, 240, 600, 2),
     ):
         plan = plans(ask, PRIORS)[0]
         share = settled_share(ask, plan.order, plan.laps, trials, first=10_000)

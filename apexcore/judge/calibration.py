@@ -19,7 +19,8 @@ from ..quantities.spread import Z95
 from ..vehicle.car import Car
 from ..vehicle.sheet import Sheet
 from .laps import DrivenLap
-from .model import TAILS, Floats, scale_of
+from .model import TAILS, scale_of
+from .sampler import Floats
 
 #: What is scaled, in words.
 SCALES: dict[str, str] = {"grip": "grip", "power": "power", "drag": "drag", "fuel": "fuel use", "wear": "tyre wear"}
@@ -37,6 +38,8 @@ RUN_TREND_S = 0.02
 #: What the model's own rounding leaves of a run's mean fuel [l] and top speed [m/s].
 _FUEL_LEAST_L, _TOP_LEAST_MS = 0.005, 0.1
 _STEP, _ROUNDS = 0.03, 2
+#: Prior deviations from which on a scale is said to be at the edge of what was thought likely; and how much wider the priors then are.
+_EDGE, _WIDER = 1.6, 3.0
 _LEAST_SCATTER_S = 0.05
 
 Scales = Mapping[str, float]
@@ -148,6 +151,9 @@ def _calibrated(runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor) -> Cal
     for _ in range(_ROUNDS):
         rows = list(pool.map(partial(_rows, theta=theta, scatter=scatter), runs))
         theta, covariance = _solved(rows, theta, prior)
+    if at_edge(*_split(theta)):  # the book is further off than books are: what was thought likely is no longer held against the laps
+        rows = list(pool.map(partial(_rows, theta=theta, scatter=scatter), runs))
+        theta, covariance = _solved(rows, theta, _WIDER * prior)
     scales, driver = _split(theta)
     after = list(pool.map(partial(predicted, scales=scales, driver=driver), runs))
     spread = Z95 * np.sqrt(np.diag(covariance))
@@ -156,6 +162,12 @@ def _calibrated(runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor) -> Cal
         scales, {name: float(value) for name, value in zip(SCALES, spread[:-1], strict=True)}, (driver, float(spread[-1])),
         sum(lap.kind == "timed" for run in runs for lap in run.laps), before_s, after_s, (level_before, level_after),
     )  # fmt: skip
+
+
+def at_edge(scales: Scales, driver: float) -> list[str]:
+    """What was found so far from the book that the book, or the choice of driver, is to be doubted, in words."""
+    found = [words for name, words in SCALES.items() if abs(scales.get(name, 1.0) - 1.0) > _EDGE * PRIOR_SD[name]]
+    return found + (["the driver's share"] if abs(driver) > _EDGE * DRIVER_SD else [])
 
 
 def _split(theta: Floats) -> tuple[dict[str, float], float]:

@@ -8,6 +8,7 @@ import numpy as np
 
 from ..quantities.spread import half_interval
 from ..quantities.text import format_lap
+from .sampler import Floats
 
 LapKind = Literal["timed", "out", "in", "spoiled"]
 KINDS: tuple[LapKind, ...] = ("timed", "out", "in", "spoiled")
@@ -17,6 +18,8 @@ KIND_WORDS: dict[str, str] = {"timed": "timed lap", "out": "out-lap", "in": "in-
 #: many seconds. 1.4826 turns a median absolute deviation into a standard deviation of normal scatter.
 _OUTLIER = 5.0
 _OUTLIER_LEAST_S = 0.8
+#: A lap quicker than the median by more than so many robust deviations, and more than this share of it, cannot have been driven.
+_TOO_QUICK, _TOO_QUICK_SHARE = 8.0, 0.04
 
 
 @dataclass(frozen=True)
@@ -89,10 +92,15 @@ def figures(laps: Sequence[DrivenLap]) -> RunFigures:
     return RunFigures(len(times), min(times), float(np.median(times)), spread, float(np.mean(times)), longest, _best_sectors(timed), fuel)
 
 
+#: How far the sectors of a lap may add up to something else than its time before they are not all there: share of the lap.
+_CLOSES = 0.005
+
+
 def _best_sectors(timed: Sequence[DrivenLap]) -> float | None:
-    """Sum of the best time of every sector [s], over laps that have them all."""
-    count = max(len(lap.sectors_s) for lap in timed)
-    whole = [lap.sectors_s for lap in timed if len(lap.sectors_s) == count]
+    """Sum of the best time of every sector [s], over laps that have them all: those whose sectors add up to the lap."""
+    closed = [lap for lap in timed if abs(sum(lap.sectors_s) - lap.time_s) <= _CLOSES * lap.time_s]
+    count = max((len(lap.sectors_s) for lap in closed), default=0)
+    whole = [lap.sectors_s for lap in closed if len(lap.sectors_s) == count]
     return float(np.min(np.array(whole), axis=0).sum()) if count >= 2 else None
 
 
@@ -100,7 +108,7 @@ def propose(laps: Sequence[DrivenLap], first_is_out: bool, last_is_in: bool) -> 
     """The kind each lap most likely has, and why where it is set aside here.
 
     Marks that are already set stay. A first lap from the pit is an out-lap, a last one into it an in-lap; what lies far
-    above the median of the rest is spoiled.
+    above the median of the rest is spoiled, unless it is the end of tyres that went off; what lies far below it is questioned.
     """
     found: list[tuple[LapKind, str]] = [(lap.kind, "marked by you" if lap.kind != "timed" else "") for lap in laps]
     if first_is_out and found and found[0][0] == "timed":
@@ -113,8 +121,26 @@ def propose(laps: Sequence[DrivenLap], first_is_out: bool, last_is_in: bool) -> 
     middle = float(np.median(timed))
     spread = max(1.4826 * float(np.median(np.abs(timed - middle))), 0.05)
     limit = middle + max(_OUTLIER * spread, _OUTLIER_LEAST_S)
-    why = f"more than {limit - middle:.1f} s slower than the median {format_lap(middle, 2)}"
-    return [
-        ("spoiled", why) if kind == "timed" and lap.time_s > limit else (kind, reason)
-        for lap, (kind, reason) in zip(laps, found, strict=True)
-    ]
+    least = middle - max(_TOO_QUICK * spread, _TOO_QUICK_SHARE * middle)
+    slow = f"more than {limit - middle:.1f} s slower than the median {format_lap(middle, 2)}"
+    quick = f"{middle - least:.1f} s or more quicker than the median {format_lap(middle, 2)}: a short cut, or a wrong figure?"
+    going_off = len(timed) - _going_off(timed, limit, spread)
+    place = -1
+    for index, (lap, (kind, _)) in enumerate(zip(laps, found, strict=True)):
+        if kind != "timed":
+            continue
+        place += 1
+        if lap.time_s > limit and place < going_off:
+            found[index] = ("spoiled", slow)
+        elif lap.time_s < least:
+            found[index] = ("spoiled", quick)
+    return found
+
+
+def _going_off(timed: Floats, limit: float, spread: float) -> int:
+    """How many laps at the end are slow because the tyres went off: two at least, each no quicker than the one before. Traffic and
+    mistakes come and go; a cliff stays and grows."""
+    count = 0
+    while count < len(timed) and timed[-1 - count] > limit and (count == 0 or timed[-count] > timed[-1 - count] - spread):
+        count += 1
+    return count if count >= 2 else 0

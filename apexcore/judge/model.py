@@ -1,48 +1,67 @@
 """The lap model: lap times corrected for fuel and tyre age.
 
 lap time = level of the sheet (or of every other tagged choice) + fuel x weight + compound + tyre age x its fade
-           + cold tyres + track temperature + session trend + shift of the run + scatter
+           + cold tyres + track temperature + session trend + what the driver still learns + shift of the day
+           + shift of the run + what a spoiled lap lost + scatter
 
-The run's shift is shared by all laps of a run (six laps in one run are not six independent runs); the scatter has heavy
-tails (Student t with four degrees of freedom). Priors for weight and fade come from the vehicle model. The posterior is
-drawn by Gibbs sampling (Gelman et al., Bayesian Data Analysis, 3rd ed., ch. 12 and 15; the t as a scale mixture, ch. 17)
-with a fixed seed, so that the same laps always give the same verdict.
+The run's shift is shared by all laps of a run (six laps in one run are not six independent runs); its spread has a heavy-tailed
+prior, which the driver's earlier runs sharpen. Learning dies out with the laps driven that day. A spoiled lap is slow, never fast:
+its delay is an exponential. The scatter has heavy tails (Student t with four degrees of freedom). Priors for weight and fade
+come from the vehicle model. The posterior is drawn by Gibbs sampling (`sampler`) with a fixed seed, so that the same laps
+always give the same verdict.
 """
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
-from numba import njit
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
+from .history import GUARD, HOUR_FROM, SHARE, History, history_of, log_weight
+from .sampler import Floats, gibbs
 
 TAILS = 4  #: degrees of freedom of the lap scatter
-DRAWS = 3000  #: posterior draws kept
-_BURN = 300  #: draws thrown away first
+DRAWS = 1600  #: posterior draws kept
+BURN = 250  #: draws thrown away first
 
 #: Scale of a Student t of that many degrees of freedom over the median of its absolute values.
 _SCALE_OVER_MEDIAN = 1.35
 
-#: Half-normal priors: scatter of a driver's laps and shift between runs [s]. Sources: both are wide around what club
-#: racers show (a few tenths from lap to lap, about a tenth from run to run); the data take over from the third run on.
+#: Half-normal prior of the scatter of a driver's laps, and half-Cauchy one of the spread from run to run [s]. Sources: both are wide
+#: around what club racers show (a few tenths from lap to lap, about a tenth from run to run); the Cauchy's tail lets a day of half a
+#: second be one.
 SCATTER_PRIOR_S = 1.0
-SHIFT_PRIOR_S = 0.15
+SHIFT_PRIOR_S = 0.10
+
+#: What a driver has still to learn on the first lap of a day, half-Cauchy [s], and the laps after which 1/e of it is left. Sources:
+#: assumptions of this product; 6 and 24 laps serve no better in simulated days.
+LEARNING_PRIOR_S, LEARNING_LAPS = 0.15, 12.0
+
+#: Spoiled laps that nobody marked: their mean delay [s], and counts of the beta prior of their share (one in ten).
+#: Source: assumptions of this product, held against worlds with none, 15 and 30 % of them.
+SPOILED = (1.0, 1.0, 9.0)
+
+#: Spread of days, as every car, track and driver has better and worse ones [s]. Source: an assumption of this product.
+DAY_SD_S = 0.3
+
+#: Half-normal prior of how much several sheets differ [s]: they shrink towards each other by what the laps leave open.
+#: Source: an assumption of this product, about what a day's changes are worth.
+ALIKE_PRIOR_S = 0.3
 
 #: Share of the time lost to cold tyres that is left one lap later. Source: the demo car's modelled stints.
 COLD_STAY = 0.4
 
-#: Prior spread of the difference between two levels [s]: so wide that it never decides.
-LEVEL_PRIOR_S = 5.0
+#: Prior spread of the lap time and of the difference between two levels [s]: so wide that they never decide.
+_TIME_PRIOR_S, LEVEL_PRIOR_S = 50.0, 7.0
 
 
-def information_of(scatter_s: float) -> float:
-    """What one lap of this scatter tells [1/s2]: a Student t carries (nu+1)/(nu+3) of the information of a normal one of the
-    same scale (Fisher information of the location of a t)."""
-    return (TAILS + 1.0) / (TAILS + 3.0) / scatter_s**2
+def information_of(scatter_s: Floats, spoiled: Floats) -> Floats:
+    """What one lap of this scatter tells at every draw [1/s2]: a Student t carries (nu+1)/(nu+3) of the information of a normal one of the
+    same scale (Fisher information of the location of a t).
+
+    :param spoiled: share of laps that tell nothing
+    """
+    return np.asarray((1.0 - spoiled) * (TAILS + 1.0) / (TAILS + 3.0) / scatter_s**2)
 
 
 def scale_of(rest_s: Floats) -> float:
@@ -71,7 +90,8 @@ class Priors:
     :param offset: lap time of each compound but the first, new, against the first [s]
     :param cold: time lost to cold tyres on the first timed lap; it shrinks by `COLD_STAY` a lap [s]
     :param track: lap time added by a warmer track [s/K]
-    :param trend: lap time added by an hour of the session, rubber and learning together [s/h]
+    :param trend: lap time added by an hour of the session, as a track gains rubber or loses it [s/h]
+    :param history: what the driver's earlier runs say of the spread from run to run
     """
 
     fuel: Prior
@@ -79,11 +99,29 @@ class Priors:
     offset: tuple[Prior, ...] = ()
     cold: Prior = Prior(0.0, 0.5)
     track: Prior = Prior(0.0, 0.02)
-    trend: Prior = Prior(0.0, 0.1)
+    trend: Prior = Prior(0.0, 0.6)
+    history: History | None = None
 
     def __post_init__(self) -> None:
         if len(self.offset) != len(self.fade) - 1:
             raise ValueError("every compound but the first needs a prior of its offset")
+
+    def with_pairs(self, pairs: Sequence[tuple[int, int]]) -> "Priors":
+        """The priors with a further compound for each unlike pair, front and rear: what is half of both, half as sure again."""
+        offsets = [Prior(0.0, 0.0), *self.offset]
+
+        def half(of: Sequence[Prior], pair: tuple[int, int]) -> Prior:
+            front, rear = of[pair[0]], of[pair[1]]
+            return Prior(0.5 * (front.mean + rear.mean), 1.5 * max(front.sd, rear.sd))
+
+        fade = [half(self.fade, pair) for pair in pairs]
+        offset = [half(offsets, pair) for pair in pairs]
+        return replace(self, fade=(*self.fade, *fade), offset=(*self.offset, *offset))
+
+    @property
+    def knows_driver(self) -> bool:
+        """Whether enough of the driver's earlier runs are known."""
+        return self.history is not None and self.history.tells
 
 
 @dataclass(frozen=True)
@@ -100,6 +138,8 @@ class Observed:
     :param track_c: track temperature [degC]
     :param hours: time since the session's first run [h]
     :param marks: of several differences judged at once, which are on (1) and off (0); then `level` is not read
+    :param driven: laps of any kind that the driver drove that day before it; counted from the laps given where it is not told
+    :param day: which day, any whole number
     """
 
     run: int
@@ -112,29 +152,43 @@ class Observed:
     track_c: float = 0.0
     hours: float = 0.0
     marks: tuple[int, ...] = ()
+    driven: float | None = None
+    day: int = 0
 
 
 @dataclass(frozen=True)
 class Reference:
-    """What lap times are moved to: the mean of the laps judged.
+    """What lap times are moved to: the mean of the laps judged, the driver as far as at their end.
 
     :param fuel_kg: [kg]
     :param tyre_age: [laps]
     :param track_c: [degC]
     :param hours: since the session's first run [h]
+    :param driven: laps that the driver drove that day
     """
 
     fuel_kg: float
     tyre_age: float
     track_c: float
     hours: float
+    driven: float = math.inf
+
+
+def driven_before(laps: Sequence[Observed]) -> Floats:
+    """Laps of the day before each of these, counted from the laps themselves where it is not told."""
+    counts: dict[int, int] = {}
+    found = []
+    for lap in laps:
+        found.append(float(counts.get(lap.day, 0)) if lap.driven is None else lap.driven)
+        counts[lap.day] = counts.get(lap.day, 0) + 1
+    return np.array(found)
 
 
 def reference_of(laps: Sequence[Observed]) -> Reference:
     """The mean of these laps."""
     rows = np.array([(lap.fuel_kg, lap.tyre_age, lap.track_c, lap.hours) for lap in laps])
     kg, age, track, hours = (float(value) for value in rows.mean(axis=0))
-    return Reference(kg, age, track, hours)
+    return Reference(kg, age, track, hours, float(driven_before(laps).max()))
 
 
 @dataclass(frozen=True)
@@ -153,6 +207,10 @@ class Posterior:
     :param scatter: scale of the lap scatter [s]
     :param reference: what `levels` refer to
     :param runs: the shift of each run, in the order of first appearance [s]
+    :param learning: what the driver had to learn on the first lap of a day [s]
+    :param spoiled: share of the laps that were spoiled without a mark [-]
+    :param parts: conditional mean and standard deviation of each effect at each draw: its posterior is the mixture of these
+        normals, with smoother ends than its draws have [s]
     """
 
     levels: Floats
@@ -167,213 +225,150 @@ class Posterior:
     scatter: Floats
     reference: Reference
     runs: Floats
+    learning: Floats
+    spoiled: Floats
+    parts: tuple[Floats, Floats]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _gibbs(
-    x: Floats, y: Floats, run: Ints, runs: int, mean: Floats, sd: Floats, seed: int, burn: int, draws: int, tails: int,
-    scatter_prior: float, shift_prior: float,
-) -> tuple[Floats, Floats, Floats]:  # fmt: skip
-    """Draws of the coefficients with the run shifts behind them, of the shifts' spread and of the scatter.
+def effects_of(laps: Sequence[Observed]) -> int:
+    """How many effects these laps have: levels beyond the first, or differences judged at once."""
+    return len(laps[0].marks) if laps[0].marks else max(lap.level for lap in laps)
 
-    Given the weights, coefficients and shifts are jointly normal with precision [[A, C'], [C, D]], D diagonal: the shifts
-    are integrated out (Schur complement A - C' D^-1 C), the coefficients drawn, then each shift given them.
+
+def days_of(laps: Sequence[Observed]) -> list[int]:
+    """The days of these laps where there are several, else none: one day's shift is part of the level."""
+    days = sorted({lap.day for lap in laps})
+    return days if len(days) > 1 else []
+
+
+def design(laps: Sequence[Observed], compounds: int, reference: Reference, effects: int, days: Sequence[int]) -> Floats:
+    """Columns of the lap model, shape [laps, 2 compounds + 4 + days + effects + 1].
+
+    Lap time, weight, fade of each compound, offset of each compound but the first, cold tyres, track, trend; each day; each
+    effect; and learning last, as `sampler.gibbs` wants it.
+
+    :param effects: of `effects_of`
+    :param days: of `days_of`
     """
-    np.random.seed(seed)
-    n, p = x.shape
-    weight = np.ones(n)
-    sigma2, tau2 = 0.09, 0.01
-    out = np.empty((draws, p + runs))
-    out_tau, out_sigma = np.empty(draws), np.empty(draws)
-    a, b, beta = np.empty((p, p)), np.empty(p), np.zeros(p)
-    cross, own, pull, shift = np.empty((runs, p)), np.empty(runs), np.empty(runs), np.zeros(runs)
-    for step in range(burn + draws):
-        a[:, :], cross[:, :], pull[:] = 0.0, 0.0, 0.0
-        own[:] = 1.0 / tau2
-        for k in range(p):
-            a[k, k] = 1.0 / (sd[k] * sd[k])
-            b[k] = mean[k] / (sd[k] * sd[k])
-        for i in range(n):
-            w = weight[i] / sigma2
-            r = run[i]
-            for k in range(p):
-                wx = w * x[i, k]
-                if wx != 0.0:
-                    for m in range(k + 1):
-                        a[k, m] += wx * x[i, m]
-                    cross[r, k] += wx
-                    b[k] += wx * y[i]
-            own[r] += w
-            pull[r] += w * y[i]
-        for r in range(runs):
-            for k in range(p):
-                share = cross[r, k] / own[r]
-                b[k] -= share * pull[r]
-                for m in range(k + 1):
-                    a[k, m] -= share * cross[r, m]
-        _draw_normal(a, b, beta)
-        total, square = 0.0, 0.0
-        for r in range(runs):
-            centre = pull[r]
-            for k in range(p):
-                centre -= cross[r, k] * beta[k]
-            shift[r] = centre / own[r] + np.random.standard_normal() / math.sqrt(own[r])
-            total += shift[r] * shift[r]
-        for i in range(n):
-            e = y[i] - shift[run[i]]
-            for k in range(p):
-                e -= x[i, k] * beta[k]
-            weight[i] = _half_chi_square(tails + 1) / (0.5 * (tails + e * e / sigma2))
-            square += weight[i] * e * e
-        # half-normal priors on both standard deviations: random-walk steps on the logarithm
-        sigma2 = _scale_step(sigma2, square, n, scatter_prior)
-        tau2 = _scale_step(tau2, total, runs, shift_prior)
-        if step >= burn:
-            out[step - burn, :p] = beta
-            out[step - burn, p:] = shift
-            out_tau[step - burn], out_sigma[step - burn] = math.sqrt(tau2), math.sqrt(sigma2)
-    return out, out_tau, out_sigma
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _draw_normal(a: Floats, b: Floats, out: Floats) -> None:
-    """A draw of N(A^-1 b, A^-1) into `out`; only the lower half of `a` is read, and overwritten by its Cholesky factor L.
-
-    L z = b + noise, then L' out = z: the noise enters between the two triangular solves.
-    """
-    p = b.size
-    for k in range(p):
-        for m in range(k + 1):
-            total = a[k, m]
-            for q in range(m):
-                total -= a[k, q] * a[m, q]
-            a[k, m] = math.sqrt(max(total, 1e-300)) if k == m else total / a[m, m]
-    for k in range(p):
-        total = b[k]
-        for q in range(k):
-            total -= a[k, q] * out[q]
-        out[k] = total / a[k, k]
-    for k in range(p):
-        out[k] += np.random.standard_normal()
-    for k in range(p - 1, -1, -1):
-        total = out[k]
-        for q in range(k + 1, p):
-            total -= a[q, k] * out[q]
-        out[k] = total / a[k, k]
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _half_chi_square(freedom: int) -> float:
-    """Half a draw of chi-square with so many degrees of freedom, which is Gamma(freedom / 2, 1).
-
-    Each two degrees are an exponential, an odd one is the square of a normal; several times quicker than a general gamma.
-    Source: definition of chi-square as a sum of squares.
-    """
-    product = 1.0
-    for _ in range(freedom // 2):
-        product *= 1.0 - np.random.random()
-    odd = np.random.standard_normal() if freedom % 2 else 0.0
-    return 0.5 * odd * odd - math.log(product)
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _scale_step(variance: float, square: float, count: int, prior: float) -> float:
-    """A few Metropolis steps for a standard deviation s given sum of squares: p(s) s^-n exp(-S/2s2) exp(-s2/2 prior2)."""
-    log_s = 0.5 * math.log(variance)
-    width = 1.2 / math.sqrt(0.5 * count + 1.0)
-
-    for _ in range(4):
-        new = log_s + width * np.random.standard_normal()
-        if new < -7.0:  # a millisecond
-            continue
-        old_v, new_v = math.exp(2.0 * log_s), math.exp(2.0 * new)
-        gain = (count - 1) * (log_s - new) + 0.5 * square * (1.0 / old_v - 1.0 / new_v)
-        gain += (old_v - new_v) / (2.0 * prior * prior)
-        if math.log(np.random.random() + 1e-300) < gain:
-            log_s = new
-    return math.exp(2.0 * log_s)
-
-
-def columns_of(laps: Sequence[Observed]) -> int:
-    """Columns that tell levels apart: one a level, or one for all and one a difference judged at once."""
-    return 1 + len(laps[0].marks) if laps[0].marks else max(lap.level for lap in laps) + 1
-
-
-def design(laps: Sequence[Observed], levels: int, compounds: int, reference: Reference) -> Floats:
-    """Columns of the lap model, shape [laps, levels + 1 + compounds + (compounds - 1) + 3].
-
-    Levels, weight, fade of each compound, offset of each compound but the first, cold tyres, track, trend.
-
-    :param levels: of `columns_of`
-    """
-    fade = levels + 1
-    offset = fade + compounds - 1  # the first compound has none
-    x = np.zeros((len(laps), levels + 2 * compounds + 3))
+    fade, rest = 2, 1 + 2 * compounds
+    x = np.zeros((len(laps), rest + 3 + len(days) + effects + 1))
+    x[:, 0] = 1.0
+    learnt = np.exp(-driven_before(laps) / LEARNING_LAPS) - math.exp(-reference.driven / LEARNING_LAPS)
     for row, lap in enumerate(laps):
-        if lap.marks:
-            x[row, 0] = 1.0
-            x[row, 1:levels] = lap.marks
-        else:
-            x[row, lap.level] = 1.0
-        x[row, levels] = lap.fuel_kg - reference.fuel_kg
+        x[row, 1] = lap.fuel_kg - reference.fuel_kg
         x[row, fade] -= reference.tyre_age  # levels refer to the first compound at that age, offsets to new tyres
         x[row, fade + lap.compound] += lap.tyre_age
         if lap.compound:
-            x[row, offset + lap.compound] = 1.0
-        x[row, -3] = COLD_STAY ** max(lap.since_pit - 1, 0)
-        x[row, -2] = lap.track_c - reference.track_c
-        x[row, -1] = lap.hours - reference.hours
+            x[row, fade + compounds + lap.compound - 1] = 1.0
+        x[row, rest] = COLD_STAY ** max(lap.since_pit - 1, 0)
+        x[row, rest + 1] = lap.track_c - reference.track_c
+        x[row, rest + 2] = lap.hours - reference.hours
+        if days:
+            x[row, rest + 3 + days.index(lap.day)] = 1.0
+        if lap.marks:
+            x[row, -1 - effects : -1] = lap.marks
+        elif lap.level:
+            x[row, -1 - effects + lap.level - 1] = 1.0
+    x[:, -1] = learnt
     return x
 
 
-def prior_columns(priors: Priors, levels: int) -> tuple[Floats, Floats]:
-    """Prior means and standard deviations of the columns of `design`."""
-    rest = [priors.fuel, *priors.fade, *priors.offset, priors.cold, priors.track, priors.trend]
-    mean = np.array([0.0] * levels + [prior.mean for prior in rest])
-    sd = np.array([LEVEL_PRIOR_S] * levels + [prior.sd for prior in rest])
+def prior_columns(priors: Priors, effects: int, days: int) -> tuple[Floats, Floats]:
+    """Prior means and standard deviations of the columns of `design`; of learning as if it were normal."""
+    book = [priors.fuel, *priors.fade, *priors.offset, priors.cold, priors.track, priors.trend]
+    mean = np.array([0.0, *(prior.mean for prior in book), *[0.0] * (days + effects + 1)])
+    sd = np.array([_TIME_PRIOR_S, *(prior.sd for prior in book), *[DAY_SD_S] * days, *[LEVEL_PRIOR_S] * effects, LEARNING_PRIOR_S])
     return mean, sd
 
 
-def fit(laps: Sequence[Observed], priors: Priors, seed: int = 20_261) -> Posterior:
+def columns_in_words(compounds: int, days: int) -> list[str]:
+    """What each column of `design` between the lap time and the effects stands for; nothing for the trend, which no book knows."""
+    offsets = ["compound"] * (compounds - 1)
+    return ["fuel", *["tyre age"] * compounds, *offsets, "cold tyres", "track temperature", "", *["day"] * days]
+
+
+def fit(laps: Sequence[Observed], priors: Priors, seed: int = 20_261, alike: bool = False) -> Posterior:
     """Posterior of the lap model.
 
-    :param laps: timed laps only, of at least one level
-    :raises ValueError: without laps
+    :param laps: timed laps only, of at least one level, in the order driven
+    :param alike: whether the levels shrink towards each other, as many that are tried at once should
+    :raises ValueError: without laps, or where a lap time is no number
     """
     if not laps:
         raise ValueError("the lap model needs at least one timed lap")
-    levels = columns_of(laps)
-    compounds = len(priors.fade)
+    compounds, effects, days = len(priors.fade), effects_of(laps), days_of(laps)
     order: dict[int, int] = {}
     for lap in laps:
         order.setdefault(lap.run, len(order))
     times = np.array([lap.time_s for lap in laps])
     reference = reference_of(laps)
     centre = float(np.median(times))
-    x = design(laps, levels, compounds, reference)
-    mean, sd = prior_columns(priors, levels)
+    x = design(laps, compounds, reference, effects, days)
+    if not (np.isfinite(times).all() and np.isfinite(x).all()):
+        raise ValueError("a lap's time, fuel, tyre age, track temperature or hour is not a number")
+    mean, sd = prior_columns(priors, effects, len(days))
     run = np.array([order[lap.run] for lap in laps], dtype=np.int64)
-    draws, shift, scatter = _gibbs(x, times - centre, run, len(order), mean, sd, seed, _BURN, DRAWS, TAILS, SCATTER_PRIOR_S, SHIFT_PRIOR_S)
-    fade, p = levels + 1, x.shape[1]
-    offset = np.column_stack([np.zeros(len(draws)), draws[:, fade + compounds : p - 3]])
-    marked = bool(laps[0].marks)
-    effects = draws[:, 1:levels] if marked else draws[:, 1:levels] - draws[:, :1]
+    draws, shift, scatter, spoiled, *parts = gibbs(
+        x, times - centre, run, len(order), mean, sd, effects, seed, BURN, DRAWS, TAILS, SCATTER_PRIOR_S, SHIFT_PRIOR_S,
+        _history_row(priors.history), LEARNING_PRIOR_S, ALIKE_PRIOR_S if alike and effects else 0.0, np.array(SPOILED),
+    )  # fmt: skip
+    p, rest = x.shape[1], 1 + 2 * compounds
+    offset = np.column_stack([np.zeros(len(draws)), draws[:, 2 + compounds : rest]])
+    found = draws[:, p - 1 - effects : p - 1]
+    level = draws[:, :1] + centre
+    levels = level if laps[0].marks else np.column_stack([level, level + found])
     return Posterior(
-        (draws[:, :1] if marked else draws[:, :levels]) + centre, effects, draws[:, levels], draws[:, fade : fade + compounds], offset,
-        draws[:, p - 3], draws[:, p - 2], draws[:, p - 1], shift, scatter, reference, draws[:, p:],
+        levels, found, draws[:, 1], draws[:, 2 : 2 + compounds], offset, draws[:, rest], draws[:, rest + 1], draws[:, rest + 2],
+        shift, scatter, reference, draws[:, p:], draws[:, p - 1], spoiled, (parts[0], parts[1]),
     )  # fmt: skip
 
 
+def history_from(runs: Sequence[Sequence[Observed]], priors: Priors, scale: float = 1.0) -> History | None:
+    """What earlier runs say of the spread from run to run, with the book's effects taken out; None where they say nothing.
+
+    Runs of one level on one compound are held against each other, with the hour taken out where there are enough.
+
+    :param runs: timed laps of each run, of one day
+    :param scale: of the book's effects, for laps of another length
+    """
+    runs = [run for run in runs if len(run) >= 3]
+    if len(runs) < 2:
+        return None
+    cold, fuel = priors.cold.mean, priors.fuel.mean
+    cleaned = [
+        [
+            lap.time_s
+            - scale * (fuel * lap.fuel_kg + priors.fade[lap.compound].mean * lap.tyre_age + cold * COLD_STAY ** max(lap.since_pit - 1, 0))
+            for lap in run
+        ]
+        for run in runs
+    ]
+    kinds = sorted({(run[0].level, run[0].compound) for run in runs})
+    columns = [[float((run[0].level, run[0].compound) == kind) for run in runs] for kind in kinds]
+    if len(runs) >= HOUR_FROM:
+        columns.append([run[0].hours for run in runs])
+    within = np.concatenate([np.array(run) - np.median(run) for run in cleaned])
+    scatter = _SCALE_OVER_MEDIAN * float(np.median(np.abs(within))) * math.sqrt(len(within) / max(len(within) - len(runs), 1))
+    return history_of(cleaned, scatter, np.array(columns).T)
+
+
+def _history_row(history: History | None) -> Floats:
+    """A history as the sampler takes it."""
+    if history is None:
+        return np.array([0.0, 0.0, 0.0, 1.0, 1.0, 0.0])
+    return np.array([history.square_s2, history.freedom, history.noise_s2, GUARD, SHARE, log_weight(history, SHIFT_PRIOR_S)])
+
+
 def corrected_times(laps: Sequence[Observed], posterior: Posterior) -> Floats:
-    """Lap times with fuel, compound, tyre age, cold tyres, track and trend moved to the posterior's reference [s]."""
+    """Lap times with fuel, compound, tyre age, cold tyres, track, trend and learning moved to the posterior's reference [s]."""
     compounds = posterior.fade.shape[1]
-    levels = columns_of(laps)
-    x = design(laps, levels, compounds, posterior.reference)
+    x = design(laps, compounds, posterior.reference, effects_of(laps), [])
+    known = np.column_stack([x[:, 1 : 2 * compounds + 4], x[:, -1]])
     rest = [
         posterior.fuel.mean(), *posterior.fade.mean(axis=0), *posterior.offset.mean(axis=0)[1:], posterior.cold.mean(),
-        posterior.track.mean(), posterior.trend.mean(),
+        posterior.track.mean(), posterior.trend.mean(), posterior.learning.mean(),
     ]  # fmt: skip
-    return np.asarray(np.array([lap.time_s for lap in laps]) - x[:, levels:] @ np.array(rest), dtype=np.float64)
+    return np.asarray(np.array([lap.time_s for lap in laps]) - known @ np.array(rest), dtype=np.float64)
 
 
 def warm() -> None:

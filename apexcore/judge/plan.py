@@ -1,21 +1,46 @@
 """A planned test: how many runs of how many laps, in which order, for a difference that one cares about."""
 
 import math
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.special import ndtr, stdtrit
 
-from .model import Observed, Priors, information_of, scale_of
-from .verdict import planned_sd
+from .bar import bar_for
+from .model import Observed, Prior, Priors, fit, information_of
+from .planned import planned_variances
 
+#: Laps of a run without which it tells nothing of the scatter.
+_LEAST_LAPS = 3
 #: Chance of settling the difference that a plan should have, and most runs that one plans.
 POWER, MOST_RUNS = 0.8, 16
-#: What the prior of the spread from run to run is worth: as that spread [s] seen in so many runs, and in degrees of freedom
-#: of the interval. Source: fitted to simulated tests of 4 to 12 runs (docs/proof.md holds them against new ones).
-_PRIOR_SHIFT_S, _PRIOR_RUNS, _PRIOR_FREEDOM = 0.1, 2, 4
+#: Draws of scatter and spread over which a promise is averaged; and how unsure figures are that a racer entered, as shares.
+_DRAWS, _ENTERED = 60, (0.12, 0.35)
 #: Fuel a lap and warm-up that the planned runs are thought with; they hardly matter, for both sides carry them [kg].
 _KG_A_LAP, _KG_AT_START = 1.4, 25.0
+
+
+@dataclass(frozen=True)
+class Spread:
+    """How a driver's laps and runs scatter, and how sure that is.
+
+    :param scatter_s: scale of the laps, most likely [s]
+    :param shift_s: spread from run to run, most likely [s]
+    :param draws: scatter, spread and share of spoiled laps, drawn from what is known
+    """
+
+    scatter_s: float
+    shift_s: float
+    draws: tuple[tuple[float, float, float], ...]
+
+    @classmethod
+    def entered(cls, scatter_s: float, shift_s: float) -> "Spread":
+        """Figures that a racer gave, unsure by `_ENTERED`."""
+        rng = np.random.default_rng(20_261)
+        factors = np.exp(rng.standard_normal((_DRAWS, 2)) * _ENTERED)
+        return cls(scatter_s, shift_s, tuple((scatter_s * float(a), shift_s * float(b), 0.0) for a, b in factors))
 
 
 @dataclass(frozen=True)
@@ -23,8 +48,7 @@ class Question:
     """What a test is to find out, and what it may cost.
 
     :param difference_s: the difference that matters [s]
-    :param scatter_s: scale of the driver's laps [s]
-    :param shift_s: spread from run to run [s]
+    :param spread: of the driver
     :param lap_s: a lap [s]
     :param stop_s: in the pits between runs [s]
     :param minutes: time left [min]
@@ -32,8 +56,7 @@ class Question:
     """
 
     difference_s: float
-    scatter_s: float
-    shift_s: float
+    spread: Spread
     lap_s: float
     stop_s: float
     minutes: float
@@ -80,14 +103,13 @@ def run_order(runs: int, differences: int) -> tuple[tuple[int, ...], ...]:
 
 
 def power_of(order: Sequence[tuple[int, ...]], laps: int, question: Question, priors: Priors) -> float:
-    """Chance that the 95 % interval of the first difference will lie on one side of zero [-].
+    """Chance that the first difference will be settled when these runs are driven as planned [-].
 
-    Source: power of a two-sided t test, a non-central t, with the model's own standard deviation.
+    Source: power of a test of a normal mean with the model's own standard deviation against the t quantile of as many degrees of
+    freedom as runs, averaged over what scatter and spread may be.
 
     :param laps: timed laps a run
     """
-    from scipy.special import nctdtr, stdtrit  # scipy.stats has the same, and takes two seconds to import
-
     several = len(order[0]) > 1
     hour = (laps * question.lap_s + question.stop_s) / 3600.0
     planned = [
@@ -97,14 +119,11 @@ def power_of(order: Sequence[tuple[int, ...]], laps: int, question: Question, pr
         for run, marks in enumerate(order)
         for k in range(laps)
     ]  # fmt: skip
-    # the spread from run to run is known from as many runs as there are beyond the effects and the level, and from its prior
-    known = max(len(order) - len(order[0]) - 1, 1)
-    shift = math.sqrt((known * question.shift_s**2 + _PRIOR_RUNS * _PRIOR_SHIFT_S**2) / (known + _PRIOR_RUNS))
-    sd = planned_sd(planned, information_of(question.scatter_s), shift, priors)
-    freedom = known + _PRIOR_FREEDOM
-    edge = float(stdtrit(freedom, 0.975))
-    away = question.difference_s / sd
-    return float(1.0 - nctdtr(freedom, away, edge) + nctdtr(freedom, away, -edge))
+    scatter, shift, spoiled = np.array(question.spread.draws).T
+    sd = np.sqrt(planned_variances(planned, information_of(scatter, spoiled), shift, priors))
+    chance = bar_for(len(order), len(order), priors.knows_driver).chance
+    edge, away = float(stdtrit(len(order), 0.5 * (1.0 + chance))), question.difference_s / sd
+    return float((ndtr(away - edge) + ndtr(-away - edge)).mean())
 
 
 def plans(question: Question, priors: Priors) -> list[TestPlan]:
@@ -132,19 +151,25 @@ def plans(question: Question, priors: Priors) -> list[TestPlan]:
     return found
 
 
-def scatter_of(runs: Sequence[Sequence[float]]) -> tuple[float, float] | None:
-    """Scale of lap scatter and spread of run means [s] of laps with everything else taken out; None with too few laps.
+def spread_of(laps: Sequence[Observed], priors: Priors) -> Spread | None:
+    """How a driver's laps and runs scatter, from the lap model with all that it knows; None with too few laps.
 
-    Source: one-way analysis of variance on medians: what the runs differ by, less what their laps explain.
+    :param laps: timed laps of any levels, in the order driven
     """
-    long = [np.asarray(run, dtype=float) for run in runs if len(run) >= 3]
-    rest = np.concatenate([run - np.median(run) for run in long]) if long else np.empty(0)
-    if len(rest) < 6:
+    long = sum(count for count in Counter(lap.run for lap in laps).values() if count >= _LEAST_LAPS)
+    if long < 2 * _LEAST_LAPS:
         return None
-    scatter = scale_of(rest)
-    if len(long) < 3:
-        return max(scatter, 0.02), _PRIOR_SHIFT_S
-    # the medians scatter by the laps too: 1.78 scale^2/n of it is the median of n laps of a t4
-    of_laps = float(np.mean([1.78 * scatter**2 / len(run) for run in long]))
-    shift = math.sqrt(max(float(np.var([np.median(run) for run in long], ddof=1)) - of_laps, 0.0))
-    return max(scatter, 0.02), max(shift, 0.03)
+    found = fit(laps, priors)
+    take = np.linspace(0, len(found.scatter) - 1, _DRAWS).astype(int)
+    draws = tuple((float(found.scatter[k]), float(found.shift_sd[k]), float(found.spoiled[k])) for k in take)
+    return Spread(float(np.median(found.scatter)), float(np.median(found.shift_sd)), draws)
+
+
+def scatter_of(runs: Sequence[Sequence[float]]) -> Spread | None:
+    """The same of laps with everything else taken out.
+
+    :param runs: lap times of each run [s]
+    """
+    nothing = Prior(0.0, 1e-6)
+    laps = [Observed(number, 0, 0, 0.0, 0.0, time, driven=1e3) for number, run in enumerate(runs) for time in run]
+    return spread_of(laps, Priors(nothing, (nothing,), (), nothing, nothing, nothing)) if laps else None

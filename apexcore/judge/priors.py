@@ -24,8 +24,12 @@ _TRACK_SPREAD, _TRACK_LEAST_S, _TREND_SD_S = 0.5, 0.006, 0.12
 #: How much warmer track and air are tried [K].
 _WARMER_K = (8.0, 3.0)
 
-#: Laps of the modelled stint, and the lap from which its tyres count as warm.
-_STINT_LAPS, _WARM_FROM = 22, 5
+#: Laps of the modelled stint, the lap from which its tyres count as warm, and laps that tell the rate of wear.
+_STINT_LAPS, _WARM_FROM, _RATE_LAPS = 22, 5, 5
+#: Wear at the stint's end, laps that it has before the cliff at least, and laps beyond it without which its steepness is worked out.
+_END_WEAR, _BEFORE_CLIFF, _LEAST_BEYOND = 0.97, 13, 3
+#: Share of grip that is taken away to see what it is worth.
+_LESS_GRIP = 0.01
 
 
 @dataclass(frozen=True)
@@ -96,30 +100,51 @@ def nominal_pace(lap_case: LapCase, sheet: Sheet, compounds: Sequence[Compound])
 
 
 def _compound(lap_case: LapCase, sheet: Sheet, compound: Compound, fuel_s_per_l: float) -> CompoundBook:
-    worn = replace(lap_case, compounds=(compound, compound))
-    tank = lap_case.car.tank_l
-    stint = _longest(worn, sheet, tank)
-    middle = 0.5 * tank
+    """A compound from a stint whose wear is scaled so that its whole life falls into it: a tyre that lasts 2 laps and one that lasts
+    200 are read from equally many laps. Fade and what comes beyond the cliff go with wear, so they scale back with its rate."""
+    rate = _wear_rate(lap_case, sheet, compound)
+    scale = min(_END_WEAR / _STINT_LAPS, compound.cliff_wear / _BEFORE_CLIFF) / rate
+    worn = compound.model_copy(update={"wear_per_mj": compound.wear_per_mj * scale})
+    stint = _stint(lap_case, sheet, worn, _STINT_LAPS)
+    middle = 0.5 * lap_case.car.tank_l
     times = np.array([lap.lap.time_s - fuel_s_per_l * (lap.fuel_l - middle) for lap in stint])
-    rate = max(max(lap.wear) for lap in stint[1:]) / (len(stint) - 1)
-    cliff = compound.cliff_wear / max(rate, 1e-6)
-    age = np.arange(len(stint))
-    warm = (age >= _WARM_FROM) & (age <= max(cliff, _WARM_FROM + 2))
+    wear, age = np.array([max(lap.wear) for lap in stint]), np.arange(len(stint))
+    cliff = float(np.interp(compound.cliff_wear, wear, age)) if wear[-1] > compound.cliff_wear else compound.cliff_wear / (rate * scale)
+    warm = (age >= _WARM_FROM) & (age <= cliff)
     fade, new = np.polyfit(age[warm], times[warm], 1)
-    cold = float(times[1] - (new + fade)) if len(times) > 1 else 0.0
-    # beyond the cliff grip falls with the square of wear: lap time per relative grip, over one lap of wear
-    slope = (times[-1] - times[warm][0]) / max(stint[-1].wear[2] - stint[_WARM_FROM].wear[2], 1e-6) * compound.cliff_wear
-    per_grip = max(float(slope), 0.0) / max(compound.wear_loss, 1e-6)
-    steep = per_grip * compound.cliff_loss * (rate / (1.0 - compound.cliff_wear)) ** 2 if compound.cliff_wear < 1 else 0.0
-    return CompoundBook(compound.key, float(new), float(fade), max(cold, 0.0), float(cliff), float(steep))
+    cold = float(times[1] - (new + fade))
+    beyond = age > cliff
+    over = (age[beyond] - cliff) ** 2
+    if beyond.sum() >= _LEAST_BEYOND:
+        steep = float((over * (times[beyond] - new - fade * age[beyond])).sum() / (over**2).sum())
+    elif compound.cliff_wear < 1.0:
+        steep = _grip_s(lap_case, sheet, compound) * compound.cliff_loss * (rate * scale / (1.0 - compound.cliff_wear)) ** 2
+    else:
+        steep = 0.0
+    return CompoundBook(compound.key, float(new), float(fade) / scale, max(cold, 0.0), cliff * scale, max(steep, 0.0) / scale**2)
 
 
-def _longest(lap_case: LapCase, sheet: Sheet, tank_l: float) -> list[StintLap]:
-    """A stint on a full tank: `_STINT_LAPS` laps, fewer where the tank does not last."""
-    laps = _STINT_LAPS
-    while laps > _WARM_FROM + 3:
+def _wear_rate(lap_case: LapCase, sheet: Sheet, compound: Compound) -> float:
+    """Share of its tread that the tyre that wears most loses in a lap, on treads that are hardly worn [-]."""
+    slow = compound.model_copy(update={"wear_per_mj": 1e-3 * compound.wear_per_mj})
+    stint = _stint(lap_case, sheet, slow, _RATE_LAPS)
+    first, last = stint[1].wear, stint[-1].wear
+    return max(1e3 * max(b - a for a, b in zip(first, last, strict=True)) / (len(stint) - 2), 1e-6)
+
+
+def _grip_s(lap_case: LapCase, sheet: Sheet, compound: Compound) -> float:
+    """Lap time that the loss of all grip would cost if it went on as the first hundredths [s]."""
+    less = compound.model_copy(update={"mu": (1.0 - _LESS_GRIP) * compound.mu})
+    tank = 0.5 * lap_case.car.tank_l
+    times = [solve_lap(replace(lap_case, compounds=(tyre, tyre)), sheet, tank).time_s for tyre in (compound, less)]
+    return (times[1] - times[0]) / _LESS_GRIP
+
+
+def _stint(lap_case: LapCase, sheet: Sheet, compound: Compound, laps: int) -> list[StintLap]:
+    """A stint of so many laps on a full tank, or on as much as they need."""
+    on_it, fuel_l = replace(lap_case, compounds=(compound, compound)), lap_case.car.tank_l
+    while True:
         try:
-            return solve_stint(lap_case, sheet, tank_l, laps)
+            return solve_stint(on_it, sheet, fuel_l, laps)
         except InputError:
-            laps -= 3
-    return solve_stint(lap_case, sheet, tank_l, _WARM_FROM + 3)
+            fuel_l *= 1.5

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from ..judge.model import Observed, Posterior, fit
 from ..judge.priors import NominalPace
+from .cliffs import before_cliffs, cliffs_of
 from .fuel import FuelUse, margin_l
 from .plans import Plan, chances_of_best, plan_time_s
 from .rules import Pace, RaceRules, TyrePace
@@ -16,8 +17,6 @@ Floats = NDArray[np.float64]
 
 #: Posterior draws over which plans are compared.
 _DRAWS = 400
-#: Relative spread of the book's cliff age: it is not measured until somebody has driven over it.
-CLIFF_SPREAD = 0.15
 
 
 @dataclass(frozen=True)
@@ -41,6 +40,7 @@ class RacePace:
     :param fuel_s_per_l: lap time added by a litre [s/l]
     :param fade: fade of each compound [s/lap]
     :param offset: each compound, new, against the fastest [s]
+    :param cliff: age at which each compound goes off [laps]
     """
 
     pace: Pace
@@ -49,6 +49,7 @@ class RacePace:
     fuel_s_per_l: Estimate
     fade: tuple[Estimate, ...]
     offset: tuple[Estimate, ...]
+    cliff: tuple[Estimate, ...]
 
 
 def race_pace(
@@ -70,36 +71,38 @@ def race_pace(
     use = fuel or FuelUse(book.fuel_l_per_lap, 0.02 * book.fuel_l_per_lap, 0)
     margin = margin_l(use, race_laps)
     rng = np.random.default_rng(20_261)
+    cliffs = cliffs_of(laps, book.compounds, book.fuel_s_per_kg)
+    laps = before_cliffs(laps, cliffs)
     if laps:
         posterior = fit(laps, book.priors())
         base, fuel_kg, fade, offset = _from_posterior(posterior, level, track_c)
         warm = posterior.cold
     else:
         base, fuel_kg, fade, offset, warm = _from_book(book, kg_per_l, rng)
-    cliff = np.array([compound.cliff_age for compound in book.compounds])
+    cliff = np.array([one.likely for one in cliffs])
     counts = [sum(lap.compound == c for lap in laps) for c in range(len(book.compounds))]
 
-    def pace(pick: "int | None", cliffs: Floats) -> Pace:
+    def pace(pick: "int | None", ages: Floats) -> Pace:
         def at(values: Floats) -> Floats:
             return np.asarray(values.mean(axis=0) if pick is None else values[pick])
 
         steps = at(offset)
         fastest = float(steps.min())
         tyres = tuple(
-            TyrePace(
-                compound.key, float(steps[c]) - fastest, float(at(fade)[c]), max(float(at(warm)), 0.0), float(cliffs[c]), compound.cliff_s
-            )
-            for c, compound in enumerate(book.compounds)
+            TyrePace(compound.key, float(steps[c]) - fastest, float(at(fade)[c]), max(float(at(warm)), 0.0), float(ages[c]), one.steep_s)
+            for c, (compound, one) in enumerate(zip(book.compounds, cliffs, strict=True))
         )
         return Pace(float(at(base)) + fastest, tyres, use.mean_l, float(at(fuel_kg)) * kg_per_l, margin)
 
     take = np.linspace(0, len(base) - 1, _DRAWS).astype(int)
-    draws = tuple(pace(int(k), cliff * (1 + CLIFF_SPREAD * rng.standard_normal(len(cliff)))) for k in take)
+    ages = np.column_stack([one.drawn(rng, len(take)) for one in cliffs])
+    draws = tuple(pace(int(k), row) for k, row in zip(take, ages, strict=True))
     return RacePace(
         pace(None, cliff), draws, use,
         Estimate(float(fuel_kg.mean()) * kg_per_l, float(fuel_kg.std()) * kg_per_l, len(laps)),
         tuple(Estimate(float(f.mean()), float(f.std()), n) for f, n in zip(fade.T, counts, strict=True)),
         tuple(Estimate(float(o.mean()), float(o.std()), n) for o, n in zip(offset.T, counts, strict=True)),
+        tuple(Estimate(one.likely, one.sd, one.laps) for one in cliffs),
     )  # fmt: skip
 
 

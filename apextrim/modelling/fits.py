@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 
 from apexcore.judge.model import Observed, Priors, corrected_times, fit
+from apexcore.judge.plan import spread_of
 from apexcore.judge.qualifying import attempts
 from apexcore.judge.verdict import judge, judge_levels, judge_several
 from apexcore.race.pace import race_pace
@@ -11,6 +12,7 @@ from apextrim.library.caches import MB, kept_within
 verdict = kept_within(4 * MB)(judge)
 verdicts_of_levels = kept_within(4 * MB)(judge_levels)
 verdicts_of_several = kept_within(4 * MB)(judge_several)
+spread = kept_within(1 * MB)(spread_of)
 pace = kept_within(24 * MB)(race_pace)
 flying_laps = kept_within(2 * MB)(attempts)
 

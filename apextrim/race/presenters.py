@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from apexcore.quantities import format_number
 from apexcore.quantities.spread import half_interval
 from apexcore.quantities.words import counted
-from apexcore.race.pace import CLIFF_SPREAD
 from apexcore.vehicle.car import Car
 from apextrim.ui.pictures import Axis, linear_axis
 
@@ -109,13 +108,13 @@ def estimate_rows(view: RaceView, car: Car) -> list[EstimateRow]:
         _row("Weight of a litre", _ms_a_lap(weight.mean), f"± {1000 * half_interval(weight.sd):.0f} ms", weight.laps),
     ]
     for index, compound in enumerate(car.tyres.compounds):
-        fade, offset, tyre = pace.fade[index], pace.offset[index], pace.pace.tyres[index]
+        fade, offset = pace.fade[index], pace.offset[index]
         rows.append(_row(f"{compound.name}: fade", _ms_a_lap(fade.mean), f"± {1000 * half_interval(fade.sd):.0f} ms", fade.laps))
         if index:
             value = f"{format_number(offset.mean, 2, signed=True)} s against {car.tyres.compounds[0].name}"
             rows.append(_row(f"{compound.name}: new", value, f"± {half_interval(offset.sd):.2f} s", offset.laps))
-        cliff = half_interval(CLIFF_SPREAD * tyre.cliff_age)
-        rows.append(_row(f"{compound.name}: cliff", f"after {tyre.cliff_age:.0f} laps", f"± {cliff:.0f} laps", 0))
+        cliff = pace.cliff[index]
+        rows.append(_row(f"{compound.name}: cliff", f"after {cliff.mean:.0f} laps", f"± {half_interval(cliff.sd):.0f} laps", cliff.laps))
     return rows
 
 

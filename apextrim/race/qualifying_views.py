@@ -54,7 +54,7 @@ def qualifying(request: HttpRequest, event_id: int) -> HttpResponse:
         base = np.array([draw.lap_s for draw in pace.draws])
         ask = Form(
             (float(base.mean()), float(base.std())), best.warm_s, best.fade_s, mean.fuel_l_per_lap * mean.fuel_s_per_l, known.scatter_s,
-            form.cleaned_data["mistakes"] / 100.0,
+            form.cleaned_data["mistakes"] / 100.0, known.shift_s,
         )  # fmt: skip
         found = fits.flying_laps(ask, wanted_s=form.cleaned_data["beat"])
         compound = cases.car_of(event).tyres.compound(best.key)

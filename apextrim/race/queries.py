@@ -2,8 +2,9 @@
 
 from dataclasses import dataclass, replace
 
-from apexcore.judge.plan import scatter_of
-from apexcore.race.fuel import measured_use
+from django.db.models import F
+
+from apexcore.race.fuel import filled_l, measured_use
 from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s
 from apexcore.race.plans import Plan, best_by_stops, ranked_plans
 from apexcore.race.rules import RaceRules
@@ -11,12 +12,12 @@ from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within
 from apextrim.modelling import answers, cases, fits
-from apextrim.runs.queries import burnt_l, newest_of, observed, observed_by, per_run, rows_of, with_laps
+from apextrim.runs.queries import burnt_by_runs, burnt_l, newest_of, observed, observed_by, rows_of, with_laps
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet_in_car, sheet_in_car
 
-#: Scatter and mistakes of a driver of whom too few laps are known [s, -]. Source: the virtual driver's.
-_SCATTER_S, _MISTAKES = 0.15, 0.08
+#: Scatter, mistakes and run shift of a driver of whom too few laps are known [s, -, s]. Source: the virtual driver's.
+_SCATTER_S, _MISTAKES, _SHIFT_S = 0.15, 0.08, 0.06
 #: Newest laps that the pace is taken from: older ones were driven by another driver, in a way.
 _MOST_LAPS = 400
 #: Laps before which a share of mistakes is as good as unknown.
@@ -50,6 +51,7 @@ class RaceView:
     :param margin_l: part of it that is margin [l]
     :param raced: the sheet in the car
     :param driven: the sheet whose laps give the pace; None where nothing was driven
+    :param unlike: runs on unlike compounds front and rear, which are left out
     """
 
     rules: RaceRules
@@ -60,6 +62,7 @@ class RaceView:
     margin_l: float
     raced: Sheet | None
     driven: Sheet | None
+    unlike: int
 
 
 def race_view(event: Event) -> RaceView:
@@ -72,8 +75,9 @@ def race_view(event: Event) -> RaceView:
     rules = facts.rules_of(event)
     pace, driven = pace_of(event, rules)
     first, others = _ranked(rules, pace)
-    start_l = first[0].plan.stints[0].fuel_l
-    return RaceView(rules, pace, list(first), list(others), start_l, pace.pace.margin_l, sheet_in_car(event), driven)
+    unlike = rows_of(event).exclude(front=F("rear")).count()
+    start_l = filled_l(first[0].plan.stints[0].fuel_l)
+    return RaceView(rules, pace, list(first), list(others), start_l, pace.pace.margin_l, sheet_in_car(event), driven, unlike)
 
 
 @kept_within(8 * MB)
@@ -98,10 +102,11 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     """
     car = cases.car_of(event)
     book = answers.book_of(event, core_sheet_in_car(event))
-    use = measured_use(burnt_l(event))
+    use = measured_use(burnt_l(event), burnt_by_runs(event))
     per_lap = use.mean_l if use else book.fuel_l_per_lap
     sheets = {sheet.pk: sheet for sheet in event.sheets.all()}
-    runs = newest_of(observed(event, dict.fromkeys(sheets, 0), per_lap), _MOST_LAPS)
+    alike = [run for run in observed(event, dict.fromkeys(sheets, 0), per_lap) if run.run.front == run.run.rear]  # plans know no pairs
+    runs = newest_of(alike, _MOST_LAPS) if alike else []
     order = list(dict.fromkeys(run.run.sheet_id for run in reversed(runs)))
     row = sheet_in_car(event)
     order.sort(key=lambda key: row is None or key != row.pk)  # a stable sort: the rest stay in their order
@@ -118,11 +123,13 @@ class Known:
     :param scatter_s: scale of the laps [s]
     :param mistakes: share of laps spoiled [-]
     :param laps: that it is known from; 0 where it is assumed
+    :param shift_s: spread from run to run [s]
     """
 
     scatter_s: float
     mistakes: float
     laps: int
+    shift_s: float
 
 
 def driver_of(event: Event) -> Known:
@@ -130,11 +137,12 @@ def driver_of(event: Event) -> Known:
     rows = with_laps(rows_of(event))
     kinds = [lap.kind for run in rows for lap in run.laps.all() if lap.kind in ("timed", "spoiled")]
     if len(kinds) < _KNOWN_FROM:
-        return Known(_SCATTER_S, _MISTAKES, 0)
+        return Known(_SCATTER_S, _MISTAKES, 0, _SHIFT_S)
     book = answers.book_of(event, core_sheet_in_car(event))
     level = {row.pk: index for index, row in enumerate(event.sheets.all())}
     runs = newest_of(observed_by(event, rows, lambda run: level.get(run.sheet_id), book.fuel_l_per_lap), _MOST_LAPS)
     laps = [lap for run in runs for lap in run.laps]
-    cleaned = fits.cleaned(laps, laps, book.priors())[0] if laps else ()
-    found = scatter_of(per_run(runs, cleaned))
-    return Known(found[0] if found else _SCATTER_S, kinds.count("spoiled") / len(kinds), len(kinds))
+    there = sorted({lap.level for lap in laps})
+    found = fits.spread([replace(lap, level=there.index(lap.level)) for lap in laps], book.priors()) if laps else None
+    scatter, shift = (found.scatter_s, found.shift_s) if found else (_SCATTER_S, _SHIFT_S)
+    return Known(scatter, kinds.count("spoiled") / len(kinds), len(kinds), shift)

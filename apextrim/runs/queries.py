@@ -3,13 +3,15 @@
 import math
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from itertools import accumulate, pairwise
 
-from django.db.models import Func, IntegerField, Max, Min, QuerySet, prefetch_related_objects
+from django.db.models import Count, Func, IntegerField, Max, Min, QuerySet, prefetch_related_objects
+from django.utils import timezone
 
 from apexcore.judge.laps import DrivenLap, RunFigures, figures
 from apexcore.judge.model import Observed
+from apexcore.race.fuel import Burnt
 from apextrim.accounts.owned import Person, owned_or_404
 from apextrim.events.models import Event
 from apextrim.modelling import cases
@@ -123,6 +125,15 @@ def burnt_l(event: Event) -> list[float]:
     return [float(litres) for litres in newest if litres is not None][::-1]
 
 
+def burnt_by_runs(event: Event) -> list[Burnt]:
+    """Fuel that the newest runs burnt where it was known at both ends and not lap by lap."""
+    rows = event.runs.filter(deleted_at=None, fuel_end_l__isnull=False, closed=True).annotate(
+        count=Count("laps"), measured=Count("laps__fuel_l")
+    )
+    newest = rows.filter(count__gt=0, measured=0).order_by("-number").values_list("fuel_l", "fuel_end_l", "count")[:MOST_RUNS]
+    return [Burnt(round(start - end, 4), count) for start, end, count in newest if end is not None and start > end]
+
+
 def usual_use_l(run: Run, modelled_l: float) -> float:
     """Fuel that a lap of a run burns where it was not measured lap by lap: from both ends of the run, else the model's [l]."""
     count = len(run.laps.all())
@@ -175,6 +186,31 @@ def _begun(event_id: int) -> dict[int | None, datetime]:
     return dict(rows)
 
 
+#: Runs of a day of which the laps before are counted: after as many a driver has nothing left to learn that day.
+_LEARNING_RUNS = 24
+#: Laps driven that stand for those of all later runs.
+_LEARNT = 999.0
+
+
+def _driven_before(event_id: int, rows: Sequence[Run]) -> dict[int, float]:
+    """Laps of any kind that were driven on the day before each of these runs began, by the run's key; many after as many runs as
+    nobody learns in."""
+    days = {timezone.localdate(run.made_at) for run in rows}
+    by_day: dict[date, list[int]] = {}
+    everything = Run.objects.filter(event_id=event_id, deleted_at=None).order_by("made_at", "number")
+    for pk, made_at in everything.filter(made_at__date__gte=min(days), made_at__date__lte=max(days)).values_list("pk", "made_at"):
+        by_day.setdefault(timezone.localdate(made_at), []).append(pk)
+    early = [pk for day in days for pk in by_day.get(day, [])[:_LEARNING_RUNS]]
+    counts = dict(Lap.objects.filter(run__in=early).order_by().values_list("run_id").annotate(Count("pk")))
+    found: dict[int, float] = {}
+    for day in days:
+        before = 0.0
+        for pk in by_day.get(day, [])[:_LEARNING_RUNS]:
+            found[pk] = before
+            before += counts.get(pk, 0)
+    return found
+
+
 def observed_by(
     event: Event, rows: Sequence[Run], level_of: Callable[[Run], int | tuple[int, ...] | None], fuel_l_per_lap: float
 ) -> list[ObservedRun]:
@@ -189,6 +225,7 @@ def observed_by(
     car = cases.car_of(event)
     index = {compound.key: index for index, compound in enumerate(car.tyres.compounds)}
     begun = _begun(rows[0].event_id) if rows else {}
+    before = _driven_before(rows[0].event_id, rows) if rows else {}
     found = []
     for run in rows:
         level = level_of(run)
@@ -197,11 +234,16 @@ def observed_by(
         one, marks = (0, level) if isinstance(level, tuple) else (level, ())
         track, hours = float(run.conditions.get("track_c", 0.0)), (run.made_at - begun[run.session_id]).total_seconds() / 3600.0
         board, laps, numbers = run.fuel_l, [], []
-        use = usual_use_l(run, fuel_l_per_lap)
+        use, day = usual_use_l(run, fuel_l_per_lap), timezone.localdate(run.made_at).toordinal()
         for place, lap in enumerate(run.laps.all()):
             if lap.kind == "timed":
                 kg, age = max(board, 0.0) * car.mass.fuel_kg_per_l, run.tyre_age + place
-                laps.append(Observed(run.pk, one, index.get(run.rear, 0), kg, age, lap.time_s, max(place, 1), track, hours, marks))
+                laps.append(
+                    Observed(
+                        run.pk, one, index.get(run.rear, 0), kg, age, lap.time_s, max(place, 1), track, hours, marks,
+                        before.get(run.pk, _LEARNT) + place, day,
+                    )
+                )  # fmt: skip
                 numbers.append(lap.number)
             board -= lap.fuel_l if lap.fuel_l is not None else use
         if laps:

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import urlencode
 
@@ -13,14 +13,14 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
-from apexcore.judge.plan import POWER, Question, TestPlan, plans, scatter_of
+from apexcore.judge.plan import POWER, Question, Spread, TestPlan, plans
 from apexcore.judge.tags import parse_tags, tags_text
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
-from apextrim.modelling import answers
+from apextrim.modelling import answers, fits
 from apextrim.runs.models import Run
-from apextrim.runs.queries import rows_of, runs_of, with_laps
+from apextrim.runs.queries import newest_of, observed_by, rows_of, runs_of, with_laps
 from apextrim.sheets.queries import core_sheet_in_car
 from apextrim.ui.fields import QuantityField
 
@@ -32,6 +32,8 @@ from .sides import SHEET, side_of
 #: Scatter of a driver's laps and spread of runs where no laps tell [s]. Source: priors of the lap model.
 _USUAL = (0.2, 0.1)
 _MOST_DIFFERENCES = 3
+#: Laps that tell how a driver scatters: the newest.
+_MOST_LAPS = 200
 _LINE = re.compile(r"([^:=/|]+)[:=]([^/|]+)/(.+)")
 
 
@@ -91,16 +93,33 @@ class PlanForm(forms.Form):
         return [Difference(SHEET, Side(a, names[a]), Side(b, names[b]))]
 
 
-def _usual(event: Event) -> dict[str, str]:
+def _measured(event: Event) -> Spread | None:
+    """How this driver's laps and runs scatter, from the event's laps; None where there are too few, or the model has no lap."""
+    try:
+        book = answers.book_of(event, core_sheet_in_car(event))
+    except ApexError:
+        return None
+    level = {key: index for index, key in enumerate(rows_of(event).order_by().values_list("sheet_id", flat=True).distinct())}
+    runs = newest_of(observed_by(event, with_laps(rows_of(event)), lambda run: level[run.sheet_id], book.fuel_l_per_lap), _MOST_LAPS)
+    there = sorted({run.laps[0].level for run in runs})
+    laps = [replace(lap, level=there.index(lap.level)) for run in runs for lap in run.laps]
+    return fits.spread(laps, book.priors()) if laps else None
+
+
+def _usual(measured: Spread | None) -> dict[str, str]:
     """What the laps of the event say of this driver; the model's priors where there are too few."""
-    found = scatter_of([[lap.time_s for lap in run.laps.all() if lap.kind == "timed"] for run in with_laps(rows_of(event))]) or _USUAL
-    return {"difference": "0.15", "minutes": "90", "stop": "240", "scatter": f"{found[0]:.2f}", "shift": f"{min(found[1], 0.3):.2f}"}
+    scatter, shift = (measured.scatter_s, measured.shift_s) if measured else _USUAL
+    return {"difference": "0.15", "minutes": "90", "stop": "240", "scatter": f"{scatter:.2f}", "shift": f"{shift:.2f}"}
 
 
 def _planned(event: Event, values: dict[str, Any]) -> list[TestPlan]:
     sheet = core_sheet_in_car(event)
+    measured = _measured(event)
+    own = _usual(measured)
+    entered = Spread.entered(values["scatter"], values["shift"])
+    as_measured = all(f"{values[name]:.2f}" == own[name] for name in ("scatter", "shift"))
     question = Question(
-        values["difference"], values["scatter"], values["shift"], answers.answer_of(event, sheet).lap.time_s, values["stop"],
+        values["difference"], measured if measured and as_measured else entered, answers.answer_of(event, sheet).lap.time_s, values["stop"],
         values["minutes"], len(values["differences"]),
     )  # fmt: skip
     return plans(question, answers.book_of(event, sheet).priors())
@@ -134,7 +153,7 @@ def plan(request: HttpRequest, event_id: int) -> HttpResponse:
     """Plans a test."""
     event = event_for(request.user, event_id)
     asked = "difference" in request.GET
-    form = PlanForm(event, {**_usual(event), **request.GET.dict()})
+    form = PlanForm(event, {**_usual(_measured(event)), **request.GET.dict()})
     context = _page(event, form, asked)
     return render(request, "verdicts/plan.html", context, status=422 if asked and form.errors else 200)
 

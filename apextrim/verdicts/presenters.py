@@ -115,9 +115,14 @@ def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str,
     used = {lap.compound for run in judged.runs for lap in run.laps}
     for index, found in enumerate(verdict.fade_s_per_lap):
         if index in used:
-            rows.append(row(f"tyre fade, {compounds[index]}", "ms per lap of age", priors.fade[index], found, 1000, 0))
+            on = next(run.run for run in judged.runs if any(lap.compound == index for lap in run.laps))
+            name = compounds[index] if index < len(compounds) else f"{on.front} / {on.rear}"
+            rows.append(row(f"tyre fade, {name}", "ms per lap of age", priors.fade[index], found, 1000, 0))
     rows.append(row("track temperature", "ms per °C", priors.track, verdict.track_s_per_k, 1000, 0))
     rows.append(row("trend of the session", "s per hour", priors.trend, verdict.trend_s_per_h, 1, 2))
+    learnt, spread = verdict.learning_s
+    rows.append(("learning, first lap of a day", "s", "0.00 or more", f"{learnt:.2f} ± {2 * spread:.2f}"))
+    rows.append(("spoiled laps without a mark", "%", "10", f"{100 * verdict.spoiled:.0f}"))
     rows.append(("run-to-run spread", "s", "", f"{verdict.shift_s:.2f}"))
     rows.append(("lap-to-lap scatter", "s", "", f"{verdict.scatter_s:.2f}"))
     return rows

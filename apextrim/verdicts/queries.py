@@ -1,7 +1,7 @@
 """Judging a difference between the runs of an event."""
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from apexcore.judge.model import Prior, Priors
@@ -14,6 +14,8 @@ from apextrim.runs.queries import FEW_RUNS, ObservedRun, observed_by, rows_of, w
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
 
+from .differences import differences_of
+from .earlier import history_of
 from .sides import SHEET, TYRES, on_side, side_of, two_sided_tags, unlike_runs
 
 #: Difference of track temperature between the two sides' runs beyond which the verdict carries a warning [K].
@@ -64,7 +66,7 @@ def trusted(priors: Priors, trust: str) -> Priors:
 
     return Priors(
         wide(priors.fuel), tuple(map(wide, priors.fade)), tuple(map(wide, priors.offset)), wide(priors.cold), wide(priors.track),
-        priors.trend,
+        wide(priors.trend), priors.history,
     )  # fmt: skip
 
 
@@ -93,7 +95,7 @@ def judged_sides(
     left_out = [f"Only the newest {len(used)} of {driven} runs are judged."] if len(used) < driven else []
     runs = used
     laps = [lap for run in runs for lap in run.laps]
-    verdict = fits.verdict(laps, priors, margin_s, [run.laps[0].level for run in runs])
+    verdict = fits.verdict(laps, priors, margin_s, [run.laps[0].level for run in runs], planned_runs(event, kind, sides, rows))
     warnings = [*left_out, *(named(text, *names) for text in verdict.warnings), *_mixed(event, kind, runs), *_track_warning(runs, names)]
     return Judged(verdict, sentence(verdict, *names), runs, warnings, priors)
 
@@ -166,7 +168,39 @@ def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str]
         runs = [replace(run, laps=[replace(lap, compound=0) for lap in run.laps]) for run in runs]
         first = priors.fade[0]
         priors = Priors(priors.fuel, (Prior(first.mean, 2.0 * first.sd),), (), priors.cold, priors.track, priors.trend)
-    return runs, priors
+    else:
+        runs, priors = _pairs_apart(event, runs, priors)
+    laps = [lap for run in runs for lap in run.laps]
+    history = history_of(event, rows, laps, book.priors(), book.fuel_l_per_lap)
+    return runs, replace(priors, history=history)
+
+
+def _pairs_apart(event: Event, runs: list[ObservedRun], priors: Priors) -> tuple[list[ObservedRun], Priors]:
+    """Runs on unlike compounds front and rear as runs on a compound of their own, which is neither."""
+    index = {compound.key: place for place, compound in enumerate(cases.car_of(event).tyres.compounds)}
+    pairs = list(dict.fromkeys((run.run.front, run.run.rear) for run in runs if run.run.front != run.run.rear))
+    if not pairs:
+        return runs, priors
+    own = {pair: len(index) + place for place, pair in enumerate(pairs)}
+    apart = [
+        replace(run, laps=[replace(lap, compound=own.get((run.run.front, run.run.rear), lap.compound)) for lap in run.laps]) for run in runs
+    ]
+    return apart, priors.with_pairs([(index.get(front, 0), index.get(rear, 0)) for front, rear in pairs])
+
+
+def planned_runs(event: Event, kind: str, sides: tuple[str, str], rows: Sequence[Run]) -> int | None:
+    """How many runs were named for a comparison before it could be known how it turns out; None where none were.
+
+    The first test that was planned for these sides counts, with the runs driven before it, where it asks for at least as many more.
+
+    :param rows: runs on these sides
+    """
+    for test in event.tests.order_by("made_at"):
+        tried = differences_of(test)
+        if len(tried) == 1 and tried[0].kind == kind and {tried[0].off.key, tried[0].on.key} == set(sides):
+            before = sum(run.made_at < test.made_at for run in rows)
+            return before + len(test.order) if before <= len(test.order) else None
+    return None
 
 
 def newest(runs: list[ObservedRun]) -> list[ObservedRun]:
@@ -193,9 +227,9 @@ def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[
     laps = [lap for run in runs for lap in run.laps]
     if not laps:
         return NotYet("None of the tagged runs has a timed lap yet.")
-    priors = trusted(book.priors(), trust)
+    priors = replace(trusted(book.priors(), trust), history=history_of(event, tagged, laps, book.priors(), book.fuel_l_per_lap))
     try:
-        verdicts = fits.verdicts_of_several(laps, priors, margin_s)
+        verdicts = fits.verdicts_of_several(laps, priors, margin_s, _planned_several(event, tags, tagged))
     except ValueError as error:
         return NotYet(f"These runs cannot tell the tags {', '.join(name for name, _, _ in tags)} apart: {error}.")
     found = []
@@ -205,6 +239,16 @@ def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[
             (name, Judged(verdict, text, runs, [named(told, f"{name} {off}", f"{name} {on}") for told in verdict.warnings], priors))
         )
     return found
+
+
+def _planned_several(event: Event, tags: Sequence[tuple[str, str, str]], rows: Sequence[Run]) -> int | None:
+    """As `planned_runs`, of a test of several tags at once."""
+    for test in event.tests.order_by("made_at"):
+        tried = differences_of(test)
+        if len(tried) > 1 and {difference.kind for difference in tried} == {f"tag:{name}" for name, _, _ in tags}:
+            before = sum(run.made_at < test.made_at for run in rows)
+            return before + len(test.order) if before <= len(test.order) else None
+    return None
 
 
 def _mixed(event: Event, kind: str, runs: list[ObservedRun]) -> list[str]:

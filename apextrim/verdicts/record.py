@@ -1,6 +1,5 @@
 """The model's track record: what it said of saved changes beside what the laps measured, and its calibration to them."""
 
-import math
 from dataclasses import dataclass
 
 from django.db import transaction
@@ -9,6 +8,7 @@ from django.utils import timezone
 
 from apexcore.errors import ApexError, InputError
 from apexcore.judge.calibration import SCALES, CalibrationRun, calibrate
+from apexcore.judge.missed import model_error
 from apexcore.quantities import format_number
 from apexcore.quantities.spread import sd_of_interval
 from apexcore.trim.moves.effects import difference_spread_s
@@ -50,11 +50,17 @@ class Recorded:
 class Record:
     """All of them.
 
-    :param off_s: how far the model is usually off, beyond what the laps leave open [s]; None with fewer than two changes
+    :param off_s: how far the model is usually off, beyond what the laps leave open: median and 95 % interval [s]; None with too few
+        changes to tell
     """
 
     changes: list[Recorded]
-    off_s: float | None
+    off_s: tuple[float, float, float] | None
+
+    @property
+    def agreeing(self) -> int:
+        """How many of the changes agree."""
+        return sum(change.agrees for change in self.changes)
 
 
 def track_record(event: Event) -> Record:
@@ -74,10 +80,8 @@ def track_record(event: Event) -> Record:
         one, spread = verdict.verdict, difference_spread_s(sheet.modelled_s)
         agrees = sheet.modelled_s - spread <= one.high_s and one.low_s <= sheet.modelled_s + spread
         found.append(Recorded(sheet, sheet.parent, sheet.modelled_s, spread, (one.mean_s, one.low_s, one.high_s), agrees))
-    if len(found) < 2:
-        return Record(found, None)
-    square = [(row.measured_s[0] - row.modelled_s) ** 2 - sd_of_interval(row.measured_s[1], row.measured_s[2]) ** 2 for row in found]
-    return Record(found, math.sqrt(max(sum(square) / len(square), 0.0)))
+    missed = [row.measured_s[0] - row.modelled_s for row in found]
+    return Record(found, model_error(missed, [sd_of_interval(row.measured_s[1], row.measured_s[2]) for row in found]))
 
 
 def calibration_runs(event: Event) -> list[CalibrationRun]:

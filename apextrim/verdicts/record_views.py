@@ -8,7 +8,8 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
-from apexcore.judge.calibration import PRIOR_SD, SCALES
+from apexcore.judge.calibration import PRIOR_SD, SCALES, at_edge
+from apexcore.judge.missed import LEAST_CHANGES
 from apexcore.quantities.spread import half_interval
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
@@ -22,7 +23,13 @@ from .queries import NotYet
 
 def _page(request: HttpRequest, event: Event, problem: str = "") -> HttpResponse:
     newest = event.calibrations.first()
-    context: dict[str, Any] = {"event": event, "frame": frame(event, "verdicts"), "problem": problem, "newest": newest}
+    context: dict[str, Any] = {
+        "event": event,
+        "frame": frame(event, "verdicts"),
+        "problem": problem,
+        "newest": newest,
+        "least": LEAST_CHANGES,
+    }
     try:
         context["record"] = record.track_record(event)
     except ApexError as error:
@@ -31,6 +38,7 @@ def _page(request: HttpRequest, event: Event, problem: str = "") -> HttpResponse
         context["scales"] = [
             (words, newest.scales[name] - 1.0, newest.spread[name], half_interval(PRIOR_SD[name])) for name, words in SCALES.items()
         ]
+        context["edge"] = at_edge(newest.scales, newest.driver)
         context["applied"] = event.calibration == {name: newest.scales[name] for name in SCALES}
     return render(request, "verdicts/record.html", context, status=422 if problem else 200)
 

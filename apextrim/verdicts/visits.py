@@ -43,7 +43,7 @@ def compared(event: Event, other: Event) -> Visit | NotYet:
     for one, runs in zip((other, event), sides, strict=True):
         if not runs:
             return NotYet(f"{one.name} has no timed lap yet.")
-    laps = [lap for runs in sides for run in runs for lap in run.laps]
+    laps = [replace(lap, day=0) for runs in sides for run in runs for lap in run.laps]  # the day is part of what is judged
     verdict = fits.verdict(laps, book.priors())
     sheets = [{tuple(sorted(run.run.sheet.values.items())) for run in runs} for runs in sides]
     warnings = [named(text, other.name, event.name) for text in verdict.warnings]

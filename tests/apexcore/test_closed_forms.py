@@ -495,7 +495,7 @@ def test_the_base_lap_is_new_tyres_and_no_fuel_on_the_races_track() -> None:
     one = np.ones(3)
     posterior = Posterior(
         90.0 * one[:, None], one[:, None], 0.03 * one, 0.05 * one[:, None], 0.0 * one[:, None], one, 0.02 * one, one, one, one,
-        Reference(30.0, 8.0, 25.0, 0.0), one[:, None],
+        Reference(30.0, 8.0, 25.0, 0.0), one[:, None], one, one, (one[:, None], one[:, None]),
     )  # fmt: skip
     base, *_ = _from_posterior(posterior, 0, 35.0)
     assert base == pytest.approx((90.0 - 0.03 * 30 - 0.05 * 8 + 0.02 * 10) * one)
