@@ -8,6 +8,7 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.db import transaction
 
+from apexcore.judge.plan import TestPlan, run_order
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet
 from apextrim.events import actions as events
@@ -20,8 +21,10 @@ from apextrim.race.queries import race_view
 from apextrim.runs.actions import send_virtual_driver
 from apextrim.sheets.actions import put_in_car, save_sheet
 from apextrim.sheets.models import Sheet
-from apextrim.verdicts.actions import keep_verdict
+from apextrim.verdicts.actions import keep_test, keep_verdict
+from apextrim.verdicts.differences import Difference, Side
 from apextrim.verdicts.queries import Judged, judged
+from apextrim.verdicts.sides import SHEET
 
 HERE = Path(__file__).parent
 FRIDAY = datetime(2026, 6, 12, 14, 0, tzinfo=UTC)
@@ -80,6 +83,11 @@ class _Weekend:
         send_virtual_driver(self.event, values, laps, seed, self.wait(10))
         self.wait(1.25 * laps)
 
+    def plan_test(self, a: Sheet, b: Sheet, order: tuple[tuple[int, ...], ...], laps: int) -> None:
+        """Names the number of runs before they are driven, as who wants a verdict does."""
+        tried = Difference(SHEET, Side(str(a.pk), a.name), Side(str(b.pk), b.name))
+        keep_test(self.event, [tried], TestPlan(order, laps, 0.8, 120.0, True), 0.2, self.wait(1))
+
     def verdict(self, a: Sheet, b: Sheet) -> None:
         found = judged(self.event, a, b, 0.1)
         assert isinstance(found, Judged), found
@@ -109,11 +117,12 @@ def load(user: User) -> Event:
     first = week.sheet(None, _pressures(163, 159), "Last visit's sheet, its pressures from a cold spring day")
     week.run(first, "marl", 30, 9, seed=11, note="Slides on all four after three laps")
     second = week.sheet(first, _pressures(140, 136), "Pressures down: all four read far above their best")
-    for sheet, seed in ((second, 12), (first, 13), (second, 14)):
+    week.plan_test(first, second, run_order(8, 1)[1:], 8)  # the run on S1 is its first
+    for sheet, seed in ((second, 12), (second, 14), (first, 13)):
         week.run(sheet, "marl", 30, 8, seed)
     week.at = SATURDAY
     events.change_now(event, saturday, False, "front runner")
-    for sheet, seed in ((first, 15), (second, 16), (first, 17), (second, 18)):
+    for sheet, seed in ((first, 15), (second, 16), (second, 18), (first, 17)):
         week.run(sheet, "marl", 30, 8, seed)
     week.verdict(first, second)
     third = week.sheet(second, {"spring_front": 140}, "Softer front springs: it may turn in better")

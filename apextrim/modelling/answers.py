@@ -9,7 +9,7 @@ from apexcore.lap.stint import StintLap, solve_stint
 from apexcore.trim.figures.bias import BiasPlan, bias_plan
 from apexcore.trim.figures.corner_gears import CornerGears, corner_gears
 from apexcore.trim.figures.gearing import RatioStep, ratio_sweep
-from apexcore.trim.moves.advice import Candidate, HandlingReport, advise
+from apexcore.trim.moves.advice import Candidate, HandlingReport, advise, advise_if_free
 from apexcore.trim.moves.carry import Carried, carry_over
 from apexcore.trim.moves.effects import StepEffect, step_effects
 from apexcore.trim.moves.placement import Placed, best_placement, driver_cost_s
@@ -46,8 +46,12 @@ def _base_lap(car: str, circuit: str, conditions: str, driver: str) -> Lap:
 @kept_within(96 * MB)
 def _answer(case: Case) -> SheetAnalysis:
     initial_guess = _base_lap(case.car, case.circuit, case.conditions, case.driver)
-    bumps = [(marker.at_m, marker.height_mm) for marker in parsed_circuit(case.circuit).markers if marker.kind == "bump"]
-    return analyse(case.lap_case(), driven_line(case.circuit, parsed_car(case.car).width_m)[1], case.sheet(), initial_guess, bumps)
+    return analyse(case.lap_case(), driven_line(case.circuit, parsed_car(case.car).width_m)[1], case.sheet(), initial_guess, _bumps(case))
+
+
+def _bumps(case: Case) -> list[tuple[float, float]]:
+    """Distance along the lap [m] and height [mm] of every bump of a case's circuit."""
+    return [(marker.at_m, marker.height_mm) for marker in parsed_circuit(case.circuit).markers if marker.kind == "bump"]
 
 
 @kept_within(16 * MB)
@@ -79,7 +83,22 @@ def _advice(case: Case, report: HandlingReport) -> tuple[Candidate, ...]:
     core = parsed_car(case.car)
     spans = driven_line(case.circuit, core.width_m)[1]
     known = _effects(case) if report.tyres == "warm" else None
-    return tuple(advise(case.lap_case(), spans, case.sheet(), report, core.items, known))
+    return tuple(advise(case.lap_case(), spans, case.sheet(), report, core.items, known, bumps=_bumps(case)))
+
+
+@kept_within(4 * MB)
+def _advice_if_free(case: Case, report: HandlingReport) -> tuple[Candidate, ...]:
+    core = parsed_car(case.car)
+    spans = driven_line(case.circuit, core.width_m)[1]
+    return tuple(advise_if_free(case.lap_case(), spans, case.sheet(), report, core.items, _bumps(case)))
+
+
+def advice_if_free_of(event: Event, sheet: Sheet, report: HandlingReport) -> tuple[Candidate, ...]:
+    """What would answer a feeling if the items that are locked were free.
+
+    :raises ApexError: as `advice_of`
+    """
+    return _advice_if_free(case_of(event, sheet), report)
 
 
 def advice_of(event: Event, sheet: Sheet, report: HandlingReport) -> tuple[Candidate, ...]:

@@ -36,15 +36,18 @@ def keep_verdict(event: Event, sides: Sides, judged: Judged, at: datetime | None
 
 
 @transaction.atomic
-def keep_test(event: Event, differences: Sequence[Difference], plan: TestPlan, difference_s: float) -> PlannedTest:
+def keep_test(
+    event: Event, differences: Sequence[Difference], plan: TestPlan, difference_s: float, at: datetime | None = None
+) -> PlannedTest:
     """Keeps a plan of a test, on the thread.
 
     :param difference_s: that one cares about [s]
     """
     rows, order = [tried.to_row() for tried in differences], [list(marks) for marks in plan.order]
+    made_at = at or timezone.now()
     row = PlannedTest.objects.create(
-        event=event, differences=rows, order=order, laps=plan.laps, difference_s=difference_s, power=plan.power, made_at=timezone.now()
+        event=event, differences=rows, order=order, laps=plan.laps, difference_s=difference_s, power=plan.power, made_at=made_at
     )
     tried = "; ".join(f"{difference.off.words} against {difference.on.words}" for difference in differences)
-    tie(event, "brief", "Test", f"{len(order)} runs of {plan.laps} laps: {tried}")
+    tie(event, "brief", "Test", f"{len(order)} runs of {plan.laps} laps: {tried}", at=at)
     return row

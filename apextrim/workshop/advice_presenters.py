@@ -52,6 +52,15 @@ def advice_cards(found: Sequence[Candidate], sheet: CoreSheet, before: str = "")
     return cards
 
 
+def if_free(found: Sequence[Candidate], sheet: CoreSheet) -> list[str]:
+    """What would help if it were not locked, in words."""
+    return [
+        f"{'; '.join(_move(item, steps, sheet.values[item.key], value) for item, steps, value in one.moves)} would take "
+        f"{format_number(one.change, 1)} % of it away"
+        for one in found
+    ]
+
+
 def _move(item: Item, steps: int, before: float, after: float) -> str:
     count = f"{abs(steps)} step{'s' if abs(steps) != 1 else ''} {'up' if steps > 0 else 'down'}"
     return f"{item.name} {item.text(before)} to {item.text(after)} ({count})"

@@ -1,7 +1,7 @@
 """From a feeling to a change: candidates sized in steps, each solved on the model with its price elsewhere in the lap."""
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Sequence, Set
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -12,10 +12,13 @@ from ...circuit.line import CornerSpan
 from ...errors import InputError
 from ...lap.solver import Lap, LapCase, solve_lap
 from ...lap.stint import out_lap_c
+from ...quantities.spread import half_interval
 from ...vehicle.items import Item
-from ...vehicle.sheet import Sheet, is_drivable
+from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ..reading.balance import PHASES, SPEEDS, CornerBalance, corner_balances, hard_braking, slowest_station
-from .effects import StepEffect, difference_spread_s, step_effects
+from ..reading.past import past_limits
+from .acts import acts_on
+from .effects import MODEL_SPREAD, StepEffect, difference_spread_s, step_effects
 
 Phase = Literal["braking", "entry", "mid", "exit"]
 Tyres = Literal["warm", "cold", "worn"]
@@ -24,8 +27,9 @@ Tyres = Literal["warm", "cold", "worn"]
 SEVERITY_PCT = {"a little": 1.0, "clearly": 2.5, "badly": 5.0}
 #: Most steps that one candidate moves, and how many candidates are solved in full.
 _MOST_STEPS, _SOLVED = 8, 10
-#: A change of balance below this does not answer a feeling [%].
-_LEAST = 0.08
+#: Standard deviation of a modelled change of balance: as a share of it, and a rest [%]. Source: the share that lap times have
+#: (`effects.MODEL_SPREAD`); the rest is what two settled laps of one sheet differ by, many times over.
+_SPREAD, _REST = MODEL_SPREAD, 0.05
 #: Wear of tyres that a racer calls worn [-].
 WORN = 0.45
 
@@ -63,6 +67,7 @@ class Candidate:
     :param where: that corner speed and phase
     :param work: greatest growth of a tyre's sliding work and its wheel (0 to 3)
     :param top_ms: change of top speed [m/s]
+    :param past: limits that it goes past and the car as it stands does not, in words
     """
 
     moves: tuple[tuple[Item, int, float], ...]
@@ -74,6 +79,12 @@ class Candidate:
     where: tuple[str, str]
     work: tuple[float, int]
     top_ms: float
+    past: tuple[str, ...] = ()
+
+    @property
+    def change_spread(self) -> float:
+        """Half the width of the 95 % interval of `change` [%]."""
+        return half_interval(math.hypot(_SPREAD * self.change, _REST))
 
     @property
     def spread_s(self) -> float:
@@ -117,15 +128,18 @@ def reported_balance(found: Read, report: HandlingReport) -> float | None:
 
 def advise(
     lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, items: Iterable[Item],
-    known: Sequence[StepEffect] | None = None, most: int = 6,
+    known: Sequence[StepEffect] | None = None, most: int = 6, bumps: Sequence[tuple[float, float]] = (),
 ) -> list[Candidate]:  # fmt: skip
-    """Changes that answer a feeling, best first.
+    """Changes that answer a feeling, best first; none where nothing helps by more than the model may be off.
+
+    Only what acts in the phase felt is tried (`acts`), and what pushes something past a limit comes last.
 
     Each item is tried by one step; those that move the felt balance the right way are sized to what was asked for, solved
     again as a whole, and ranked: how much of the wish they fulfil, less what they cost in lap time and in balance
     elsewhere. The last candidate may be a set of two, half of each.
 
     :param items: items that may be moved; locked ones and those that never enter the lap are passed over
+    :param bumps: distance along the lap [m] and height [mm] of each bump of the circuit
     :param known: effects of one step each way on the report's tyres, where they were computed before
     :raises InputError: if no corner has that phase
     :raises SolverError: if the car cannot take the circuit
@@ -136,12 +150,13 @@ def advise(
         lap_case = replace(lap_case, held_c=out_lap_c(lap_case))
     begin = solve_lap(lap_case, sheet)
     before = read(begin, spans)
+    stands = set(past_limits(lap_case, adjusted(lap_case.car, sheet), begin, bumps))
     if reported_balance(before, report) is None:
         raise InputError(
             "corner", ", ".join(map(str, report.corners)) or report.speed, "a corner that has this phase (no hard braking there?)"
         )
     wanted = SEVERITY_PCT[report.severity]
-    free = [item for item in items if item.tunes_lap]
+    free = [item for item in items if item.tunes_lap and report.phase in acts_on(item)]
     keys = {item.key for item in free}
     if known is not None:
         effects = [effect for effect in known if effect.item.key in keys]
@@ -149,13 +164,33 @@ def advise(
         effects = step_effects(lap_case, sheet, free, begin, spans)
     sized = _sized(lap_case, spans, sheet, report, effects, begin, wanted)
     with ThreadPoolExecutor(2) as pool:
-        solved = list(pool.map(lambda moves: _solved(lap_case, spans, sheet, report, moves, before), sized[:_SOLVED]))
-    good = [candidate for candidate in solved if candidate is not None and candidate.change > _LEAST]
-    good.sort(key=lambda candidate: _price(candidate, wanted))
-    pair = _pair(lap_case, spans, sheet, report, good, before)
-    if pair is not None and _price(pair, wanted) < _price(good[min(most, len(good)) - 1], wanted):
-        good = sorted([*good, pair], key=lambda candidate: _price(candidate, wanted))
+        solved = list(pool.map(lambda moves: _solved(lap_case, spans, sheet, report, moves, before, stands, bumps), sized[:_SOLVED]))
+    good = [candidate for candidate in solved if candidate is not None and candidate.change > candidate.change_spread]
+    good.sort(key=lambda candidate: _rank(candidate, wanted))
+    pair = _pair(lap_case, spans, sheet, report, good, before, stands, bumps)
+    if pair is not None and _rank(pair, wanted) < _rank(good[min(most, len(good)) - 1], wanted):
+        good = sorted([*good, pair], key=lambda candidate: _rank(candidate, wanted))
     return good[:most]
+
+
+def advise_if_free(
+    lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, items: Iterable[Item],
+    bumps: Sequence[tuple[float, float]] = (),
+) -> list[Candidate]:  # fmt: skip
+    """As `advise`, of the items that are locked, as if they were free: what would help if the rules or the maker let it.
+
+    :raises ApexError: as `advise`
+    """
+    locked = [item.model_copy(update={"locked": False}) for item in items if item.locked]
+    car = lap_case.car
+    unlocked = {item.key: item for item in locked}
+    opened = car.model_copy(update={"items": tuple(unlocked.get(item.key, item) for item in car.items)})
+    return advise(replace(lap_case, car=opened), spans, sheet, report, locked, most=3, bumps=bumps) if locked else []
+
+
+def _rank(one: Candidate, wanted: float) -> tuple[bool, float]:
+    """What goes past a limit comes last; else by price."""
+    return bool(one.past), _price(one, wanted)
 
 
 def _sign(report: HandlingReport) -> float:
@@ -224,9 +259,13 @@ def _room(item: Item, value: float, direction: int) -> int:
 
 
 def _solved(
-    lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, moves: Sequence[tuple[Item, int]], before: Read
-) -> Candidate | None:
-    """A set of moves, solved; None where the car does not stand on it."""
+    lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, moves: Sequence[tuple[Item, int]], before: Read,
+    stands: Set[str], bumps: Sequence[tuple[float, float]],
+) -> Candidate | None:  # fmt: skip
+    """A set of moves, solved; None where the car does not stand on it.
+
+    :param stands: limits that the car stands past before
+    """
     moved: Sheet | None = sheet
     for item, steps in moves:
         moved = moved.stepped(item, steps) if moved is not None else None
@@ -245,6 +284,9 @@ def _solved(
         tuple((item, steps, moved.values[item.key]) for item, steps in moves),
         _sign(report) * (after - was), now.lap.time_s - before.lap.time_s, apex_ms, apex_ms > 0.0, elsewhere, where,
         (work[wheel], wheel), now.lap.top_speed_ms - before.lap.top_speed_ms,
+        tuple(
+            words for name, words in past_limits(lap_case, adjusted(lap_case.car, moved), now.lap, bumps).items() if name not in stands
+        ),
     )  # fmt: skip
 
 
@@ -278,8 +320,9 @@ def _price(one: Candidate, wanted: float) -> float:
 
 
 def _pair(
-    lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, good: Sequence[Candidate], before: Read
-) -> Candidate | None:
+    lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, good: Sequence[Candidate], before: Read,
+    stands: Set[str], bumps: Sequence[tuple[float, float]],
+) -> Candidate | None:  # fmt: skip
     """Half of each of the two best single changes; None where there are none that can be halved."""
     halves: list[tuple[Item, int]] = []
     for candidate in good:
@@ -287,5 +330,5 @@ def _pair(
         if abs(steps) >= 2 and all(item.sets.split(".")[:2] != other.sets.split(".")[:2] for other, _ in halves):
             halves.append((item, int(math.copysign(math.ceil(abs(steps) / 2), steps))))
         if len(halves) == 2:
-            return _solved(lap_case, spans, sheet, report, halves, before)
+            return _solved(lap_case, spans, sheet, report, halves, before, stands, bumps)
     return None

@@ -15,11 +15,11 @@ from ...vehicle.weights import weights
 from ..figures.bias import ideal_on_lap
 from ..figures.gearing import Shift, limit_speed_ms, shifts
 from .balance import CornerResult, balance_grid, read_corner
+from .past import LIFTED_N, locks_first
 from .ride import Clearance, RideEnd, clearances, ride_ends
 
-#: Pressure error at which a warning is worth reading [kPa], and the share of use at which a braking axle locks.
+#: Pressure error at which a warning is worth reading [kPa].
 _PRESSURE_WARNING_KPA = 12.0
-_BIAS_WARNING = 0.03
 
 
 @dataclass(frozen=True)
@@ -160,12 +160,9 @@ def _warnings(lap_case: LapCase, car: Car, lap: Lap, tyres: Sequence[TyreAnalysi
         if abs(error) > _PRESSURE_WARNING_KPA:
             side = "above" if error > 0 else "below"
             found.append(f"{WHEEL_WORDS[tyre.wheel].capitalize()} hot pressure is {abs(error):.0f} kPa {side} target.")
-    ideal, _ = ideal_on_lap(lap)
-    share = car.brakes.front_share
-    movable = car.free_item("brakes.front_share") is not None
-    if movable and abs(share - ideal) > _BIAS_WARNING:
-        axle = "Rear" if share < ideal else "Front"
-        found.append(f"{axle} locks first under the hardest braking: bias {100 * share:.1f} % front, ideal {100 * ideal:.1f} %.")
+    if car.free_item("brakes.front_share") is not None and (end := locks_first(car, lap)):
+        share, ideal = 100 * car.brakes.front_share, 100 * ideal_on_lap(lap)[0]
+        found.append(f"{end.capitalize()} locks first under the hardest braking: bias {share:.1f} % front, ideal {ideal:.1f} %.")
     last = len(car.powertrain.gears)
     limit = limit_speed_ms(car, last)
     if lap.top_speed_ms > 0.985 * limit:
@@ -173,7 +170,7 @@ def _warnings(lap_case: LapCase, car: Car, lap: Lap, tyres: Sequence[TyreAnalysi
     elif int(lap.column("gear").max()) < last:
         found.append(f"Gear {last} is not used on this lap: the final drive is too long here.")
     lifted = min(float(lap.column(f"load_{w}").min()) for w in WHEELS)
-    if lifted < 50.0:
+    if lifted < LIFTED_N:
         found.append("An inside wheel lifts in a corner.")
     if car.fuel_l < lap.fuel_l:
         found.append(f"Fuel does not last one lap: it burns {format_number(lap.fuel_l, 2)} l.")
