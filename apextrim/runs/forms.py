@@ -15,9 +15,12 @@ from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import sheet_in_car
 from apextrim.ui.fields import QuantityField
 
+from .queries import left_by_last
+
 #: Bounds of what a run starts with.
 MOST_TYRE_AGE = 500
 MOST_VIRTUAL_LAPS = 60
+_LEAST_FUEL_L = 0.5
 
 _DOES = [("", "–"), ("understeer", "understeer"), ("neutral", "neutral"), ("oversteer", "oversteer")]
 PHASES = ("entry", "mid", "exit")
@@ -32,20 +35,23 @@ class RunForm(forms.Form):
     rear = forms.ChoiceField(label="Rear tyres")
     tyre_age = QuantityField("", 0, MOST_TYRE_AGE, label="Laps on the tyres", decimals=0)
     tyre_set = forms.CharField(max_length=24, required=False, label="Tyre set")
-    fuel_l = QuantityField("l", 0.5, 500, label="Fuel at the start")
+    fuel_l = QuantityField("l", _LEAST_FUEL_L, 500, label="Fuel at the start")
     tags = forms.CharField(max_length=300, required=False, label="Tags, such as line=late; driver=Ann")
     note = forms.CharField(max_length=200, required=False, label="Note")
 
     def __init__(self, event: Event, *args: Any, planned: Mapping[str, str] | None = None, **kwargs: Any) -> None:
         car = cases.car_of(event)
         sheet = asked_for(event.sheets.all(), (planned or {}).get("sheet", "")) or sheet_in_car(event)
+        on_sheet = sheet.values.get("fuel", car.fuel_l) if sheet else car.fuel_l
+        left = self.left = left_by_last(event)
         kwargs.setdefault(
             "initial",
             {
                 "sheet": sheet,
                 "session": event.session,
-                "tyre_age": 0,
-                "fuel_l": sheet.values.get("fuel", car.fuel_l) if sheet else car.fuel_l,
+                "tyre_age": left.tyre_age if left else 0,
+                "fuel_l": max(left.fuel_l, _LEAST_FUEL_L) if left and left.fuel_l is not None else on_sheet,
+                **({"front": left.run.front, "rear": left.run.rear} if left else {}),
                 "tags": (planned or {}).get("tags", "")[:300],
             },
         )

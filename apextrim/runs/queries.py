@@ -141,6 +141,32 @@ def usual_use_l(run: Run, modelled_l: float) -> float:
 
 
 @dataclass(frozen=True)
+class LeftBy:
+    """What the last run of an event left, for the next to begin with.
+
+    :param tyre_age: laps on the tyres after it
+    :param fuel_l: on board after it; None where nobody measured what it burnt [l]
+    """
+
+    run: Run
+    tyre_age: float
+    fuel_l: float | None
+
+
+def left_by_last(event: Event) -> LeftBy | None:
+    """The tyres and the fuel as the last run left them; None before the first."""
+    run = rows_of(event).order_by("-number").first()
+    if run is None:
+        return None
+    laps = list(run.laps.all())
+    burnt = [lap.fuel_l for lap in laps if lap.fuel_l is not None]
+    left = run.fuel_end_l
+    if left is None and laps and burnt:
+        left = run.fuel_l - sum(burnt) * len(laps) / len(burnt)
+    return LeftBy(run, run.tyre_age + len(laps), None if left is None else round(max(left, 0.0), 1))
+
+
+@dataclass(frozen=True)
 class ObservedRun:
     """A run's timed laps as the lap model takes them.
 

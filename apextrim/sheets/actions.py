@@ -94,4 +94,4 @@ def import_sheet(event: Event, data: bytes) -> tuple[Sheet, bool]:
     for row in event.sheets.all():
         if row.reason == reason and row.values == dict(sheet.values):
             return row, False
-    return save_sheet(event, sheet, sheet_in_car(event), reason), True
+    return save_sheet(event, sheet, None, reason), True  # nobody knows what it was made from

@@ -143,7 +143,8 @@ def save(request: HttpRequest, event_id: int) -> HttpResponse:
     meanwhile = event.sheets.filter(number__gt=int(seen)) if (seen := request.POST.get("seen", "")[:8]).isdigit() else ()
     others = " and ".join(row.name for row in meanwhile)
     saved = actions.save_sheet(event, form.sheet, row, reason)
-    messages.success(request, f"{saved.name} is saved. It is not in the car until you put it there.")
+    where = "It is the first, and in the car." if saved.in_car else "It is not in the car until you put it there."
+    messages.success(request, f"{saved.name} is saved. {where}")
     if others:
         messages.warning(
             request,
@@ -240,12 +241,15 @@ def card(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     row = owned_or_404(Sheet, request.user, event=event, pk=sheet_id)
     car = cases.car_of(event)
-    changed = (
-        {}
-        if row.parent is None
-        else {d.item.key for d in differences(car, queries.core_sheet(event, row.parent), queries.core_sheet(event, row))}
-    )
-    groups = presenters.item_groups(car, row.values, {}, {})
-    ratios = shifts(adjusted(car, queries.core_sheet(event, row)))
+    stands = sheet_in_car(event)
+    standing = queries.core_sheet(event, stands)
+    now = queries.core_sheet(event, row)
+    changed = {} if row.in_car else {d.item.key: d.item.text(d.before) for d in differences(car, standing, now)}
+    groups = [
+        (group.title, [(view, changed.get(view.item.key, "")) for view in group.items])
+        for group in presenters.item_groups(car, row.values, {}, {})
+    ]
+    ratios = shifts(adjusted(car, now))
     context = {"event": event, "row": row, "groups": groups, "changed": changed, "shifts": ratios, "frame": frame(event, "sheet")}
+    context["stands"] = stands
     return render(request, "sheets/card.html", context)

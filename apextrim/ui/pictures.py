@@ -4,6 +4,8 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from apexcore.quantities import format_number
+
 
 @dataclass(frozen=True)
 class Tick:
@@ -53,8 +55,12 @@ def linear_axis(
     step = step or round_step(high - low, count)
     first = math.ceil(low / step - 1e-9)
     last = math.floor(high / step + 1e-9)
-    bare = Axis(low, high, start, end, ())
-    return Axis(low, high, start, end, tuple(Tick(bare.at(k * step), words(k * step)) for k in range(first, last + 1)))
+    bare, values = Axis(low, high, start, end, ()), [k * step for k in range(first, last + 1)]
+    texts = [words(value) for value in values]
+    if len(set(texts)) < len(texts):  # the words are too coarse for steps this small
+        decimals = max(-math.floor(math.log10(step) + 1e-9), 0)
+        texts = [format_number(value, decimals) for value in values]
+    return Axis(low, high, start, end, tuple(Tick(bare.at(value), text) for value, text in zip(values, texts, strict=True)))
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ from apexcore.trim.figures.bias import BiasPlan, bias_item, locking
 from apexcore.trim.figures.gearing import final_drive_item, last_gear_words, shifts, thrust_curves
 from apexcore.trim.figures.scales import perches, read_scales
 from apexcore.trim.moves.effects import difference_spread_s
+from apexcore.trim.reading.past import brakes_both_ends, has_hard_stop
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS, Car
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import adjusted
@@ -57,6 +58,11 @@ def _gears(lap_case: LapCase, sheet: CoreSheet, car: Car, found: answers.Figures
 
 def _brakes(lap_case: LapCase, car: Car, lap: Lap, spans: Sequence[CornerSpan], plan: BiasPlan) -> dict[str, Any]:
     """Where the bias should stand, in qualifying and over the race."""
+    if not brakes_both_ends(car):
+        end = "rear" if car.brakes.front_share < 0.5 else "front"
+        return {"no_bias": f"This car brakes at the {end} only: there is nothing to balance."}
+    if not has_hard_stop(lap):
+        return {"no_bias": "Nothing on this circuit is braked for: no stop says where the bias should stand."}
     item = bias_item(lap_case.car)
     return {
         "cases": [(case, presenters.bias_link(item, case.ideal)) for case in plan.cases], "share": car.brakes.front_share,

@@ -82,6 +82,9 @@ def _search_sentence(aim: str, rows: Sequence[SearchRow], before: Sequence[float
     held = "" if excess <= 1e-6 else " The limits could not all be kept."
     gain = after[1] - before[1]
     spread = difference_spread_s(gain)
+    if aim != "top" and before[0] - after[0] <= difference_spread_s(before[0] - after[0]):
+        best, off = format_number(before[0] - after[0], 3), format_number(difference_spread_s(before[0] - after[0]), 3)
+        return f"Nothing found that gains more than the model may be off by: {best} s ± {off}.{held}"
     lap = f"{format_number(abs(gain), 2)} s a lap {'quicker' if gain < 0 else 'slower'}, ± {format_number(spread, 2)}"
     top = f"{format_number(3.6 * (after[2] - before[2]), 1, signed=True)} km/h at the top"
     main = {"lap": lap, "top": top}.get(aim, f"{format_number(before[0] - after[0], 2)} s better for its aim, {lap}")

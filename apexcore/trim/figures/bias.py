@@ -175,8 +175,8 @@ def bias_plan(lap_case: LapCase, sheet: Sheet, lap: Lap, race_laps: float, forma
         sheet,
         lap,
         [
-            (f"qualifying, {format_number(qualifying_l, 0)} l", qualifying_l),
-            (f"race, {format_number(start_l, 0)} l on the grid", start_l),
+            (f"qualifying, {_litres(qualifying_l)}", qualifying_l),
+            (f"race, {_litres(start_l)} on the grid", start_l),
             ("race, last lap", use),
         ],
     )
@@ -187,6 +187,11 @@ def bias_plan(lap_case: LapCase, sheet: Sheet, lap: Lap, race_laps: float, forma
     hardest = 1.15 * max(case.deceleration_ms2 for case in cases)
     curves = share_curve(car, 0.0, hardest), share_curve(car, car.tank_l, hardest)
     return BiasPlan(cases, (full.ideal - empty.ideal) / (full.fuel_l - empty.fuel_l), move, curves)
+
+
+def _litres(litres: float) -> str:
+    """Fuel with the decimals that it needs."""
+    return f"{format_number(litres, 0 if litres >= 10.0 else 1)} l"
 
 
 def share_curve(car: Car, fuel_l: float, most_ms2: float, points: int = 25) -> list[tuple[float, float]]:

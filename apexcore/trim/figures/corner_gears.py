@@ -12,6 +12,7 @@ from ...lap.solver import Lap, LapCase
 from ...vehicle.car import Car
 from ...vehicle.sheet import Sheet, adjusted
 from ...vehicle.weights import weights
+from ..moves.effects import difference_spread_s
 from ..reading.balance import slowest_station
 from .gearing import limit_speed_ms, rpm_at
 
@@ -35,6 +36,11 @@ class HeldGear:
     gear: int
     rpm: float
     cost_s: float
+
+    @property
+    def spread_s(self) -> float:
+        """Half the width of the 95 % interval of `cost_s` [s]."""
+        return difference_spread_s(self.cost_s)
 
 
 @dataclass(frozen=True)
