@@ -40,6 +40,7 @@ _FUEL_LEAST_L, _TOP_LEAST_MS = 0.005, 0.1
 _STEP, _ROUNDS = 0.03, 2
 #: Prior deviations from which on a scale is said to be at the edge of what was thought likely; and how much wider the priors then are.
 _EDGE, _WIDER = 1.6, 3.0
+_GRIP = list(SCALES).index("grip")
 _LEAST_SCATTER_S = 0.05
 
 Scales = Mapping[str, float]
@@ -151,9 +152,11 @@ def _calibrated(runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor) -> Cal
     for _ in range(_ROUNDS):
         rows = list(pool.map(partial(_rows, theta=theta, scatter=scatter), runs))
         theta, covariance = _solved(rows, theta, prior)
-    if at_edge(*_split(theta)):  # the book is further off than books are: what was thought likely is no longer held against the laps
+    far = np.abs(theta) > _EDGE * prior
+    if far.any():  # the book is further off than books are: what was thought likely is no longer held against the laps
+        far[[_GRIP, -1]] |= far[[_GRIP, -1]].any()  # a slow driver and a car without grip look alike
         rows = list(pool.map(partial(_rows, theta=theta, scatter=scatter), runs))
-        theta, covariance = _solved(rows, theta, _WIDER * prior)
+        theta, covariance = _solved(rows, theta, np.where(far, _WIDER, 1.0) * prior)
     scales, driver = _split(theta)
     after = list(pool.map(partial(predicted, scales=scales, driver=driver), runs))
     spread = Z95 * np.sqrt(np.diag(covariance))

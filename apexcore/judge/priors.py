@@ -20,7 +20,7 @@ _FADE_LEAST_S, _OFFSET_SD_S, _COLD_SD_S = 0.02, 0.4, 0.4
 
 #: Relative and absolute spread of the book's track temperature [-, s/K], and prior spread of the session's trend [s/h].
 #: Sources: assumptions of this product (docs/model.md, "How sure").
-_TRACK_SPREAD, _TRACK_LEAST_S, _TREND_SD_S = 0.5, 0.006, 0.12
+_TRACK_SPREAD, _TRACK_LEAST_S, _TREND_SD_S = 0.5, 0.006, 0.6
 #: How much warmer track and air are tried [K].
 _WARMER_K = (8.0, 3.0)
 

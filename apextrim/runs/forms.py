@@ -15,7 +15,7 @@ from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import sheet_in_car
 from apextrim.ui.fields import QuantityField
 
-from .queries import left_by_last
+from .queries import LeftBy
 
 #: Bounds of what a run starts with.
 MOST_TYRE_AGE = 500
@@ -39,11 +39,14 @@ class RunForm(forms.Form):
     tags = forms.CharField(max_length=300, required=False, label="Tags, such as line=late; driver=Ann")
     note = forms.CharField(max_length=200, required=False, label="Note")
 
-    def __init__(self, event: Event, *args: Any, planned: Mapping[str, str] | None = None, **kwargs: Any) -> None:
+    def __init__(
+        self, event: Event, *args: Any, planned: Mapping[str, str] | None = None, left: LeftBy | None = None, **kwargs: Any
+    ) -> None:
+        """:param left: how the last run left the car, which is proposed"""
         car = cases.car_of(event)
         sheet = asked_for(event.sheets.all(), (planned or {}).get("sheet", "")) or sheet_in_car(event)
         on_sheet = sheet.values.get("fuel", car.fuel_l) if sheet else car.fuel_l
-        left = self.left = left_by_last(event)
+        self.left = left
         kwargs.setdefault(
             "initial",
             {

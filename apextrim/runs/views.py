@@ -35,6 +35,7 @@ def _bench(request: HttpRequest, event: Event, run_form: OwnRunForm | None = Non
     pages = Paginator(event.runs.filter(deleted_at=None), _RUNS_A_PAGE)
     page = pages.get_page(request.GET.get("page") or pages.num_pages)
     lines = queries.run_lines(event, _RUNS_A_PAGE * (page.number - 1), _RUNS_A_PAGE)
+    left = queries.left_by_last(event)
     picked = next((line for line in reversed(lines) if line.laps), None)
     context: dict[str, Any] = {
         "event": event,
@@ -44,11 +45,11 @@ def _bench(request: HttpRequest, event: Event, run_form: OwnRunForm | None = Non
         "picked": picked,
         "picture": presenters.lap_picture(picked.laps, picked.figures.median_s) if picked else None,
         "has_sheets": event.sheets.exists(),
-        "run_form": run_form or OwnRunForm(event, auto_id="run_%s", planned=request.GET),
+        "run_form": run_form or OwnRunForm(event, auto_id="run_%s", planned=request.GET, left=left),
         "reading_lines": reading_lines(request.POST if run_form else {}),
         "reading_open": was_read(request.POST),
         "wheels": WHEEL_WORDS.values(),
-        "virtual_form": virtual_form or VirtualForm(event, auto_id="virtual_%s", planned=request.GET),
+        "virtual_form": virtual_form or VirtualForm(event, auto_id="virtual_%s", planned=request.GET, left=left),
     }
     wrong = bool((run_form and run_form.errors) or (virtual_form and virtual_form.errors))
     return render(request, "runs/bench.html", context, status=422 if wrong else 200)

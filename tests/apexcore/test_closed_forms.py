@@ -23,7 +23,7 @@ from apexcore.lap.solver import solve_lap
 from apexcore.lap.stint import out_lap_c, solve_stint
 from apexcore.quantities.spread import half_interval, sd_of_interval
 from apexcore.quantities.text import format_lap, spread_decimals
-from apexcore.race.fuel import FuelUse, margin_l, measured_use, sheet_fuel_l
+from apexcore.race.fuel import FuelUse, sheet_fuel_l
 from apexcore.race.pace import _from_posterior
 from apexcore.race.plans import longest_stint, tyre_time_s
 from apexcore.race.rules import Pace, RaceRules, TyrePace
@@ -501,13 +501,8 @@ def test_the_base_lap_is_new_tyres_and_no_fuel_on_the_races_track() -> None:
     assert base == pytest.approx((90.0 - 0.03 * 30 - 0.05 * 8 + 0.02 * 10) * one)
 
 
-def test_fuel_reserve_covers_scatter_and_the_unknown_mean() -> None:
-    use = FuelUse(2.0, 0.1, 16)
-    assert margin_l(use, 25.0) == pytest.approx(2.326 * math.sqrt(25 * 0.01 + (25 * 0.025) ** 2))
+def test_a_sheets_fuel_holds_its_reserve() -> None:
     assert FuelUse(2.0, 0.0, 0).error_l == pytest.approx(0.1)
-    found = measured_use([1.9, 2.0, 2.1])
-    assert found is not None and (found.mean_l, found.spread_l, found.laps) == pytest.approx((2.0, 0.1, 3))
-    assert measured_use([2.0, 2.1]) is None
     assert sheet_fuel_l(2.0, 10.0) == pytest.approx(20.6)
 
 

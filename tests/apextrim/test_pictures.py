@@ -130,6 +130,8 @@ def test_what_was_taken_out_names_only_the_compounds_driven(found: Judged) -> No
         "tyre fade, Slate",
         "track temperature",
         "trend of the session",
+        "learning, first lap of a day",
+        "spoiled laps without a mark",
         "run-to-run spread",
         "lap-to-lap scatter",
     ]

@@ -8,6 +8,7 @@ import pytest
 
 from apexcore.judge.laps import DrivenLap, figures, propose
 from apexcore.judge.model import Observed, Prior, Priors, corrected_times, fit
+from apexcore.judge.plan import run_order
 from apexcore.judge.sampler import _half_chi_square
 from apexcore.judge.verdict import judge, judge_levels, judge_several, sentence
 
@@ -144,7 +145,7 @@ def test_priors_need_an_offset_for_every_further_compound() -> None:
         Priors(Prior(0.01, 0.01), (Prior(0.1, 0.1), Prior(0.1, 0.1)))
 
 
-PATTERN = [(0, 0), (1, 0), (0, 1), (1, 1)]
+PATTERN = run_order(8, 2)
 
 
 @pytest.mark.slow

@@ -1,15 +1,19 @@
 """Advice: it finds what was put wrong, keeps to what is free, and tells its price."""
 
+from dataclasses import replace
+
 import pytest
 
 from apexcore.errors import InputError
 from apexcore.lap.solver import solve_lap
-from apexcore.trim.moves.advice import HandlingReport, advise, read, reported_balance
+from apexcore.trim.moves.acts import acts_on
+from apexcore.trim.moves.advice import HandlingReport, advise, advise_if_free, read, reported_balance
 from apexcore.trim.moves.aims import AIMS, ranked
 from apexcore.trim.moves.effects import step_effects
+from apexcore.trim.reading.past import brakes_both_ends, locks_first, past_limits
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from scripts.advice_trial import trials
-from tests.conftest import demo_lap_case
+from tests.conftest import demo_car, demo_lap_case
 
 
 @pytest.mark.slow
@@ -75,3 +79,63 @@ def test_the_table_stands_in_the_order_that_was_asked_for() -> None:
     assert ranked(effects, "calm-mid")[0].item.key == "wing" and ranked(effects, "calm-mid")[0].steps == 1
     worn = ranked(effects, "spare-rl")[0]
     assert worn.work[2] == min(effect.work[2] for effect in effects)
+
+
+@pytest.mark.parametrize(
+    ("sets", "phases"),
+    [
+        ("brakes.front_share", ("braking", "entry")), ("powertrain.differential.coast", ("braking", "entry")),
+        ("powertrain.differential.power", ("exit",)), ("fuel_l", ()), ("ballast.1.kg", ()), ("powertrain.final_drive", ()),
+        ("front.bar_n_per_mm", ("braking", "entry", "mid", "exit")),
+    ],
+)  # fmt: skip
+def test_an_item_is_offered_where_it_acts(sets: str, phases: tuple[str, ...]) -> None:
+    items = [item for key in ("brackendale_gt", "wisp_125") for item in demo_car(key).items]
+    one = items[0].model_copy(update={"sets": sets})
+    assert acts_on(one) == phases
+
+
+@pytest.mark.parametrize(("phase", "slides"), [("exit", "rear"), ("mid", "front"), ("mid", "rear"), ("exit", "front")])
+def test_no_balance_is_bought_with_brakes_fuel_or_ballast_away_from_the_brakes(phase: str, slides: str) -> None:
+    for car, circuit in (("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown")):
+        lap_case, spans = demo_lap_case(car, circuit)
+        report = HandlingReport(phase, slides, "badly")  # type: ignore[arg-type]
+        for candidate in advise(lap_case, spans, base_sheet(lap_case.car), report, lap_case.car.items):
+            assert not any(item.sets.startswith(("brakes", "fuel", "ballast", "mass")) for item, _, _ in candidate.moves)
+            assert candidate.change > candidate.change_spread
+
+
+def test_what_goes_past_a_limit_says_so_and_comes_last() -> None:
+    """A bias set badly forward is asked for more front braking only at the price of a front that locks."""
+    lap_case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    base = base_sheet(lap_case.car)
+    found = advise(lap_case, spans, base, HandlingReport("braking", "rear", "badly"), lap_case.car.items)
+    marked = [bool(candidate.past) for candidate in found]
+    assert marked == sorted(marked)
+    moved = {item.key: value for candidate in found if candidate.past for item, _, value in candidate.moves}
+    if "brake_bias" in moved:
+        assert any("front locks first" in words for candidate in found for words in candidate.past)
+
+
+def test_where_nothing_helps_that_is_free_what_would_is_said() -> None:
+    lap_case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    items = tuple(item.model_copy(update={"locked": item.key != "fuel"}) for item in lap_case.car.items)
+    spec = replace(lap_case, car=lap_case.car.model_copy(update={"items": items}))
+    base, report = base_sheet(spec.car), HandlingReport("mid", "front")
+    assert advise(spec, spans, base, report, items) == []
+    free = advise_if_free(spec, spans, base, report, items)
+    assert free and all(item.key != "fuel" for candidate in free for item, _, _ in candidate.moves)
+
+
+def test_a_lap_past_its_limits_says_which() -> None:
+    lap_case, _ = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    car = lap_case.car
+    base = solve_lap(lap_case, base_sheet(car))
+    assert "lock front" not in past_limits(lap_case, car, base)
+    forward = car.model_copy(update={"brakes": car.brakes.model_copy(update={"front_share": 0.9})})
+    assert past_limits(lap_case, forward, base)["lock front"].startswith("the front locks first")
+    rear_only = car.model_copy(update={"brakes": car.brakes.model_copy(update={"front_share": 0.0})})
+    assert locks_first(rear_only, base) == "" and not brakes_both_ends(rear_only)
+    cold = car.tyres.compounds[0].model_copy(update={"temperature_opt_c": 30.0, "temperature_width_c": 10.0})
+    hot = replace(base, tyres=replace(base.tyres, compounds=(cold, cold)))
+    assert sum(name.startswith("hot") for name in past_limits(lap_case, car, hot)) == 4

@@ -149,7 +149,7 @@ def test_the_list_of_runs_costs_few_queries(
 ) -> None:
     for seed in range(5):
         drive(first, seed, laps=4)
-    with django_assert_max_num_queries(22):
+    with django_assert_max_num_queries(23):
         client_in.get(url("runs_bench", event))
 
 

@@ -9,7 +9,8 @@ from django.urls import reverse
 
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.events.models import Event
-from apextrim.sheets.actions import save_sheet
+from apextrim.modelling import cases
+from apextrim.sheets.actions import put_in_car, save_sheet
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import sheet_in_car, sheet_tree
 
@@ -137,7 +138,8 @@ def test_a_sheet_travels_as_a_file_and_a_repeat_adds_nothing(client_in: Client, 
     assert event.sheets.count() == 2
     other = json.loads(data) | {"reason": "a friend's"}
     client_in.post(url("import_sheet", event), {"file": file(json.dumps(other))})
-    assert event.sheets.get(number=3).values == second.values
+    third = event.sheets.get(number=3)
+    assert third.values == second.values and third.parent is None and third.modelled_s is None
 
 
 @pytest.mark.parametrize(
@@ -161,5 +163,24 @@ def test_unusable_sheet_files_are_refused_whole(client_in: Client, event: Event,
 
 def test_the_card_prints_every_value_and_marks_what_changed(client_in: Client, event: Event, second: Sheet) -> None:
     page = client_in.get(url("sheet_card", event, second.pk)).content.decode()
-    assert page.count("← changed") == 2
+    assert page.count("← change, now") == 2 and "2 items to change from S1, which is in the car" in " ".join(page.split())
     assert page.count("☐") == 40
+
+
+def test_the_card_marks_what_differs_from_the_car_as_it_stands(client_in: Client, event: Event, first: Sheet, second: Sheet) -> None:
+    """Not from the sheet it was made from."""
+    back = save_sheet(event, CoreSheet(event.car.key, first.values), second, "back to where it was")
+    page = " ".join(client_in.get(url("sheet_card", event, back.pk)).content.decode().split())
+    assert "← change" not in page and "The car stands like this already, on S1" in page
+    put_in_car(event, second)
+    page = " ".join(client_in.get(url("sheet_card", event, back.pk)).content.decode().split())
+    assert page.count("← change, now") == 2 and "to change from S2" in page
+    own = " ".join(client_in.get(url("sheet_card", event, second.pk)).content.decode().split())
+    assert "S2 is in the car: nothing is to be changed" in own
+
+
+def test_the_first_sheet_says_once_that_it_is_in_the_car(client_in: Client, event: Event) -> None:
+    typed = {item.key: item.number(item.base) for item in cases.car_of(event).items}
+    page = client_in.post(url("save_sheet", event), {**typed, "reason": "as it came"}, follow=True).content.decode()
+    assert "S1 is saved. It is the first, and in the car." in page and "until you put it there" not in page
+    assert event.sheets.get().in_car

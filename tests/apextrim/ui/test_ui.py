@@ -66,6 +66,6 @@ def test_the_demo_tells_its_story_and_loads_once() -> None:
     event = User.objects.get(username="racer").events.get(name__startswith="The Sallowmere Trophy")
     helped, seemed = event.verdicts.all()
     assert helped.sentence.startswith("S2 is quicker than S1")
-    assert seemed.sentence.startswith("No difference seen yet: S3 is between")
+    assert seemed.sentence.startswith("No difference settled: S3 is between")
     assert {"brief", "sheet", "run", "verdict", "plan"} == set(event.knots.values_list("kind", flat=True))
     assert event.plans.get().stints[0][1] > 0
