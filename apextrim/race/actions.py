@@ -5,6 +5,7 @@ from datetime import datetime
 from django.db import transaction
 from django.utils import timezone
 
+from apexcore.race.fuel import filled_l
 from apexcore.race.plans import Plan
 from apextrim.events.models import Event
 from apextrim.events.thread import tie
@@ -19,7 +20,7 @@ def keep_plan(event: Event, plan: Plan, at: datetime | None = None) -> KeptPlan:
     car = cases.car_of(event)
     stints = [[stint.compound, stint.laps, round(stint.fuel_l, 2)] for stint in plan.stints]
     parts = ", ".join(f"{stint.laps} {car.tyres.compound(stint.compound).name}" for stint in plan.stints)
-    text = f"{parts}; start with {plan.stints[0].fuel_l:.1f} l"
+    text = f"{parts}; start with {filled_l(plan.stints[0].fuel_l):.1f} l"
     row = KeptPlan.objects.create(
         event=event, stints=stints, time_s=plan.time_s, start_fuel_l=plan.stints[0].fuel_l, text=text[:200], made_at=at or timezone.now()
     )

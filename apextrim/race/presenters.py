@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from apexcore.quantities import format_number
 from apexcore.quantities.spread import half_interval
 from apexcore.quantities.words import counted
+from apexcore.race.fuel import filled_l
 from apexcore.vehicle.car import Car
 from apextrim.ui.pictures import Axis, linear_axis
 
@@ -57,7 +58,7 @@ def plan_views(view: RaceView, plans: list[RankedPlan], car: Car) -> list[PlanVi
         for stint in ranked.plan.stints:
             compound = car.tyres.compound(stint.compound)
             left, right = axis.at(stint.first_lap - 1), axis.at(stint.first_lap - 1 + stint.laps)
-            words = f"{stint.laps} laps on {compound.name}, {stint.fuel_l:.1f} l at its start"
+            words = f"{stint.laps} laps on {compound.name}, {filled_l(stint.fuel_l):.1f} l at its start"
             bars.append(StintBar(left, right - left - 2, compound.hatch, compound.letter, compound.name, stint.laps, words))
         stops = ranked.plan.stops
         title = "non-stop" if not stops else f"{stops} stop{'s' if stops > 1 else ''}"
