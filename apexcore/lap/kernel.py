@@ -535,6 +535,88 @@ def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start
     return -1
 
 
+#: Use of an axle beyond which its slip grows on straight in `axle_uses`: the brush model's slope is without bounds at full use.
+_STRAIGHT_FROM = 0.9
+
+
+@_compiled
+def _straightened(across: float, along: float, side: float, force: float, stiff: float) -> float:
+    """Slip across over side force, as `_scrub` has it, but growing straight where an axle is nearly all used [-/N]."""
+    a, b = side / max(across, 1e-9), force / max(along, 1e-9)
+    use = math.sqrt(a * a + b * b)
+    if use < 1e-9:
+        return 0.0
+    if use <= _STRAIGHT_FROM:
+        slide = 1.0 - np.cbrt(1.0 - use)
+    else:
+        left = np.cbrt(1.0 - _STRAIGHT_FROM)
+        slide = 1.0 - left + (use - _STRAIGHT_FROM) / (3.0 * left * left)
+    return slide * 3.0 * across / (max(stiff, 1e-9) * math.sqrt(side * side + force * force))
+
+
+@_compiled
+def axle_uses(c: Any, p: Floats, v: float, accel: float) -> tuple[float, float, float, float, float, float]:
+    """What an acceleration along the line asks for [-]: use of the front and of the rear axle over what the driver uses of them,
+    force over the engine's, braking force over the brakes', and the part of the axles' uses that is across.
+
+    Smooth but at no force at all, where a car goes from driving to braking: for derivatives.
+
+    :param accel: gain of kinetic energy per mass and way [m/s2]
+    """
+    lateral, normal, air, side_wind, drag = _demand(c, p, v)
+    front, rear, lateral = _corner_forces(c, lateral, side_wind)
+    normal = max(normal, 0.1)
+    need = c.mass * (accel + p[CLIMB]) + drag
+    force, share = need, 0.0
+    loads = grip = along = (0.0, 0.0, 0.0, 0.0)
+    side_front = side_rear = 0.0
+    for _ in range(4):
+        loads = wheel_loads(c, air, force, lateral, normal)
+        grip, along = axle_grip(c, loads, lateral, p[GRIP])
+        yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, max(force, 0.0), v, p[BEND])
+        side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
+        share = c.drive_front if force >= 0.0 else c.brake_front
+        stiff_front, stiff_rear = _stiff(c, loads)
+        size = abs(force)
+        cross_front = _straightened(grip[0] + grip[1], along[0] + along[1], side_front, share * size, stiff_front)
+        cross_rear = _straightened(grip[2] + grip[3], along[2] + along[3], side_rear, (1.0 - share) * size, stiff_rear)
+        resist = _rolling(c, loads) + side_front * side_front * cross_front + side_rear * side_rear * cross_rear + rub_front + rub_rear
+        force = need + resist
+    ability = c.ability
+    if force >= 0.0:
+        asked_front, asked_rear = _asked(c, loads[0], loads[1], share * force), _asked(c, loads[2], loads[3], (1.0 - share) * force)
+    else:
+        ability *= c.ability_brake
+        asked_front, asked_rear = -share * force, -(1.0 - share) * force
+    across_front, b = side_front / max(grip[0] + grip[1], 1e-9), asked_front / max(along[0] + along[1], 1e-9)
+    use_front = math.sqrt(across_front * across_front + b * b) / ability
+    across_rear, b = side_rear / max(grip[2] + grip[3], 1e-9), asked_rear / max(along[2] + along[3], 1e-9)
+    use_rear = math.sqrt(across_rear * across_rear + b * b) / ability
+    driven, braked = force / max(thrust_at(c, v), 1.0), -force / max(c.brake_max, 1.0)
+    return use_front, use_rear, driven, braked, across_front / ability, across_rear / ability
+
+
+@_compiled
+def uses_along(c: Any, rows: Floats, v: Floats, accel: Floats, out: Floats) -> None:
+    """`axle_uses` at many places, into `out` [places, 6]."""
+    for i in range(v.size):
+        out[i, 0], out[i, 1], out[i, 2], out[i, 3], out[i, 4], out[i, 5] = axle_uses(c, rows[i], v[i], accel[i])
+
+
+@_compiled
+def corner_uses_along(c: Any, rows: Floats, v: Floats, out: Floats) -> None:
+    """`corner_use` at many places."""
+    for i in range(v.size):
+        out[i] = corner_use(c, rows[i], v[i])
+
+
+@_compiled
+def coasting_along(c: Any, rows: Floats, v: Floats, out: Floats) -> None:
+    """Acceleration at many places with neither throttle nor brakes [m/s2]."""
+    for i in range(v.size):
+        out[i] = -_coasting(c, rows[i], v[i])
+
+
 @_compiled
 def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Floats) -> None:
     """Forces, loads, uses, powers and fuel at each station for the speeds found."""

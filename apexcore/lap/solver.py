@@ -127,7 +127,7 @@ def tyre_flows(lap_case: LapCase, car: Car, lap: Lap) -> Flows:
 
 
 @dataclass(frozen=True)
-class _Ready:
+class Ready:
     """An adjusted car with what all its laps share.
 
     :param record: of `assembly.without_tyres`
@@ -139,13 +139,21 @@ class _Ready:
     top_ms: float
 
 
-def _ready(lap_case: LapCase, car: Car) -> _Ready:
+def ready(lap_case: LapCase, car: Car) -> Ready:
+    """What all laps of an adjusted car share.
+
+    :raises SolverError: if the car cannot move
+    """
     record = without_tyres(car, lap_case.conditions, lap_case.driver, lap_case.tow)
     top = _top_speed_ms(car, lap_case.conditions, record[0]["thrust"], lap_case.tow)
-    return _Ready(car, record, min(1.25 * top, float(TABLE_SPEEDS[-1])))
+    return Ready(car, record, min(1.25 * top, float(TABLE_SPEEDS[-1])))
 
 
-def _run(lap_case: LapCase, ready: _Ready, tyres: TyreState, line: Line) -> Lap:
+def run_at(lap_case: LapCase, ready: Ready, tyres: TyreState, line: Line) -> Lap:
+    """One lap on a line with the tyres as they are.
+
+    :raises SolverError: if the car cannot take the line
+    """
     car = ready.car
     record = on_tyres(ready.record, car, tyres, lap_case.conditions)
     out = np.zeros((len(line.ds), len(COLUMNS)))
@@ -189,14 +197,14 @@ def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, init
     car = adjusted(lap_case.car, sheet)
     if fuel_l is not None:
         car = car.model_copy(update={"fuel_l": fuel_l})
-    ready = _ready(lap_case, car)
+    prepared = ready(lap_case, car)
     if lap_case.held_c is not None:
-        return _run(lap_case, ready, TyreState(lap_case.compounds, lap_case.held_c, lap_case.held_c, lap_case.wear), lap_case.line)
+        return run_at(lap_case, prepared, TyreState(lap_case.compounds, lap_case.held_c, lap_case.held_c, lap_case.wear), lap_case.line)
     half = _thinned(lap_case, 2)
     if initial_guess is None:
-        tyres, response = _coarsely_settled(_thinned(lap_case, _COARSE), ready)
-        there, _ = _settles_at(half, ready, tyres)
-        full, flows = _settles_at(lap_case, ready, tyres)
+        tyres, response = _coarsely_settled(_thinned(lap_case, _COARSE), prepared)
+        there, _ = _settles_at(half, prepared, tyres)
+        full, flows = _settles_at(lap_case, prepared, tyres)
         fine = four(a - b for a, b in zip(full, there, strict=True))
         before, tyres = tyres, _stepped(tyres, full, response, flows)
     else:
@@ -204,9 +212,9 @@ def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, init
     for _ in range(3):
         if before is not None and _distance_k(before, tyres) < _SETTLED_K:
             break
-        there, flows = _settles_at(half, ready, tyres)
+        there, flows = _settles_at(half, prepared, tyres)
         before, tyres = tyres, _stepped(tyres, four(a + b for a, b in zip(there, fine, strict=True)), response, flows)
-    return replace(_run(lap_case, ready, tyres, lap_case.line), response=response, fine_k=fine)
+    return replace(run_at(lap_case, prepared, tyres, lap_case.line), response=response, fine_k=fine)
 
 
 def _distance_k(one: TyreState, other: TyreState) -> float:
@@ -218,13 +226,13 @@ def _thinned(lap_case: LapCase, every: int) -> LapCase:
     return replace(lap_case, line=lap_case.line.thinned(every)) if len(lap_case.line.ds) > _FEW * every else lap_case
 
 
-def _settles_at(lap_case: LapCase, ready: _Ready, tyres: TyreState) -> tuple[Four, Flows]:
+def _settles_at(lap_case: LapCase, ready: Ready, tyres: TyreState) -> tuple[Four, Flows]:
     """Surface temperatures that a lap on these tyres leads to [degC], and its heat balances."""
-    flows = tyre_flows(lap_case, ready.car, _run(lap_case, ready, tyres, lap_case.line))
+    flows = tyre_flows(lap_case, ready.car, run_at(lap_case, ready, tyres, lap_case.line))
     return four(flow.settled_c()[0] for flow in flows), flows
 
 
-def _coarsely_settled(lap_case: LapCase, ready: _Ready) -> tuple[TyreState, Four]:
+def _coarsely_settled(lap_case: LapCase, ready: Ready) -> tuple[TyreState, Four]:
     """Tyres about as hot as the lap makes them, and each wheel's change of settled temperature per change of its own."""
     best = lap_case.compounds[0].temperature_opt_c, lap_case.compounds[1].temperature_opt_c
     begin = (best[0], best[0], best[1], best[1])
@@ -256,4 +264,4 @@ def solve_lap_at(lap_case: LapCase, sheet: Sheet, tyres: TyreState, fuel_l: floa
 
 def solve_adjusted_lap_at(lap_case: LapCase, car: Car, tyres: TyreState, fuel_l: float) -> Lap:
     """`solve_lap_at` of a car that has the sheet on it already: a stint need not put it on for every lap."""
-    return _run(lap_case, _ready(lap_case, car.model_copy(update={"fuel_l": fuel_l})), tyres, lap_case.line)
+    return run_at(lap_case, ready(lap_case, car.model_copy(update={"fuel_l": fuel_l})), tyres, lap_case.line)

@@ -345,6 +345,19 @@ class Tyres(Value):
         raise KeyError(key)
 
 
+class Steering(Value):
+    """How fast a car is made to turn otherwise, which is what a line may ask of its driver's hands.
+
+    :param ratio: turn of the steering wheel over that of the front wheels [-]
+    :param hands_deg_per_s: how fast the wheel is turned [deg/s]
+    :param jerk_ms3: how fast lateral acceleration is made to rise [m/s3]
+    """
+
+    ratio: float = Field(13.0, gt=0.5, le=40)
+    hands_deg_per_s: float = Field(400.0, ge=50, le=2000)
+    jerk_ms3: float = Field(30.0, ge=3, le=300)
+
+
 class Car(Value):
     """A car: the physical values at its base setting, and the items one can adjust.
 
@@ -364,6 +377,7 @@ class Car(Value):
     :param powertrain: engine and drive
     :param brakes: braking share and force
     :param tyres: what all compounds share, and the compounds
+    :param steering: how fast it is made to turn otherwise
     :param items: what can be adjusted
     """
 
@@ -383,6 +397,7 @@ class Car(Value):
     powertrain: Powertrain
     brakes: Brakes
     tyres: Tyres
+    steering: Steering = Steering()
     items: tuple[Item, ...] = Field(min_length=1, max_length=200)
 
     @model_validator(mode="after")

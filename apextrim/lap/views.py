@@ -8,14 +8,16 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
+from apexcore.trim.reading.analysis import analyse
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.library import circuit_actions, stored
 from apextrim.modelling import answers, cases
-from apextrim.sheets.queries import core_sheet_in_car
+from apextrim.sheets.queries import core_sheet_in_car, sheet_in_car
 from apextrim.ui.circuit_map import map_view, marker_words
+from apextrim.work.queue import TooMuchWork
 
-from . import presenters
+from . import lines, presenters, tasks
 
 
 def _bench(
@@ -29,13 +31,20 @@ def _bench(
         "errors": errors or [],
     }
     try:
-        line = cases.lap_case_of(event).line
+        lap_case, spans = cases.lap_case_of(event), cases.spans_of(event)
+        sheet, answer = core_sheet_in_car(event), answers.answer_of(event, core_sheet_in_car(event))
+        found, own = lines.newest(event, sheet_in_car(event))
+        shown = found is not None and request.GET.get("line") == "quickest"
+        context |= {"found": found, "own": own, "shown": shown, "gain_s": found.before_s - found.time_s if found else 0.0}
+        if found is not None and shown:
+            lap_case, spans = lines.case_on(event, found)
+            answer = analyse(lap_case, spans, sheet, answer.lap)
+        line = lap_case.line
         context |= {"length_m": line.length_m, "height_m": float(line.z.max() - line.z.min())}
-        answer = answers.answer_of(event, core_sheet_in_car(event))
         notes = {note.number: note for note in event.circuit.notes.all()}
         context["rows"] = presenters.corner_rows(answer.corners, notes, typed)
         context["lap"] = answer.lap
-        spans, lap = cases.spans_of(event), answer.lap
+        lap = answer.lap
         context["map"] = map_view(core, line, spans, lap.column("brake"), lap.column("throttle"))
         context["marks"] = [marker_words(marker) for marker in sorted(core.markers, key=lambda marker: marker.at_m)]
     except ApexError as error:
@@ -47,6 +56,17 @@ def _bench(
 def bench(request: HttpRequest, event_id: int) -> HttpResponse:
     """Map, corner table and notes."""
     return _bench(request, event_for(request.user, event_id))
+
+
+@require_POST
+def find_line(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Asks for the quickest line of the sheet in the car."""
+    event = event_for(request.user, event_id)
+    try:
+        job = tasks.ask(event)
+    except TooMuchWork as error:
+        return _bench(request, event, [str(error)])
+    return redirect("job", job.pk)
 
 
 @require_POST
