@@ -350,7 +350,7 @@ def kart() -> dict[str, Any]:
             "gears": [1.0], "final_drive": 6.9090909091, "efficiency": 0.90, "shift_s": 0, "limit_rpm": 15500, "fuel_g_per_kwh": 420,
             "differential": {"preload_nm": 5000, "power": 0, "coast": 0},
         },
-        "brakes": {"front_share": 0.0, "max_force_n": 1900},
+        "brakes": {"front_share": 0.0, "max_force_n": 1900}, "steering": {"ratio": 1.3, "jerk_ms3": 50},
         "tyres": {
             "radius_m": [0.129, 0.139], "cold_kpa": [66, 66, 64, 64], "camber_deg": [-0.5, -0.5, 0, 0],
             "heat_share": 0.25, "cooling_w_per_k": 4.4, "cooling_w_per_k_ms": 0.25, "heat_capacity_j_per_k": 1500, "conduction_w_per_k": 15, "carcass_w_per_k": 0.6,

@@ -22,7 +22,8 @@ from .stored import parsed_car
 
 _TITLES = {
     "": "The car", "mass": "Mass and centre of gravity", "ballast": "Ballast positions", "front": "Front axle", "rear": "Rear axle",
-    "aero": "Aerodynamics", "powertrain": "Engine and drivetrain", "brakes": "Brakes", "tyres": "Tyres", "items": "Adjustable items",
+    "aero": "Aerodynamics", "powertrain": "Engine and drivetrain", "brakes": "Brakes", "tyres": "Tyres", "steering": "Steering",
+    "items": "Adjustable items",
 }  # fmt: skip
 
 

@@ -39,6 +39,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "export_circuit": (OWNER, G),
     "export_laps": (OWNER, G),
     "export_sheet": (OWNER, G),
+    "find_line": (OWNER, P),
     "fork_sheet": (OWNER, P),
     "garage": (SIGNED_IN, G),
     "health": (EVERYBODY, G),
