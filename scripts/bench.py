@@ -23,6 +23,7 @@ from apexcore.judge.plan import plans as test_plans
 from apexcore.judge.verdict import judge
 from apexcore.lap import kernel
 from apexcore.lap.assembly import assemble
+from apexcore.lap.quickest import quickest_line
 from apexcore.lap.solver import LapCase, solve_lap, top_speed_ms
 from apexcore.lap.stint import solve_stint
 from apexcore.race import plans
@@ -32,6 +33,8 @@ from apexcore.trim.moves.search import search
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from tests.apexcore.judge.test_judge import PRIORS
 from tests.apexcore.judge.test_plan import settled_share
+from tests.apexcore.lap.collocation import COURSES, collocated, point_case
+from tests.apexcore.lap.test_quickest import case
 
 from .demo_files import demo_car, demo_circuit
 
@@ -182,6 +185,7 @@ def rows() -> list[Row]:
     found.append(
         Row("a verdict on 300 laps", verdict, plain_gibbs_s(laps, priors), "plain Python", 0.3, "same sampler, scaled from 1/50 of it")
     )
+    found.extend(line_rows())
     rows_10k = b"lap,lap_time,kind,fuel_l\n" + b"".join(b"%d,1:13.%03d,,1.90\n" % (n, n % 900) for n in range(1, 10_001))
     begin = time.perf_counter()
     plain_rows = [(int(a), 60 * int(b[0]) + float(b[2:]), float(d)) for a, b, _, d in list(csv.reader(io.StringIO(rows_10k.decode())))[1:]]
@@ -196,6 +200,27 @@ def rows() -> list[Row]:
         Row("plans of a test, 7 lengths of run", planned_test, time.perf_counter() - begin, "40 simulated tests of one plan", None, "")
     )
     return found
+
+
+def line_rows() -> list[Row]:
+    """The line of least time, at first and from a near one, and beside a general optimal-control library on a course of four corners."""
+    lap_case, circuit = case("brackendale_gt", "sallowmere_fen"), demo_circuit("sallowmere_fen")
+    sheet = base_sheet(lap_case.car)
+    begin = time.perf_counter()
+    first = quickest_line(circuit, lap_case, sheet)
+    at_first = time.perf_counter() - begin
+    near = median_s(lambda: quickest_line(circuit, lap_case, sheet, begin=first.offset), 3)
+    course = COURSES["four"]
+    four = point_case(course)
+    ours = median_s(lambda: quickest_line(course, four, base_sheet(four.car)), 3)
+    begin = time.perf_counter()
+    collocated(course, four.car, four.line.offset)
+    library = time.perf_counter() - begin
+    return [
+        Row("the quickest line of 3.3 km, at first", at_first, at_first, "itself", 5.0, f"{first.laps} laps solved"),
+        Row("the quickest line of 3.3 km, from a near one", near, at_first, "at first", 1.2, ""),
+        Row("the quickest line of four corners, 0.8 km", ours, library, "CasADi, IPOPT", None, "a point mass there, the whole car here"),
+    ]
 
 
 def plain_gibbs_s(laps: list[Observed], priors: Priors) -> float:

@@ -10,9 +10,9 @@ import numpy as np
 from scipy.optimize import brentq
 
 from apexcore.circuit.conditions import GRAVITY, Conditions
-from apexcore.circuit.line import racing_line
+from apexcore.circuit.line import offset_line, racing_line
 from apexcore.circuit.lines import widest_line
-from apexcore.circuit.track import Circuit, Corner, Straight, mirrored
+from apexcore.circuit.track import Circuit, Corner, Straight, centre_line, mirrored
 from apexcore.errors import NoLegalPlan
 from apexcore.judge.calibration import calibrate
 from apexcore.judge.fade import fade
@@ -22,6 +22,7 @@ from apexcore.judge.priors import NominalPace, nominal_pace
 from apexcore.judge.verdict import judge, judge_several
 from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, lateral_transfer
+from apexcore.lap.quickest import line_case, quickest_line
 from apexcore.lap.solver import COLUMN, LapCase, solve_lap, top_speed_ms
 from apexcore.race.fuel import filled_l, margin_l, measured_use
 from apexcore.race.pace import race_pace
@@ -36,9 +37,12 @@ from tests.apexcore.judge.test_fade import BENDS, stint
 from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, simulated
 from tests.apexcore.judge.test_plan import settled_share
 from tests.apexcore.judge.worlds import WORLDS, Interval, by_world, history, mixed_effects
+from tests.apexcore.lap.collocation import COURSES, collocated, point_case
 from tests.apexcore.lap.test_kernel import POWER_W, constant_power, rated
 from tests.apexcore.lap.test_kernel import straight as open_straight
 from tests.apexcore.lap.test_proof import place, record
+from tests.apexcore.lap.test_quickest import PLACES as BEST_PLACES
+from tests.apexcore.lap.test_quickest import bumps_gain, found
 from tests.apexcore.race.test_cliffs import BOOK, on_tyres
 from tests.apexcore.race.test_plans import all_shapes, lap_by_lap_s, random_race, used_all
 from tests.apexcore.trim.test_gearing import best_brute_force, time_to
@@ -236,17 +240,37 @@ def several_case(trials: int = 400) -> Case:
 
 
 def plan_cases(trials: int = 500) -> Iterator[Case]:
-    """Planned tests: the power promised against simulated tests driven to the plan."""
+    """Planned tests: the power promised against simulated tests driven to the plan, by drivers as unsure as the promise says."""
     for ask in (
         Question(0.2, Spread.entered(0.12, 0.06), 75, 240, 600),
         Question(0.35, Spread.entered(0.2, 0.12), 75, 240, 600),
         Question(0.3, Spread.entered(0.15, 0.1), 75, 240, 600, 2),
     ):
         plan = plans(ask, PRIORS)[0]
-        share = settled_share(ask, plan.order, plan.laps, trials, first=10_000)
+        draws = ask.spread.draws
+        share = float(np.mean([
+            settled_share(replace(ask, spread=Spread(*draws[trial % len(draws)][:2], ())), plan.order, plan.laps, 1, first=10_000 + trial)
+            for trial in range(trials)
+        ]))  # fmt: skip
         what = f"{len(plan.order)} runs of {plan.laps} laps for {ask.difference_s:.2f} s" + (", two at once" if ask.differences > 1 else "")
         words, promised = f"{trials} simulated tests: {what}", f"{100 * plan.power:.0f} % promised"
-        yield Case("a planned test's power", words, promised, f"{100 * share:.0f} % settled", abs(share - plan.power), 0.05, "share")
+        yield Case("a planned test's power", words, promised, f"{100 * share:.0f} % settled", abs(share - plan.power), 0.06, "share")
+
+
+def quickest_cases() -> Iterator[Case]:
+    """The line of least time against a collocated optimum, random bumps and the line of least curvature."""
+    for name, circuit in COURSES.items():
+        lap_case = point_case(circuit)
+        sheet = base_sheet(lap_case.car)
+        quick, other = quickest_line(circuit, lap_case, sheet), collocated(circuit, lap_case.car, lap_case.line.offset)
+        theirs = solve_lap(line_case(lap_case, offset_line(centre_line(circuit, 2.0), other.offset)), sheet).time_s
+        words = f"direct collocation by CasADi and IPOPT, its line judged by the lap (its own clock says {other.time_s:.3f} s)"
+        yield Case(f"quickest line: {name}", words, f"{quick.time_s:.3f} s", f"{theirs:.3f} s", quick.time_s / theirs - 1.0, 1e-3, "slower")
+    for car, circuit_key in BEST_PLACES:
+        quick, gain = found(car, circuit_key), bumps_gain(car, circuit_key, 2000)
+        words = f"2,000 random smooth bumps; least curvature has {quick.before_s:.3f} s"
+        title = f"quickest line: {demo_car(car).name} at {demo_circuit(circuit_key).name}"
+        yield Case(title, words, f"{quick.time_s:.3f} s", f"{quick.time_s * (1 - gain):.3f} s", gain, 1e-3, "slower")
 
 
 def calibration_case(trials: int = 120) -> Case:
@@ -367,7 +391,7 @@ def advice_case(seeds: range = range(14)) -> Case:
 
 def all_cases() -> list[Case]:
     """Every case of the page."""
-    vehicle = [*vehicle_cases(), *line_and_power_cases(), *lap_cases(), *direction_cases(), advice_case(), race_case()]
+    vehicle = [*vehicle_cases(), *line_and_power_cases(), *lap_cases(), *quickest_cases(), *direction_cases(), advice_case(), race_case()]
     return [
         *vehicle,
         *verdict_cases(),

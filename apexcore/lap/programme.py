@@ -32,7 +32,9 @@ class Rows:
 
     def times(self, x: Floats) -> Floats:
         """The value of each row."""
-        return np.asarray((self.value * x[np.maximum(self.index, 0)]).sum(axis=1))
+        out = np.empty(len(self.index))
+        _times(self.index, self.value, x, out)
+        return out
 
     def transposed(self, y: Floats, count: int) -> Floats:
         """The sum of the rows, each times a number, by unknown."""
@@ -50,6 +52,16 @@ class Solution:
     x: Floats
     multiplier: Floats
     solved: bool
+
+
+@njit(cache=True, nogil=True)
+def _times(index: Ints, value: Floats, x: Floats, out: Floats) -> None:
+    for row in range(index.shape[0]):
+        total = 0.0
+        for k in range(index.shape[1]):
+            if index[row, k] >= 0:
+                total += value[row, k] * x[index[row, k]]
+        out[row] = total
 
 
 @njit(cache=True, nogil=True)
@@ -122,11 +134,17 @@ class _Newton:
 
 
 def solve(squares: list[tuple[Rows, Floats]], slope: Floats, rows: Rows, bound: Floats, place: Ints) -> Solution:
-    """Least of the sum of w (row x)2/2 + slope x, with rows x <= bound.
+    """Least of the sum of w (row x)2/2 + slope x, with rows x <= bound; rows without any coefficient are passed over.
 
     :param squares: rows and their weights, which together see every unknown
     :param place: of `flat_places`
     """
+    there = (rows.value != 0.0).any(axis=1)
+    if not there.all():
+        found = solve(squares, slope, Rows(rows.index[there], rows.value[there]), bound[there], place)
+        multiplier = np.zeros(len(bound))
+        multiplier[there] = found.multiplier
+        return Solution(found.x, multiplier, found.solved)
     count = len(slope)
     width = _width(place, [rows, *[part for part, _ in squares]])
     fixed = np.zeros((width + 1, count))

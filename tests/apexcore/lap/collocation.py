@@ -4,7 +4,7 @@ It shares nothing with the product's search: other unknowns (offset, heading, cu
 other derivatives (automatic), another solver (an interior-point method for general programmes), no lap kernel.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import casadi
 import numpy as np
@@ -123,8 +123,3 @@ def collocated(circuit: Circuit, car: Car, begin: Floats, speed_ms: float = 20.0
     opti.solver("ipopt", {"print_time": False}, {"print_level": 0, "max_iter": 400, "tol": 1e-7})
     solution = opti.solve()
     return Collocated(float(solution.value(opti.f)), np.asarray(solution.value(side)))
-
-
-def point_sheet_case(name: str) -> tuple[Circuit, LapCase]:
-    """A course and its case."""
-    return COURSES[name], replace(point_case(COURSES[name]))

@@ -18,6 +18,7 @@ from apexcore.lap.programme import Rows, flat_places, solve
 from apexcore.lap.quickest import STAGES, Quickest, Stage, _geometry, _road, line_case, quickest_line, winding_of
 from apexcore.lap.solver import LapCase, ready, run_at, solve_lap
 from apexcore.vehicle.sheet import adjusted, base_sheet
+from tests.apexcore.lap.collocation import COURSES, collocated, point_case
 from tests.conftest import demo_circuit, demo_lap_case
 
 #: Cars on circuits, and the share of the time on the line of least curvature that the quickest line gains at least.
@@ -237,3 +238,16 @@ def test_a_programme_has_the_solution_of_another_solver(closed: bool) -> None:
     theirs = minimize(value, np.zeros(count), **asked)
     assert ours.x == pytest.approx(theirs.x, abs=2e-4)
     assert (matrix(wide) @ ours.x <= bounds + 1e-6).all()
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("name", COURSES)
+def test_the_lap_judges_it_no_slower_than_a_collocated_optimum(name: str) -> None:
+    """The same car and courses by a general optimal-control library; both lines are judged by the lap. Its own clock, which knows no
+    stations to begin and end forces at, is a third of a per cent ahead at most."""
+    circuit, lap_case = COURSES[name], point_case(COURSES[name])
+    sheet = base_sheet(lap_case.car)
+    quick, reference = quickest_line(circuit, lap_case, sheet), collocated(circuit, lap_case.car, lap_case.line.offset)
+    theirs = solve_lap(line_case(lap_case, offset_line(centre_line(circuit, 2.0), reference.offset)), sheet)
+    assert quick.time_s <= 1.001 * theirs.time_s
+    assert quick.time_s == pytest.approx(reference.time_s, rel=4e-3)
