@@ -123,7 +123,7 @@ class VerdictFile(Value):
     mean_s: Seconds
     low_s: Seconds
     high_s: Seconds
-    sentence: Annotated[str, Field(max_length=400)]
+    sentence: Annotated[str, Field(max_length=600)]
     made_at: Moment
 
 

@@ -18,7 +18,7 @@ class KeptVerdict(models.Model):
     mean_s = models.FloatField()
     low_s = models.FloatField()
     high_s = models.FloatField()
-    sentence = models.CharField(max_length=400)
+    sentence = models.CharField(max_length=600)
     made_at = models.DateTimeField()
 
     class Meta:

@@ -137,7 +137,7 @@ def test_nothing_is_read_or_solved_while_others_wait_for_the_write_lock(monkeypa
 
         monkeypatch.setattr(module, name, outside)
 
-    watched(solver, "_run")
+    watched(solver, "run_at")
     watched(track, "_laid_out")
     for module, name in (
         (values_json, "json_of"),
@@ -165,7 +165,7 @@ def test_nothing_is_read_or_solved_while_others_wait_for_the_write_lock(monkeypa
     hold_against_laps(event)
     other = User.objects.create_user("elsewhere")
     read_event(other, write_event(event).encode())
-    assert min(asked.get(name, 0) for name in ("_run", "_laid_out", "json_of", "rows_of", "_calibrated")) > 0
+    assert min(asked.get(name, 0) for name in ("run_at", "_laid_out", "json_of", "rows_of", "_calibrated")) > 0
 
 
 @pytest.mark.django_db

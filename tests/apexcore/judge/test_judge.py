@@ -88,6 +88,12 @@ def test_a_large_gap_is_settled_and_said() -> None:
     assert "over 99 %" in text
 
 
+def test_a_slower_one_is_settled_and_matters_as_a_quicker_one_does() -> None:
+    verdict = judge(simulated(3, 1.5), PRIORS)
+    assert verdict.settled and verdict.quicker < 0.01 and verdict.p_beyond_margin > 0.99
+    assert sentence(verdict, "S1", "S2").startswith("S1 is quicker than S2 by 1.")
+
+
 def test_a_small_gap_says_what_would_settle_it() -> None:
     verdict = judge(simulated(11, -0.05, runs=8, laps=4), PRIORS)
     text = sentence(verdict, "S1", "S2")
