@@ -13,7 +13,7 @@ from .servers import running
 ROOT = Path(__file__).parents[1]
 TARGET = ROOT / "docs" / "screenshots"
 VIEWS = {
-    "brief": "/events/1/", "lap": "/events/1/lap/", "runs": "/events/1/runs/", "run": "/events/1/runs/13/",
+    "brief": "/events/1/", "lap": "/events/1/lap/?line=quickest", "runs": "/events/1/runs/", "run": "/events/1/runs/13/",
     "verdicts": "/events/1/verdicts/?a=1&b=2&margin=0.10", "race": "/events/1/race/", "difference": "/events/1/sheet/difference/?a=1&b=4",
     "card": "/events/1/sheet/4/card/", "sheet-oval": "/events/2/sheet/", "sheet-kart": "/events/3/sheet/",
     "advice": "/events/1/sheet/4/advice/?slides=front&phase=mid&where=slow&how=clearly&tyres=warm",
@@ -33,6 +33,9 @@ def take(page: Page) -> None:
     page.get_by_role("button", name="Open the demo").click()
     page.get_by_role("heading", name="Events", exact=True).wait_for()
     page.screenshot(path=TARGET / "events.png")
+    page.goto("/events/1/lap/")
+    page.get_by_role("button", name="Find the quickest line").click()
+    page.get_by_text("quicker than the line of least curvature").first.wait_for(timeout=180_000)
     for name, address in VIEWS.items():
         page.goto(address)
         page.wait_for_timeout(300)
