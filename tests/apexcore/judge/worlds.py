@@ -161,6 +161,24 @@ def by_world(
     return covered / (2 * trials), false / trials, right / trials
 
 
+def random_world(seed: int) -> World:
+    """A world of which nobody chose anything."""
+    rng = np.random.default_rng(seed)
+    runs = int(rng.choice([4, 5, 6, 7, 8, 10, 12]))
+    blocks = [0] * (runs // 2) + [1] * (runs - runs // 2)
+    orders = [(ABBA * 3)[:runs], [0, 1] * 6, blocks, list(rng.permutation(blocks))]
+    order = tuple(int(side) for side in list(orders[int(rng.integers(4))])[:runs])
+    fuel_kg = (25.0, 25.0) if rng.random() < 0.6 else (float(rng.uniform(15, 50)), float(rng.uniform(15, 50)))
+    return World(
+        order, int(rng.integers(3, 13)), float(rng.uniform(0.08, 0.35)), int(rng.choice([3, 4, 6, 60])), float(rng.choice([0.0, 0.0, 0.3, 0.5])),
+        float(min(abs(rng.standard_cauchy() * 0.08), 0.5)), float(rng.normal(0, 0.4)), float(rng.choice([0.0, 0.4, 0.8])),
+        float(rng.choice([0.0, 0.0, 0.5, 1.5])), float(np.exp(rng.normal(0, 0.25))), fuel_kg,
+        (1.0, 1.0 if rng.random() < 0.7 else float(rng.integers(2, 9))), (float(rng.choice([0.0, 0.1, 0.2])), float(rng.choice([0.0, 0.1, 0.2]))),
+        compounds=(0, int(rng.random() < 0.2)), offset_s=float(rng.normal(0.3, 0.5)), bend=float(rng.choice([0.0, 0.5])),
+        day_s=float(rng.normal(0, 0.3)) if rng.random() < 0.1 else None,
+    )  # fmt: skip
+
+
 def mixed_effects(laps: Sequence[Observed]) -> Interval:
     """The 95 % interval of a textbook's mixed model: side and hour fixed, run random, normal laps, the book's effects taken for true;
     variance components by REML on a grid, the t quantile of the runs less what is fixed (Pinheiro & Bates, Mixed-Effects Models,
