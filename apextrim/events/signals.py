@@ -20,6 +20,9 @@ panels_wanted = Signal()
 #: The item limits of an event are drawn. Argument: `event`. A receiver returns a list of `Violation`.
 violations_wanted = Signal()
 
+#: An event was made by its owner and is stored: benches that need time for it begin. Argument: `event`.
+event_made = Signal()
+
 
 @dataclass(frozen=True)
 class Panel:

@@ -33,6 +33,7 @@ def events(request: HttpRequest) -> HttpResponse:
     form = EventForm(request.user, request.POST or None)  # type: ignore[arg-type]
     if request.method == "POST" and form.is_valid():
         event = actions.create_event(request.user, **form.cleaned_data)  # type: ignore[arg-type]
+        signals.event_made.send(Event, event=event)
         return redirect("brief", event.pk)
     status = 422 if form.errors else 200
     rows = list(queries.events_of(request.user))

@@ -40,6 +40,12 @@ def find_line(job: Job, line: Line) -> Done:
     return Done([words], f"{reverse('lap_bench', args=[event.pk])}?{urlencode({'line': 'quickest'})}")
 
 
+def under_way(event: Event) -> Job | None:
+    """The job that finds a line of this event now, if there is one."""
+    jobs = Job.objects.filter(owner=event.owner, kind="line", state__in=("waiting", "running"))
+    return next((job for job in jobs if job.arguments.get("event") == event.pk), None)
+
+
 def ask(event: Event) -> Job:
     """Asks for the quickest line of the sheet in the car.
 

@@ -36,6 +36,7 @@ def _bench(
         found, own = lines.newest(event, sheet_in_car(event))
         shown = found is not None and request.GET.get("line") == "quickest"
         context |= {"found": found, "own": own, "shown": shown, "gain_s": found.before_s - found.time_s if found else 0.0}
+        context["job"] = tasks.under_way(event)
         if found is not None and shown:
             lap_case, spans = lines.case_on(event, found)
             answer = analyse(lap_case, spans, sheet, answer.lap)

@@ -50,6 +50,16 @@ def test_what_a_line_is_made_from_is_all_that_it_depends_on(event: Event, first:
     assert lines.made_from(event, first) != digest
 
 
+def test_a_new_event_begins_with_its_line(client_in: Client, event: Event) -> None:
+    values = {"name": "Next time", "car": str(event.car_id), "circuit": str(event.circuit_id), "real_car": "no"}
+    client_in.post(reverse("events"), values)
+    new = Event.objects.exclude(pk=event.pk).get()
+    job = Job.objects.get()
+    assert (job.kind, job.arguments, job.owner) == ("line", {"event": new.pk}, event.owner)
+    page = text_of(client_in.get(reverse("lap_bench", args=[new.pk])))
+    assert "The quickest line is being found" in page and "Find the quickest line" not in page
+
+
 def test_a_line_belongs_to_its_owner(stranger: Client, event: Event, first: Sheet) -> None:
     assert stranger.post(reverse("find_line", args=[event.pk])).status_code == 404
     assert not Job.objects.exists()
