@@ -8,6 +8,8 @@ import numpy as np
 from .model import COLD_STAY, TAILS
 
 _DRAWS = 20_000
+#: A number of laps is as good as another if it expects no more than this later [s] and beats the time wanted as often but for this share.
+_AS_GOOD_S, _AS_GOOD = 0.02, 0.01
 #: Scrubbed tyres have had an out-lap and two laps; they lose half as much cold. Source: an assumption of this product.
 _SCRUB_LAPS, _SCRUB_COLD = 3.0, 0.5
 
@@ -55,7 +57,7 @@ class Attempt:
 
 
 def attempts(form: Form, most: int = 8, wanted_s: float | None = None, seed: int = 20_261) -> list[Attempt]:
-    """Every number of flying laps up to `most`, on new and on scrubbed tyres; the best to expect first.
+    """Every number of flying laps up to `most`, on new and on scrubbed tyres; first the fewest that are as good as the best.
 
     By simulation with a fixed seed: each draw has one level of the day, one shift of the run, its own scatter and its own mistakes
     on every lap. More laps bring more chances and more weight to carry, so that the best number is seldom the largest.
@@ -84,4 +86,17 @@ def attempts(form: Form, most: int = 8, wanted_s: float | None = None, seed: int
             low, high = (float(v) for v in np.quantile(good, (0.025, 0.975)))
             beats = None if wanted_s is None else float((best < wanted_s).mean())
             found.append(Attempt(laps, scrubbed, (float(good.mean()), low, high), float(clean.mean()), beats, likely))
-    return sorted(found, key=lambda attempt: (-(attempt.beats or 0.0), attempt.best_s[0] + 1.5 * (1.0 - attempt.clean)))
+    found.sort(key=lambda attempt: (-(attempt.beats or 0.0), _expected_s(attempt)))
+    best = found[0]
+    as_good = [
+        attempt
+        for attempt in found
+        if (attempt.beats or 0.0) >= (best.beats or 0.0) - _AS_GOOD and _expected_s(attempt) <= _expected_s(best) + _AS_GOOD_S
+    ]
+    fewest = min(as_good, key=lambda attempt: (attempt.laps, _expected_s(attempt)))
+    return [fewest, *(attempt for attempt in found if attempt is not fewest)]
+
+
+def _expected_s(attempt: Attempt) -> float:
+    """What to expect of an attempt, an attempt without a clean lap counted as a second and a half lost [s]."""
+    return attempt.best_s[0] + 1.5 * (1.0 - attempt.clean)
