@@ -17,7 +17,7 @@ from apextrim.work.models import Job
 from . import lines
 
 
-@work_of("line")
+@work_of("line", lane="devices")
 def find_line(job: Job, line: Line) -> Done:
     """Finds the quickest line of the sheet in the car, here and today."""
     event = Event.objects.select_related("car", "circuit").get(pk=job.arguments["event"], owner_id=job.owner_id)

@@ -51,7 +51,8 @@ Work = Callable[[Job, Line], Done | Again]
 class Kind:
     """A kind of work.
 
-    :param lane: what an owner has only one of at a time: "bench" computes, "devices" are simulated devices, which mostly wait
+    :param lane: what an owner has only one of at a time: "bench" computes what the owner waits for, "devices" is what runs beside
+        it: simulated devices, which mostly wait, and what an event begins with of itself
     """
 
     key: str
