@@ -83,11 +83,11 @@ def test_files_that_once_broke_a_page_are_refused_with_their_place(data: bytes) 
 
 
 def growth(work: Callable[[int], object], n: int) -> float:
-    """How many times longer four times as much takes; the best of three, since other work on the machine only adds."""
+    """How many times longer four times as much takes; the best of five, since other work on the machine only adds."""
 
     def best(size: int) -> float:
         times = []
-        for _ in range(3):
+        for _ in range(5):
             begin = time.perf_counter()
             work(size)
             times.append(time.perf_counter() - begin)
@@ -122,7 +122,7 @@ def tried(work: Callable[[], object]) -> None:
 )
 def test_no_pattern_backtracks(work: Callable[[int], object]) -> None:
     """Four times the text takes about four times as long; a pattern that backtracks takes sixteen."""
-    assert growth(work, 20_000) < 10
+    assert growth(work, 20_000) < 13  # a square would be 16
 
 
 def by_hand(xy: np.ndarray, closed: bool) -> tuple[int, int] | None:
