@@ -65,8 +65,8 @@ class Quickest:
 
     :param offset: left of the centre line at even stations `spacing_m` apart [m]
     :param line: the same as the lap reads it
-    :param time_s: of its lap on the tyres of the search [s]
-    :param before_s: of the line that it began with, on the same tyres [s]
+    :param time_s: of its lap, the tyres settled on it [s]
+    :param before_s: of the line that it began with, likewise [s]
     :param laps: laps solved on the way
     """
 
@@ -82,7 +82,8 @@ class _Road:
     """A road at one spacing with what the programmes need of it.
 
     :param half: how far the middle of the car may leave its middle [m]
-    :param index: of the stations -2 to +2 around each, shape [5, stations]
+    :param index: of the stations -2 to +3 around each, shape [6, stations]
+    :param place: where each unknown stands, of `programme.flat_places`
     """
 
     centre: CentreLine
