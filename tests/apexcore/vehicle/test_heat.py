@@ -69,8 +69,9 @@ def test_the_surface_leads_and_the_carcass_makes_the_pressure(lap_case: LapCase,
 def test_the_thirds_of_a_tread_have_its_mean(surface: float, camber: float, error: float) -> None:
     thirds = tread_c(surface, 25.0, camber, error)
     assert sum(thirds) / 3 == pytest.approx(surface, rel=1e-12)
-    assert (thirds[0] - thirds[2]) * camber >= 0
-    assert (thirds[1] - 0.5 * (thirds[0] + thirds[2])) * error >= 0
+    rounding = 1e-12 * surface  # a lean or an error of next to nothing moves a third by less than its last digit
+    assert (thirds[0] - thirds[2]) * np.sign(camber) >= -rounding
+    assert (thirds[1] - 0.5 * (thirds[0] + thirds[2])) * np.sign(error) >= -rounding
 
 
 @pytest.mark.parametrize("left", [True, False])
