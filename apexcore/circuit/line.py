@@ -227,13 +227,19 @@ def _bounded_squares(h: "csc_array", g: Floats, bound: float) -> Floats:
     return np.asarray(x, dtype=np.float64)
 
 
+def laid_flat(count: int) -> NDArray[np.intp]:
+    """Where each station of a ring stands when its two halves lie side by side: neighbours are near each other all round."""
+    station = np.arange(count)
+    return np.where(station < (count + 1) // 2, 2 * station, 2 * (count - station) - 1)
+
+
 def _folded(h: "csc_array") -> tuple[NDArray[np.intp], Floats]:
     """A ring laid flat: its two halves side by side, so that neighbours across the start are near each other as well.
 
     :returns: where each station stands, and the upper bands of the matrix in that order, shape [bands, stations], the diagonal last
     """
     count = h.shape[0]
-    place = np.where(np.arange(count) < (count + 1) // 2, 2 * np.arange(count), 2 * (count - np.arange(count)) - 1)
+    place = laid_flat(count)
     entries = h.tocoo()
     row, column = place[entries.row], place[entries.col]
     upper = row <= column

@@ -17,6 +17,7 @@ class Bar:
     :param runs: driven
     :param planned: runs named beforehand; None where none were
     :param few: whether it is so high because there are few runs of a driver of whom no others are known
+    :param history: whether earlier runs of the driver are known
     """
 
     chance: float

@@ -38,10 +38,12 @@ class Confounded:
         return _widened(found, self.leans_s, self.doubt_s, chance)
 
 
-def confounded(laps: Sequence[Observed], posterior: Posterior, priors: Priors, effect: int) -> Confounded | None:
+def confounded(laps: Sequence[Observed], posterior: Posterior, priors: Priors, effect: int, found: Mixture) -> Confounded | None:
     """What a difference leans on, from how far it moves when each prior moves by its own spread; None where the laps carry it.
 
     Trend and learning are left out: nothing in the book says what they are, and their priors are as wide as they get.
+
+    :param found: the posterior of the effect
 
     Source: the posterior mean of a normal linear model moves by Cov(d, b)/sd when the prior mean of b moves by its sd.
     """
@@ -63,7 +65,6 @@ def confounded(laps: Sequence[Observed], posterior: Posterior, priors: Priors, e
         return None
     full = math.sqrt(sum(_DOUBT.get(word, _DOUBT_ELSE) ** 2 * moved for word, moved in leans.items()))
     doubt = full * min((total / variance - _BELIEVED) / (_DOUBTED - _BELIEVED), 1.0)
-    found = Mixture(posterior.parts[0][:, effect], posterior.parts[1][:, effect])
     low, high = found.interval(0.95)
     wide_low, wide_high = _widened(found, math.sqrt(total), doubt, 0.95)
     hides = not low <= 0.0 <= high and wide_low <= 0.0 <= wide_high

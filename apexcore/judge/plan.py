@@ -3,7 +3,7 @@
 import math
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.special import ndtr, stdtrit
@@ -159,7 +159,8 @@ def spread_of(laps: Sequence[Observed], priors: Priors) -> Spread | None:
     long = sum(count for count in Counter(lap.run for lap in laps).values() if count >= _LEAST_LAPS)
     if long < 2 * _LEAST_LAPS:
         return None
-    found = fit(laps, priors)
+    dense = {level: place for place, level in enumerate(sorted({lap.level for lap in laps}))}
+    found = fit([replace(lap, level=dense[lap.level]) for lap in laps], priors)
     take = np.linspace(0, len(found.scatter) - 1, _DRAWS).astype(int)
     draws = tuple((float(found.scatter[k]), float(found.shift_sd[k]), float(found.spoiled[k])) for k in take)
     return Spread(float(np.median(found.scatter)), float(np.median(found.shift_sd)), draws)

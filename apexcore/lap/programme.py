@@ -11,6 +11,8 @@ from numba import njit
 from numpy.typing import NDArray
 from scipy.linalg import cho_solve_banded, cholesky_banded
 
+from ..circuit.line import laid_flat
+
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 
@@ -94,9 +96,7 @@ def _gather(index: Ints, value: Floats, weight: Floats, place: Ints, bands: Floa
 
 def flat_places(stations: int, unknowns: int, closed: bool) -> Ints:
     """Where each unknown (station by station) stands when the road is laid flat."""
-    station = np.arange(stations)
-    if closed:
-        station = np.where(station < (stations + 1) // 2, 2 * station, 2 * (stations - station) - 1)
+    station = laid_flat(stations) if closed else np.arange(stations)
     return np.asarray((unknowns * station[:, None] + np.arange(unknowns)).ravel(), dtype=np.int64)
 
 

@@ -13,7 +13,7 @@ from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.library import circuit_actions, stored
 from apextrim.modelling import answers, cases
-from apextrim.sheets.queries import core_sheet_in_car, sheet_in_car
+from apextrim.sheets.queries import core_sheet, sheet_in_car
 from apextrim.ui.circuit_map import map_view, marker_words
 from apextrim.work.queue import TooMuchWork
 
@@ -32,8 +32,10 @@ def _bench(
     }
     try:
         lap_case, spans = cases.lap_case_of(event), cases.spans_of(event)
-        sheet, answer = core_sheet_in_car(event), answers.answer_of(event, core_sheet_in_car(event))
-        found, own = lines.newest(event, sheet_in_car(event))
+        row = sheet_in_car(event)
+        sheet = core_sheet(event, row)
+        answer = answers.answer_of(event, sheet)
+        found, own = lines.newest(event, row)
         shown = found is not None and request.GET.get("line") == "quickest"
         context |= {"found": found, "own": own, "shown": shown, "gain_s": found.before_s - found.time_s if found else 0.0}
         context["job"] = tasks.under_way(event)

@@ -142,7 +142,6 @@ def driver_of(event: Event) -> Known:
     level = {row.pk: index for index, row in enumerate(event.sheets.all())}
     runs = newest_of(observed_by(event, rows, lambda run: level.get(run.sheet_id), book.fuel_l_per_lap), _MOST_LAPS)
     laps = [lap for run in runs for lap in run.laps]
-    there = sorted({lap.level for lap in laps})
-    found = fits.spread([replace(lap, level=there.index(lap.level)) for lap in laps], book.priors()) if laps else None
+    found = fits.spread(laps, book.priors()) if laps else None
     scatter, shift = (found.scatter_s, found.shift_s) if found else (_SCATTER_S, _SHIFT_S)
     return Known(scatter, kinds.count("spoiled") / len(kinds), len(kinds), shift)

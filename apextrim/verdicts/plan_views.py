@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
@@ -101,8 +101,7 @@ def _measured(event: Event) -> Spread | None:
         return None
     level = {key: index for index, key in enumerate(rows_of(event).order_by().values_list("sheet_id", flat=True).distinct())}
     runs = newest_of(observed_by(event, with_laps(rows_of(event)), lambda run: level[run.sheet_id], book.fuel_l_per_lap), _MOST_LAPS)
-    there = sorted({run.laps[0].level for run in runs})
-    laps = [replace(lap, level=there.index(lap.level)) for run in runs for lap in run.laps]
+    laps = [lap for run in runs for lap in run.laps]
     return fits.spread(laps, book.priors()) if laps else None
 
 

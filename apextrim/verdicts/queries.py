@@ -16,6 +16,7 @@ from apextrim.sheets.queries import core_sheet
 
 from .differences import differences_of
 from .earlier import history_of
+from .models import PlannedTest
 from .sides import SHEET, TYRES, on_side, side_of, two_sided_tags, unlike_runs
 
 #: Difference of track temperature between the two sides' runs beyond which the verdict carries a warning [K].
@@ -188,6 +189,12 @@ def _pairs_apart(event: Event, runs: list[ObservedRun], priors: Priors) -> tuple
     return apart, priors.with_pairs([(index.get(front, 0), index.get(rear, 0)) for front, rear in pairs])
 
 
+def _named_by(test: PlannedTest, rows: Sequence[Run]) -> int | None:
+    """Runs that a test names in all, with those driven before it; None where more were driven than it asks for."""
+    before = sum(run.made_at < test.made_at for run in rows)
+    return before + len(test.order) if before <= len(test.order) else None
+
+
 def planned_runs(event: Event, kind: str, sides: tuple[str, str], rows: Sequence[Run]) -> int | None:
     """How many runs were named for a comparison before it could be known how it turns out; None where none were.
 
@@ -198,8 +205,7 @@ def planned_runs(event: Event, kind: str, sides: tuple[str, str], rows: Sequence
     for test in event.tests.order_by("made_at"):
         tried = differences_of(test)
         if len(tried) == 1 and tried[0].kind == kind and {tried[0].off.key, tried[0].on.key} == set(sides):
-            before = sum(run.made_at < test.made_at for run in rows)
-            return before + len(test.order) if before <= len(test.order) else None
+            return _named_by(test, rows)
     return None
 
 
@@ -246,8 +252,7 @@ def _planned_several(event: Event, tags: Sequence[tuple[str, str, str]], rows: S
     for test in event.tests.order_by("made_at"):
         tried = differences_of(test)
         if len(tried) > 1 and {difference.kind for difference in tried} == {f"tag:{name}" for name, _, _ in tags}:
-            before = sum(run.made_at < test.made_at for run in rows)
-            return before + len(test.order) if before <= len(test.order) else None
+            return _named_by(test, rows)
     return None
 
 
