@@ -6,7 +6,7 @@ is fitted with it, so that a slow driver is not taken for a car without grip; wh
 it was, and says so.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import partial
@@ -130,33 +130,43 @@ class _Rows:
     timed: int
 
 
-def calibrate(runs: Sequence[CalibrationRun]) -> Calibration:
+def calibrate(runs: Sequence[CalibrationRun], told: Callable[[float], None] = lambda share: None) -> Calibration:
     """Scales of the car from its laps.
 
     :param runs: with timed laps
+    :param told: is told the share done, run by run
     :raises ValueError: without a timed lap
     :raises ApexError: if the model has no lap for one of the runs
     """
     if not any(lap.kind == "timed" for run in runs for lap in run.laps):
         raise ValueError("a calibration needs at least one timed lap")
     with ThreadPoolExecutor(2) as pool:  # the lap kernel lets go of the interpreter while it runs
-        return _calibrated(runs, pool)
+        return _calibrated(runs, pool, told)
 
 
-def _calibrated(runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor) -> Calibration:
+def _calibrated(runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor, told: Callable[[float], None]) -> Calibration:
+    done = 0
+
+    def linearised(theta: Floats) -> list[_Rows]:
+        nonlocal done
+        found = []
+        for rows in pool.map(partial(_rows, theta=theta, scatter=scatter), runs):
+            found.append(rows)
+            done += 1
+            told(done / ((_ROUNDS + 1) * len(runs) + 1))
+        return found
+
     prior = np.array([*PRIOR_SD.values(), DRIVER_SD])
     theta = np.zeros(len(prior))
     book = list(pool.map(lambda run: predicted(run, {}), runs))
     covariance = np.diag(prior**2)
     scatter = _scatter(runs, book)
     for _ in range(_ROUNDS):
-        rows = list(pool.map(partial(_rows, theta=theta, scatter=scatter), runs))
-        theta, covariance = _solved(rows, theta, prior)
+        theta, covariance = _solved(linearised(theta), theta, prior)
     far = np.abs(theta) > _EDGE * prior
     if far.any():  # the book is further off than books are: what was thought likely is no longer held against the laps
         far[[_GRIP, -1]] |= far[[_GRIP, -1]].any()  # a slow driver and a car without grip look alike
-        rows = list(pool.map(partial(_rows, theta=theta, scatter=scatter), runs))
-        theta, covariance = _solved(rows, theta, np.where(far, _WIDER, 1.0) * prior)
+        theta, covariance = _solved(linearised(theta), theta, np.where(far, _WIDER, 1.0) * prior)
     scales, driver = _split(theta)
     after = list(pool.map(partial(predicted, scales=scales, driver=driver), runs))
     spread = Z95 * np.sqrt(np.diag(covariance))

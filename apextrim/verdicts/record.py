@@ -1,5 +1,6 @@
 """The model's track record: what it said of saved changes beside what the laps measured, and its calibration to them."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from django.db import transaction
@@ -112,8 +113,10 @@ def check_laps(event: Event) -> None:
         raise _no_laps()
 
 
-def hold_against_laps(event: Event) -> Calibration:
+def hold_against_laps(event: Event, told: Callable[[float], None] = lambda share: None) -> Calibration:
     """Calibrates the event's car to its newest runs; changes nothing until it is applied.
+
+    :param told: is told the share done
 
     :raises InputError: without a run of enough timed laps
     :raises SolverError: if the model has no lap
@@ -121,7 +124,7 @@ def hold_against_laps(event: Event) -> Calibration:
     runs = calibration_runs(event)
     if not runs:
         raise _no_laps()
-    found = calibrate(runs)
+    found = calibrate(runs, told)
     return Calibration.objects.create(
         event=event, scales=found.scales, spread=found.spread, driver=found.driver[0], driver_spread=found.driver[1], laps=found.laps,
         before_s=found.before_s, after_s=found.after_s, level_before_s=found.level_s[0], level_after_s=found.level_s[1],

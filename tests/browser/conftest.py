@@ -25,7 +25,7 @@ FLAGS = [
 ]
 
 
-expect.set_options(timeout=30_000)
+expect.set_options(timeout=90_000)  # for a busy machine; nothing waits longer than it must
 
 #: `make demo` without its server, in one process.
 _LOADED = """

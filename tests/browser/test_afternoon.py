@@ -86,7 +86,7 @@ def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
     row = page.get_by_role("row", name=re.compile("S1 → S2"))
     expect(row).to_contain_text("intervals overlap")
     page.get_by_role("button", name="Calibrate model to laps").click()
-    expect(page.get_by_text("Left within the runs")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("Left within the runs")).to_be_visible(timeout=120_000)
     expect(page.get_by_text("model calibrated to your laps")).to_have_count(0)
     page.get_by_role("button", name="Apply this calibration").click()
     expect(page.get_by_text("model calibrated to your laps", exact=True)).to_be_visible()

@@ -170,7 +170,7 @@ def test_from_a_feeling_to_a_search_and_back_to_the_sheet(page: Page) -> None:
     for name in ("Front anti-roll bar", "Rear anti-roll bar", "Rear wing"):
         page.get_by_label(name, exact=True).check()
     page.get_by_role("button", name="Start search").click()
-    expect(page.get_by_text("sheets solved")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("sheets solved")).to_be_visible(timeout=120_000)
     expect(page.get_by_text("s a lap quicker")).to_be_visible()
     page.get_by_role("link", name="Put on the sheet").last.click()
     expect(page.get_by_text("unsaved change")).to_be_visible()

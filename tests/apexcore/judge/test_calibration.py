@@ -79,7 +79,9 @@ def test_more_laps_make_it_surer_and_what_laps_cannot_tell_stays_unsure() -> Non
 @pytest.mark.slow
 def test_what_is_left_shrinks_and_is_told_before_and_after() -> None:
     runs, _ = calibration_runs(11, runs=3)
-    found = calibrate(runs)
+    shares: list[float] = []
+    found = calibrate(runs, shares.append)
+    assert shares == sorted(shares) and 0.5 < shares[-1] <= 1.0 and len(shares) >= 6
     assert found.laps == 18 and found.after_s <= found.before_s + 0.01
     assert abs(found.level_s[1]) < max(abs(found.level_s[0]), 0.1)
     with pytest.raises(ValueError, match="at least one timed lap"):
