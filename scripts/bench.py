@@ -147,7 +147,7 @@ def laps_300() -> list[Observed]:
 def rows() -> list[Row]:
     """Every measurement."""
     car = demo_car()
-    line = racing_line(demo_circuit(), 2.0, car.width_m)
+    line = racing_line(demo_circuit(), car_width_m=car.width_m)
     first = car.tyres.compounds[0]
     lap_case, sheet = LapCase(car, line, Conditions(), (first, first)), base_sheet(car)
     ours = solve_lap(lap_case, sheet)

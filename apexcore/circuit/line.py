@@ -37,6 +37,11 @@ def half_room_m(width_m: float, car_width_m: float = CAR_WIDTH_M) -> float:
     return half
 
 
+#: What a metre off the middle of the road counts beside squared curvature [1/m4]: next to nothing, but where the road lets many
+#: lines bend as little (the straights of an oval), it is what decides between them.
+_TO_MIDDLE = 1e-8
+
+
 @dataclass(frozen=True)
 class Line:
     """A line over a circuit; arrays of shape [stations].
@@ -151,7 +156,8 @@ def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds:
         line.x[take], line.y[take], line.z[take], line.curvature[take], line.bank[take], line.ds * n / len(take), line.closed
     )
     m = len(take)
-    ridge: Any = 1e-9 * eye_array(m, format="csc")  # the middle of the road, where curvature does not care
+    # what curvature does not care about is decided for the middle of the road, by as much at any spacing
+    ridge: Any = _TO_MIDDLE * coarse.ds**3 * eye_array(m, format="csc")
     if not line.closed:  # the ends do not bend into each other
         weight = np.ones(n) if weight is None else weight.copy()
         weight[take[[0, -1]]] = 0.0
@@ -268,7 +274,7 @@ def offset_line(line: CentreLine, offset: Floats) -> Line:
     return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s, line.closed, grip, line.start_ms)
 
 
-def racing_line(circuit: Circuit, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
+def racing_line(circuit: Circuit, spacing_m: float | None = None, car_width_m: float = CAR_WIDTH_M) -> Line:
     """The line of least curvature on a circuit.
 
     :raises InputError: if the car does not fit on the road
@@ -318,7 +324,7 @@ def corners(circuit: Circuit, line: Line) -> list[CornerSpan]:
     """
     if circuit.points_m:
         return _found_corners(circuit, line)
-    closed = centre_line(circuit, 2.0)
+    closed = centre_line(circuit)
     n = len(line.s)
     spans: list[CornerSpan] = []
     at = 0.0

@@ -50,13 +50,13 @@ def least_length(line: CentreLine, half_width: float, rounds: int = 20) -> Float
     return offset
 
 
-def short_line(circuit: Circuit, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
+def short_line(circuit: Circuit, spacing_m: float | None = None, car_width_m: float = CAR_WIDTH_M) -> Line:
     """The shortest line on a circuit."""
     line = centre_line(circuit, spacing_m)
     return offset_line(line, least_length(line, half_room_m(circuit.width_m, car_width_m)))
 
 
-def blended_line(circuit: Circuit, short: float, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
+def blended_line(circuit: Circuit, short: float, spacing_m: float | None = None, car_width_m: float = CAR_WIDTH_M) -> Line:
     """A blend: 0 is the least curvature, 1 the shortest way.
 
     :raises InputError: if the share is outside 0 to 1
@@ -108,7 +108,7 @@ def least_greatest_curvature(line: CentreLine, half_width: float, rounds: int = 
     return kept
 
 
-def widest_line(circuit: Circuit, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
+def widest_line(circuit: Circuit, spacing_m: float | None = None, car_width_m: float = CAR_WIDTH_M) -> Line:
     """The line on a lap whose tightest place is as wide as the road allows; elsewhere it keeps near the least curvature.
 
     :raises InputError: on an open course
@@ -119,7 +119,7 @@ def widest_line(circuit: Circuit, spacing_m: float = 2.0, car_width_m: float = C
     return offset_line(line, least_greatest_curvature(line, half_room_m(circuit.width_m, car_width_m)))
 
 
-def late_line(circuit: Circuit, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
+def late_line(circuit: Circuit, spacing_m: float | None = None, car_width_m: float = CAR_WIDTH_M) -> Line:
     """A late apex: curvature counts more in the second half of every corner, so that the exit runs straighter."""
     line = centre_line(circuit, spacing_m)
     return offset_line(line, least_curvature(line, half_room_m(circuit.width_m, car_width_m), weight=_exit_weight(circuit, line)))
@@ -151,7 +151,7 @@ def _exit_weight(circuit: Circuit, line: CentreLine) -> Floats:
     return weight
 
 
-def lane_line(circuit: Circuit, lane: int, lanes: int, spacing_m: float = 2.0, car_width_m: float = CAR_WIDTH_M) -> Line:
+def lane_line(circuit: Circuit, lane: int, lanes: int, spacing_m: float | None = None, car_width_m: float = CAR_WIDTH_M) -> Line:
     """A lane of an oval, numbered from the inside.
 
     :raises InputError: if there is no such lane

@@ -16,7 +16,7 @@ import numpy as np
 from ..circuit.features import strip_grip
 from ..circuit.line import Floats, Line, half_room_m, least_curvature, offset_line
 from ..circuit.places import places
-from ..circuit.track import CentreLine, Circuit, centre_line
+from ..circuit.track import CentreLine, Circuit, centre_line, spacing_of
 from ..errors import SolverError
 from ..vehicle.car import Car
 from ..vehicle.sheet import Sheet, adjusted
@@ -199,7 +199,7 @@ def winding_of(car: Car) -> _Winding:
 
 
 def quickest_line(
-    circuit: Circuit, lap_case: LapCase, sheet: Sheet, spacing_m: float = 2.0, begin: Floats | None = None,
+    circuit: Circuit, lap_case: LapCase, sheet: Sheet, spacing_m: float | None = None, begin: Floats | None = None,
     stages: Sequence[Stage] | None = None, told: Callable[[float], bool] | None = None,
 ) -> Quickest:  # fmt: skip
     """The line of least time on a circuit for this car, sheet, weather, tyres and driver.
@@ -208,13 +208,16 @@ def quickest_line(
     best is kept. The tyres are held while a stage is gone through, and settle on the new line before the next.
 
     :param lap_case: all but the line, which is not read
-    :param spacing_m: of the stations of the result
+    :param spacing_m: of the stations of the result; the circuit's own if not given
     :param begin: offsets at even stations to begin with, of any number; then only the near stages are gone through
     :param told: is told the share done, and answers whether to stop
     :raises SolverError: if the car cannot take the circuit
     """
-    road = _road(circuit, spacing_m, lap_case.car.width_m)
+    road = _road(circuit, spacing_m or spacing_of(circuit), lap_case.car.width_m)
     chosen = tuple(stages or (STAGES if begin is None else NEAR_STAGES))
+    finest = chosen[-1]
+    if road.centre.ds < 0.75 * finest.spacing_m:  # a tight circuit is looked at as closely as its lap is
+        chosen = (*chosen, replace(finest, spacing_m=road.centre.ds, step_m=0.5 * finest.step_m))
     if begin is not None:
         starts = [_resampled(begin, road)]
     else:

@@ -20,8 +20,8 @@ from apextrim.sheets.queries import core_sheet
 
 from .models import FoundLine
 
-#: Spacing of the stations that offsets are kept at [m].
-SPACING_M = 2.0
+#: Edition of the model that lines are found with: those of an earlier one are no longer a sheet's own.
+_EDITION = 2
 #: Lines of one event that are kept: the newest.
 _KEPT = 6
 
@@ -29,7 +29,7 @@ _KEPT = 6
 def made_from(event: Event, sheet: Sheet | None) -> str:
     """Digest of all that a line of least time depends on."""
     case = cases.case_of(event, core_sheet(event, sheet))
-    return hashlib.sha256(json.dumps([*case[:4], [list(pair) for pair in case.values], SPACING_M]).encode()).hexdigest()
+    return hashlib.sha256(json.dumps([*case[:4], [list(pair) for pair in case.values], _EDITION]).encode()).hexdigest()
 
 
 def newest(event: Event, sheet: Sheet | None) -> tuple[FoundLine | None, bool]:
@@ -53,7 +53,7 @@ def keep(event: Event, sheet: Sheet | None, digest: str, found: Quickest, at: da
 @kept_within(16 * MB)
 def _line(circuit: str, offsets: tuple[float, ...]) -> tuple[Line, tuple[CornerSpan, ...]]:
     core = parsed_circuit(circuit)
-    line = offset_line(centre_line(core, SPACING_M), np.array(offsets))
+    line = offset_line(centre_line(core), np.array(offsets))
     return line, tuple(corners(core, line))
 
 

@@ -29,7 +29,7 @@ def find_line(job: Job, line: Line) -> Done:
         return line.stopped()
 
     circuit, lap_case = parsed_circuit(event.circuit.data), cases.lap_case_of(event)
-    found = quickest_line(circuit, lap_case, core_sheet(event, sheet), lines.SPACING_M, told=told)
+    found = quickest_line(circuit, lap_case, core_sheet(event, sheet), told=told)
     if line.stopped():
         return Done(["Stopped: no line was kept."], reverse("lap_bench", args=[event.pk]), stopped=True)
     row = lines.keep(event, sheet, digest, found, timezone.now())
