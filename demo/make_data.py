@@ -107,15 +107,28 @@ def compound(
         "key": key, "name": name, "letter": letter, "hatch": hatch,
         "mu": mu, "mu_long_ratio": 1.06, "load_ref_n": 3600, "load_sensitivity": 0.17, "stiffness_per_rad": 34,
         "inclination_opt_deg": 2.2, "inclination_loss": 0.0022, "inclination_long_loss": 0.0020,
-        "pressure_opt_kpa": 188, "pressure_opt_kpa_per_kn": 5.5, "pressure_loss": 1.1,
-        "temperature_opt_c": best_c, "temperature_width_c": 26, "temperature_loss": 0.035,
+        "pressure_opt_kpa": 188, "pressure_opt_kpa_per_kn": 5.5, "pressure_loss": 0.7,
+        "temperature_opt_c": best_c, "temperature_width_c": 20, "temperature_loss": 0.035,
         "wear_per_mj": wear, "wear_loss": loss, "cliff_wear": 0.72, "cliff_loss": 0.16, "rolling": 0.013, **more,
+    }  # fmt: skip
+
+
+def heat(
+    skin: float, tread: float, carcass: float, up: float, down: float, air: float, road: float, wall: float, kept: float
+) -> dict[str, float]:
+    """The flow of a tyre's heat.
+
+    :param skin: heat capacity of the first millimetre of the tread, of which the skin is 0.6 mm; the others likewise [kJ/K]
+    """
+    return {
+        "skin_j_per_k": round(600 * skin), "tread_j_per_k": 1000 * tread, "carcass_j_per_k": 1000 * carcass, "skin_tread_w_per_k": up,
+        "tread_carcass_w_per_k": down, "air": air, "road": road, "wall": wall, "slide_share": kept,
     }  # fmt: skip
 
 
 def coupe() -> dict[str, Any]:
     items = [
-        item(f"pressure_{w}", f"Cold pressure {words}", w, "kPa", 110, 200, 1, 140 if n < 2 else 136, 0, f"tyres.cold_kpa.{n}")
+        item(f"pressure_{w}", f"Cold pressure {words}", w, "kPa", 110, 200, 1, 152 if n < 2 else 148, 0, f"tyres.cold_kpa.{n}")
         for w, words, n in WHEELS
     ]
     items += [
@@ -132,7 +145,7 @@ def coupe() -> dict[str, Any]:
         item("wing", "Rear wing", "rear", "", 1, 12, 1, 6, 0, "aero.wing_position"),
         *axles("toe", "toe", "°", [-0.3, 0.3, -0.1], [-0.1, 0.4, 0.1], 0.05, 2, "toe_deg"),
         *differential(80, 45, 30),
-        item("brake_bias", "Brake bias", "car", "%", 60, 78, 0.5, 69, 1, "brakes.front_share", 0.01),
+        item("brake_bias", "Brake bias", "car", "%", 60, 82, 0.5, 74.5, 1, "brakes.front_share", 0.01),
         item("final_drive", "Final drive", "car", ":1", 3.2, 4.6, 0.05, 3.9, 2, "powertrain.final_drive"),
         *gears([3.05, 2.18, 1.68, 1.36, 1.13, 0.96], 0.01, 0.06),
         item("map", "Fuel map", "car", "", 1, 3, 1, 1, 0, "powertrain.map_position", names=("full", "race", "save")),
@@ -149,12 +162,12 @@ def coupe() -> dict[str, Any]:
             "tank_from_front_m": 2.2, "tank_height_m": 0.38, "unsprung_front_kg": 92, "unsprung_rear_kg": 98,
         },
         "ballast": [{"key": "floor", "from_front_m": 1.35, "height_m": 0.15}, {"key": "tail", "from_front_m": 3.2, "height_m": 0.4}],
-        "front": {"damper": damper([10, 4, 14, 6], 0.5, 2.0), "track_m": 1.66, "spring_n_per_mm": 150, "motion_ratio": 0.82, "bar_n_per_mm": 70, "roll_centre_m": 0.05, "camber_recovery": 0.35, "tyre_n_per_mm": 290},
-        "rear": {"damper": damper([9, 4, 13, 6], 0.5, 2.0), "track_m": 1.64, "spring_n_per_mm": 145, "motion_ratio": 0.86, "bar_n_per_mm": 48, "roll_centre_m": 0.09, "camber_recovery": 0.40, "tyre_n_per_mm": 300},
+        "front": {"damper": damper([10, 4, 14, 6], 0.5, 2.0), "track_m": 1.66, "spring_n_per_mm": 150, "motion_ratio": 0.82, "bar_n_per_mm": 70, "roll_centre_m": 0.05, "camber_recovery": 0.35, "tyre_n_per_mm": 290, "stop_mm": 25},
+        "rear": {"damper": damper([9, 4, 13, 6], 0.5, 2.0), "track_m": 1.64, "spring_n_per_mm": 145, "motion_ratio": 0.86, "bar_n_per_mm": 48, "roll_centre_m": 0.09, "camber_recovery": 0.40, "tyre_n_per_mm": 300, "stop_mm": 25},
         "aero": {
             "drag_area_m2": 0.88, "lift_area_m2": 1.25, "front_share": 0.60, "wing_drag_area_m2": 0.015, "wing_lift_area_m2": 0.055,
             "wing_behind_rear_m": 0.55, "wing_position": 6, "ride_front_mm": 60, "ride_rear_mm": 68, "ride_reference_mm": [60, 68],
-            "lift_per_mm": 0.006, "share_per_mm": 0.0035, "side_area_m2": 2.6, "side_from_front_m": 1.25, "tow_drag": 0.28, "tow_lift_front": 0.22,
+            "floor": {"share": 0.6, "power": 1.0, "best_mm": [36, 44], "gap_mm": [30, 30], "rough_mm": 5}, "side_area_m2": 2.6, "side_from_front_m": 1.25, "tow_drag": 0.28, "tow_lift_front": 0.22,
         },
         "powertrain": {
             "torque_nm": [[2000, 340], [3000, 425], [4000, 478], [4800, 500], [5600, 497], [6400, 470], [7000, 436], [7500, 398]],
@@ -162,13 +175,13 @@ def coupe() -> dict[str, Any]:
             "front_drive_share": 0, "fuel_g_per_kwh": 300, "maps": fuel_maps(),
             "differential": {"preload_nm": 80, "power": 0.45, "coast": 0.30},
         },
-        "brakes": {"front_share": 0.69, "max_force_n": 30000},
+        "brakes": {"front_share": 0.745, "max_force_n": 30000},
         "tyres": {
-            "radius_m": [0.325, 0.335], "cold_kpa": [140, 140, 136, 136], "cold_at_c": 20, "camber_deg": [-3.2, -3.2, -2.4, -2.4],
-            "heat_share": 0.20, "cooling_w_per_k": 20, "cooling_w_per_k_ms": 0.80, "heat_capacity_j_per_k": 11000, "conduction_w_per_k": 120, "carcass_w_per_k": 4,
+            "radius_m": [0.325, 0.335], "cold_kpa": [152, 152, 148, 148], "cold_at_c": 20, "camber_deg": [-3.2, -3.2, -2.4, -2.4],
+            "heat": [heat(1.16, 4.05, 4.2, 61, 65, 1.03, 7.7, 1.6, 0.44), heat(1.24, 4.33, 4.5, 66, 69, 1.10, 8.0, 1.7, 0.44)],
             "compounds": [
-                compound("marl", "Marl", "M", "dots", 1.47, 0.041, 86, 0.085, warm_up=1.3),
-                compound("slate", "Slate", "S", "slant", 1.442, 0.0235, 90, 0.062, warm_up=0.8),
+                compound("marl", "Marl", "M", "dots", 1.47, 0.041, 84, 0.085, warm_up=1.3),
+                compound("slate", "Slate", "S", "slant", 1.442, 0.0235, 88, 0.062, warm_up=0.8),
             ],
         },
         "items": items,
@@ -176,8 +189,15 @@ def coupe() -> dict[str, Any]:
 
 
 def single_seater() -> dict[str, Any]:
-    soft = {"load_ref_n": 2300, "pressure_opt_kpa": 158, "pressure_opt_kpa_per_kn": 8, "load_sensitivity": 0.14, "stiffness_per_rad": 38}
-    items = wheels("pressure", "Cold pressure", "kPa", 90, 170, 1, [120, 120, 114, 114], 0, "cold_kpa")
+    soft = {
+        "load_ref_n": 2300,
+        "pressure_opt_kpa": 158,
+        "pressure_opt_kpa_per_kn": 8,
+        "load_sensitivity": 0.14,
+        "stiffness_per_rad": 38,
+        "temperature_width_c": 17.5,
+    }
+    items = wheels("pressure", "Cold pressure", "kPa", 90, 170, 1, [128, 128, 122, 122], 0, "cold_kpa")
     items += wheels("camber", "Camber", "°", -5, 0, 0.1, [-3.2, -3.2, -2.2, -2.2], 1, "camber_deg")
     items += axles("spring", "springs", "N/mm", [60, 220, 130], [60, 220, 120], 5, 0, "spring_n_per_mm")
     items += axles("bar", "anti-roll bar", "", [0, 8, 4], [0, 8, 3], 1, 0, "bar_n_per_mm", 11.0)
@@ -187,7 +207,7 @@ def single_seater() -> dict[str, Any]:
         item("wing_front", "Front wing", "front", "", 0, 20, 1, 9, 0, "aero.front_wing_position"),
         item("wing", "Rear wing", "rear", "", 0, 14, 1, 7, 0, "aero.wing_position"),
         *differential(40, 40, 20),
-        item("brake_bias", "Brake bias", "car", "%", 48, 68, 0.5, 57, 1, "brakes.front_share", 0.01),
+        item("brake_bias", "Brake bias", "car", "%", 48, 72, 0.5, 62, 1, "brakes.front_share", 0.01),
         item("final_drive", "Final drive", "car", ":1", 2.8, 4.2, 0.05, 3.45, 2, "powertrain.final_drive"),
         item("ballast_nose", "Ballast, nose", "car", "kg", 0, 20, 1, 0, 0, "ballast.0.kg"),
         item("ballast_seat", "Ballast, seat", "car", "kg", 0, 30, 1, 5, 0, "ballast.1.kg"),
@@ -208,13 +228,13 @@ def single_seater() -> dict[str, Any]:
         "ballast": [
             {"key": "nose", "from_front_m": -0.5, "height_m": 0.15}, {"key": "seat", "kg": 5, "from_front_m": 1.3, "height_m": 0.12},
         ],
-        "front": {"damper": damper([12, 4, 15, 6], 0.25, 1.0), "track_m": 1.51, "spring_n_per_mm": 130, "motion_ratio": 0.95, "bar_n_per_mm": 44, "roll_centre_m": 0.02, "camber_recovery": 0.3, "tyre_n_per_mm": 210},
-        "rear": {"damper": damper([11, 4, 14, 6], 0.25, 1.0), "track_m": 1.47, "spring_n_per_mm": 120, "motion_ratio": 0.95, "bar_n_per_mm": 33, "roll_centre_m": 0.05, "camber_recovery": 0.35, "tyre_n_per_mm": 230},
+        "front": {"damper": damper([12, 4, 15, 6], 0.25, 1.0), "track_m": 1.51, "spring_n_per_mm": 130, "motion_ratio": 0.95, "bar_n_per_mm": 44, "roll_centre_m": 0.02, "camber_recovery": 0.3, "tyre_n_per_mm": 210, "stop_mm": 10},
+        "rear": {"damper": damper([11, 4, 14, 6], 0.25, 1.0), "track_m": 1.47, "spring_n_per_mm": 120, "motion_ratio": 0.95, "bar_n_per_mm": 33, "roll_centre_m": 0.05, "camber_recovery": 0.35, "tyre_n_per_mm": 230, "stop_mm": 10},
         "aero": {
             "drag_area_m2": 0.56, "lift_area_m2": 0.95, "front_share": 0.46, "wing_drag_area_m2": 0.014, "wing_lift_area_m2": 0.07,
             "wing_behind_rear_m": 0.45, "wing_position": 7, "front_wing_drag_area_m2": 0.003, "front_wing_lift_area_m2": 0.032,
             "front_wing_ahead_m": 0.6, "front_wing_position": 9, "ride_front_mm": 22, "ride_rear_mm": 38, "ride_reference_mm": [22, 38],
-            "lift_per_mm": 0.012, "share_per_mm": 0.004, "side_area_m2": 1.4, "side_from_front_m": 1.5,
+            "floor": {"share": 0.8, "power": 0.55, "best_mm": [9, 20], "gap_mm": [2, 4], "rough_mm": 3}, "side_area_m2": 1.4, "side_from_front_m": 1.5,
             "tow_drag": 0.32, "tow_lift_front": 0.35, "tow_lift_rear": 0.15,
         },
         "powertrain": {
@@ -222,13 +242,13 @@ def single_seater() -> dict[str, Any]:
             "gears": [2.92, 2.13, 1.68, 1.37, 1.15, 1.0], "final_drive": 3.45, "efficiency": 0.92, "shift_s": 0.06, "limit_rpm": 7900,
             "fuel_g_per_kwh": 290, "differential": {"preload_nm": 40, "power": 0.40, "coast": 0.20},
         },
-        "brakes": {"front_share": 0.57, "max_force_n": 18000},
+        "brakes": {"front_share": 0.62, "max_force_n": 18000},
         "tyres": {
-            "radius_m": [0.285, 0.295], "cold_kpa": [120, 120, 114, 114], "camber_deg": [-3.2, -3.2, -2.2, -2.2],
-            "heat_share": 0.22, "cooling_w_per_k": 13, "cooling_w_per_k_ms": 0.62, "heat_capacity_j_per_k": 7200, "conduction_w_per_k": 90, "carcass_w_per_k": 3,
+            "radius_m": [0.285, 0.295], "cold_kpa": [128, 128, 122, 122], "camber_deg": [-3.2, -3.2, -2.2, -2.2],
+            "heat": [heat(0.71, 1.79, 2.3, 49, 45, 0.64, 5.4, 1.2, 0.74), heat(0.93, 2.34, 2.9, 64, 59, 0.83, 6.9, 1.3, 0.74)],
             "compounds": [
-                compound("flint", "Flint", "F", "cross", 1.62, 0.05, 84, 0.07, **soft),
-                compound("shale", "Shale", "H", "bars", 1.57, 0.03, 90, 0.05, **soft),
+                compound("flint", "Flint", "F", "cross", 1.62, 0.085, 78, 0.07, **soft),
+                compound("shale", "Shale", "H", "bars", 1.57, 0.051, 83, 0.05, **soft),
             ],
         },
         "items": items,
@@ -236,8 +256,8 @@ def single_seater() -> dict[str, Any]:
 
 
 def oval_saloon() -> dict[str, Any]:
-    hard = {"load_ref_n": 4000, "pressure_opt_kpa": 230, "inclination_opt_deg": 2.5}
-    items = wheels("pressure", "Cold pressure", "kPa", 100, 260, 2, [176, 156, 176, 152], 0, "cold_kpa")
+    hard = {"load_ref_n": 4000, "pressure_opt_kpa": 230, "inclination_opt_deg": 2.5, "temperature_width_c": 18}
+    items = wheels("pressure", "Cold pressure", "kPa", 100, 260, 2, [190, 172, 190, 164], 0, "cold_kpa")
     items += [
         item("camber_fl", "Camber front left", "fl", "°", 0, 6, 0.25, 3.5, 2, "tyres.camber_deg.0"),
         item("camber_fr", "Camber front right", "fr", "°", -6, 0, 0.25, -3.5, 2, "tyres.camber_deg.1"),
@@ -250,7 +270,7 @@ def oval_saloon() -> dict[str, Any]:
         item("cross", "Cross weight offset (wedge)", "car", "%", -6, 6, 0.2, -1.0, 1, "mass.cross_shift", 0.01),
         item("ballast_left", "Ballast, left rail", "car", "kg", 0, 90, 5, 60, 0, "ballast.0.kg"),
         item("ballast_tail", "Ballast, tail", "car", "kg", 0, 40, 5, 0, 0, "ballast.1.kg"),
-        item("brake_bias", "Brake bias", "car", "%", 50, 75, 0.5, 62, 1, "brakes.front_share", 0.01),
+        item("brake_bias", "Brake bias", "car", "%", 50, 80, 0.5, 70, 1, "brakes.front_share", 0.01),
         item("final_drive", "Final drive", "car", ":1", 3.6, 6.2, 0.05, 4.85, 2, "powertrain.final_drive"),
         item("spoiler", "Spoiler", "rear", "°", 60, 70, 5, 65, 0, "aero.wing_position", 0.1, 0.0, locked=True),
         item("fuel", "Fuel load", "car", "l", 5, 80, 1, 40, 0, "fuel_l"),
@@ -266,8 +286,8 @@ def oval_saloon() -> dict[str, Any]:
         "ballast": [
             {"key": "left_rail", "kg": 60, "from_front_m": 1.45, "left_m": 0.75, "height_m": 0.15}, {"key": "tail", "from_front_m": 3.4, "height_m": 0.35},
         ],
-        "front": {"damper": damper([14, 6, 14, 8], 0.5, 3.0), "track_m": 1.62, "spring_n_per_mm": [150, 180], "motion_ratio": 0.72, "bar_n_per_mm": 27.6, "roll_centre_m": 0.05, "camber_recovery": 0.4, "tyre_n_per_mm": 320},
-        "rear": {"damper": damper([10, 6, 10, 8], 0.5, 3.0), "track_m": 1.62, "spring_n_per_mm": [70, 75], "motion_ratio": 0.95, "bar_n_per_mm": 0, "roll_centre_m": 0.26, "camber_recovery": 1.0, "tyre_n_per_mm": 320},
+        "front": {"damper": damper([14, 6, 14, 8], 0.5, 3.0), "track_m": 1.62, "spring_n_per_mm": [150, 180], "motion_ratio": 0.72, "bar_n_per_mm": 27.6, "roll_centre_m": 0.05, "camber_recovery": 0.4, "tyre_n_per_mm": 320, "stop_mm": 30},
+        "rear": {"damper": damper([10, 6, 10, 8], 0.5, 3.0), "track_m": 1.62, "spring_n_per_mm": [70, 75], "motion_ratio": 0.95, "bar_n_per_mm": 0, "roll_centre_m": 0.26, "camber_recovery": 1.0, "tyre_n_per_mm": 320, "stop_mm": 30},
         "aero": {
             "drag_area_m2": 0.82, "lift_area_m2": 0.35, "front_share": 0.40, "wing_drag_area_m2": 0.008, "wing_lift_area_m2": 0.03,
             "wing_behind_rear_m": 0.9, "wing_position": 6.5, "ride_front_mm": 80, "ride_rear_mm": 110, "ride_reference_mm": [80, 110],
@@ -278,11 +298,11 @@ def oval_saloon() -> dict[str, Any]:
             "gears": [2.2, 1.6, 1.2, 1.0], "final_drive": 4.85, "efficiency": 0.88, "shift_s": 0.2, "limit_rpm": 7100,
             "fuel_g_per_kwh": 330, "differential": {"preload_nm": 120, "power": 0.3, "coast": 0.2},
         },
-        "brakes": {"front_share": 0.62, "max_force_n": 26000},
+        "brakes": {"front_share": 0.70, "max_force_n": 26000},
         "tyres": {
-            "radius_m": [0.335, 0.34], "cold_kpa": [176, 156, 176, 152], "camber_deg": [3.5, -3.5, 0, 0],
-            "heat_share": 0.22, "cooling_w_per_k": 22, "cooling_w_per_k_ms": 0.9, "heat_capacity_j_per_k": 12500, "conduction_w_per_k": 130, "carcass_w_per_k": 4,
-            "compounds": [compound("bramble", "Bramble", "B", "solid", 1.24, 0.02, 92, 0.08, **hard)],
+            "radius_m": [0.335, 0.34], "cold_kpa": [190, 172, 190, 164], "camber_deg": [3.5, -3.5, 0, 0],
+            "heat": [heat(1.15, 3.2, 3.4, 72, 70, 1.0, 7.4, 1.7, 0.41)] * 2,
+            "compounds": [compound("bramble", "Bramble", "B", "solid", 1.24, 0.06, 88, 0.08, **hard)],
         },
         "items": items,
     }  # fmt: skip
@@ -291,10 +311,10 @@ def oval_saloon() -> dict[str, Any]:
 def kart() -> dict[str, Any]:
     tiny = {
         "load_ref_n": 420, "load_sensitivity": 0.10, "stiffness_per_rad": 26, "pressure_opt_kpa": 82, "pressure_opt_kpa_per_kn": 18,
-        "inclination_opt_deg": 0.5, "inclination_loss": 0.004, "rolling": 0.02, "temperature_opt_c": 72,
+        "inclination_opt_deg": 0.5, "inclination_loss": 0.004, "rolling": 0.02, "temperature_width_c": 19,
     }  # fmt: skip
     teeth = tuple(f"{n} : 11" for n in range(70, 91))
-    items = wheels("pressure", "Cold pressure", "kPa", 45, 110, 1, [66, 66, 64, 64], 0, "cold_kpa")
+    items = wheels("pressure", "Cold pressure", "kPa", 45, 110, 1, [62, 60, 62, 58], 0, "cold_kpa")
     items += [
         item("track_front", "Front track", "front", "mm", 1080, 1180, 5, 1130, 0, "front.track_m", 0.001),
         item("track_rear", "Rear track", "rear", "mm", 1100, 1240, 5, 1180, 0, "rear.track_m", 0.001),
@@ -309,8 +329,8 @@ def kart() -> dict[str, Any]:
             2,
             0,
             "front.chassis_n_per_mm",
-            12.0,
-            14.0,
+            3.5,
+            31.0,
             names=("none", "flat", "upright"),
         ),
         item(
@@ -324,11 +344,18 @@ def kart() -> dict[str, Any]:
             2,
             0,
             "rear.chassis_n_per_mm",
-            22.0,
-            40.0,
+            8.0,
+            68.0,
             names=("soft", "medium", "hard", "extra hard"),
         ),
-        item("toe_front", "Front toe", "front", "°", -0.5, 0.3, 0.1, -0.1, 1, "front.toe_deg"),
+        item("toe_front", "Front toe", "front", "°", -0.5, 0.3, 0.2, -0.1, 1, "front.toe_deg"),
+        item("caster", "Caster", "front", "°", 10, 20, 1, 15, 0, "steering.caster_deg"),
+        item(
+            "stays", "Seat stays", "car", "", 0, 3, 1, 1, 0, "steering.frame_nm_per_deg", 14.0, 156.0, names=("none", "one", "two", "three")
+        ),
+        item("seat_back", "Seat back", "car", "mm", -30, 40, 5, 0, 0, "mass.seat_back_mm"),
+        item("seat_up", "Seat up", "car", "mm", -10, 30, 5, 0, 0, "mass.seat_up_mm"),
+        item("driver", "Driver", "car", "kg", 45, 110, 1, 74, 0, "mass.driver_kg"),
         item("sprocket", "Rear sprocket", "car", "", 70, 90, 1, 76, 0, "powertrain.final_drive", 1 / 11, 0.0, names=teeth),
         item("ballast_seat", "Ballast, seat", "car", "kg", 0, 15, 0.5, 3, 1, "ballast.0.kg"),
         item("ballast_floor", "Ballast, floor pan", "car", "kg", 0, 15, 0.5, 0, 1, "ballast.1.kg"),
@@ -338,7 +365,7 @@ def kart() -> dict[str, Any]:
         "format": "apex-trim car 1", "key": "wisp_125", "name": "Wisp 125", "kind": "kart, one gear",
         "wheelbase_m": 1.05, "width_m": 1.4, "fuel_l": 4, "tank_l": 8.5,
         "mass": {
-            "dry_kg": 84, "driver_kg": 74, "front_share": 0.43, "cg_height_m": 0.25, "tank_from_front_m": 0.3, "tank_height_m": 0.12,
+            "dry_kg": 84, "driver_kg": 74, "front_share": 0.43, "cg_height_m": 0.265, "tank_from_front_m": 0.3, "tank_height_m": 0.12,
             "unsprung_front_kg": 10, "unsprung_rear_kg": 16,
         },
         "ballast": [{"key": "seat", "kg": 3, "from_front_m": 0.68, "height_m": 0.3}, {"key": "floor", "from_front_m": 0.25, "height_m": 0.05}],
@@ -348,20 +375,20 @@ def kart() -> dict[str, Any]:
         "powertrain": {
             "torque_nm": [[5000, 11], [7000, 15], [9000, 18.5], [10500, 19.6], [11500, 18.8], [12500, 17], [13500, 14.6], [14500, 11.5], [15500, 8]],
             "gears": [1.0], "final_drive": 6.9090909091, "efficiency": 0.90, "shift_s": 0, "limit_rpm": 15500, "fuel_g_per_kwh": 420,
-            "differential": {"preload_nm": 5000, "power": 0, "coast": 0},
+            "differential": {"preload_nm": 5000, "power": 0, "coast": 0}, "engine_braking": 0.17,
         },
-        "brakes": {"front_share": 0.0, "max_force_n": 1900}, "steering": {"ratio": 1.3, "jerk_ms3": 50},
+        "brakes": {"front_share": 0.0, "max_force_n": 1900}, "steering": {"ratio": 1.3, "jerk_ms3": 50, "caster_deg": 15, "offset_mm": 90, "frame_nm_per_deg": 170},
         "tyres": {
-            "radius_m": [0.129, 0.139], "cold_kpa": [66, 66, 64, 64], "camber_deg": [-0.5, -0.5, 0, 0],
-            "heat_share": 0.25, "cooling_w_per_k": 4.4, "cooling_w_per_k_ms": 0.25, "heat_capacity_j_per_k": 1500, "conduction_w_per_k": 15, "carcass_w_per_k": 0.6,
-            "compounds": [compound("teasel", "Teasel", "T", "dots", 1.72, 0.12, 72, 0.08, **tiny)],
+            "radius_m": [0.129, 0.139], "cold_kpa": [62, 60, 62, 58], "camber_deg": [-0.5, -0.5, 0, 0],
+            "heat": [heat(0.17, 0.37, 0.40, 13, 11, 0.15, 2.3, 0.25, 0.61), heat(0.27, 0.59, 0.60, 20, 18, 0.24, 3.3, 0.29, 0.61)],
+            "compounds": [compound("teasel", "Teasel", "T", "dots", 1.72, 0.26, 66, 0.07, **tiny)],
         },
         "items": items,
     }  # fmt: skip
 
 
 def touring_hatch() -> dict[str, Any]:
-    items = wheels("pressure", "Cold pressure", "kPa", 110, 220, 1, [148, 148, 140, 140], 0, "cold_kpa")
+    items = wheels("pressure", "Cold pressure", "kPa", 110, 220, 1, [152, 152, 146, 146], 0, "cold_kpa")
     items += wheels("camber", "Camber", "°", -5, 0, 0.1, [-3.4, -3.4, -2.4, -2.4], 1, "camber_deg")
     items += axles("spring", "springs", "N/mm", [60, 180, 110], [60, 180, 120], 5, 0, "spring_n_per_mm")
     items += axles("bar", "anti-roll bar", "", [1, 7, 3], [1, 7, 5], 1, 0, "bar_n_per_mm", 12.0)
@@ -374,7 +401,7 @@ def touring_hatch() -> dict[str, Any]:
         item("centre", "Torque to the front", "car", "%", 30, 60, 2, 44, 0, "powertrain.front_drive_share", 0.01),
         item("map", "Fuel map", "car", "", 1, 3, 1, 1, 0, "powertrain.map_position", names=("full", "race", "save")),
         item("restrictor", "Restrictor (torque kept)", "car", "%", 85, 100, 1, 96, 0, "powertrain.restrictor", 0.01, locked=True),
-        item("brake_bias", "Brake bias", "car", "%", 58, 82, 0.5, 75, 1, "brakes.front_share", 0.01),
+        item("brake_bias", "Brake bias", "car", "%", 58, 84, 0.5, 78.5, 1, "brakes.front_share", 0.01),
         item("final_drive", "Final drive", "car", ":1", 3.4, 5.2, 0.05, 4.0, 2, "powertrain.final_drive"),
         item("ballast_floor", "Ballast, floor", "car", "kg", 0, 80, 5, 30, 0, "ballast.0.kg"),
         *gears([3.0, 2.15, 1.65, 1.33, 1.11, 0.95], 0.01, 0.06),
@@ -389,8 +416,8 @@ def touring_hatch() -> dict[str, Any]:
             "unsprung_front_kg": 96, "unsprung_rear_kg": 90,
         },
         "ballast": [{"key": "floor", "kg": 30, "from_front_m": 1.5, "left_m": -0.3, "height_m": 0.2}],
-        "front": {"damper": damper([10, 4, 13, 6], 0.4, 2.0), "track_m": 1.60, "spring_n_per_mm": 110, "motion_ratio": 0.95, "bar_n_per_mm": 36, "roll_centre_m": 0.06, "camber_recovery": 0.2, "tyre_n_per_mm": 270},
-        "rear": {"damper": damper([10, 4, 13, 6], 0.4, 2.0), "track_m": 1.58, "spring_n_per_mm": 120, "motion_ratio": 0.9, "bar_n_per_mm": 60, "roll_centre_m": 0.11, "camber_recovery": 0.35, "tyre_n_per_mm": 270},
+        "front": {"damper": damper([10, 4, 13, 6], 0.4, 2.0), "track_m": 1.60, "spring_n_per_mm": 110, "motion_ratio": 0.95, "bar_n_per_mm": 36, "roll_centre_m": 0.06, "camber_recovery": 0.2, "tyre_n_per_mm": 270, "stop_mm": 35},
+        "rear": {"damper": damper([10, 4, 13, 6], 0.4, 2.0), "track_m": 1.58, "spring_n_per_mm": 120, "motion_ratio": 0.9, "bar_n_per_mm": 60, "roll_centre_m": 0.11, "camber_recovery": 0.35, "tyre_n_per_mm": 270, "stop_mm": 35},
         "aero": {
             "drag_area_m2": 0.78, "lift_area_m2": 0.55, "front_share": 0.55, "wing_drag_area_m2": 0.012, "wing_lift_area_m2": 0.04,
             "wing_behind_rear_m": 0.6, "wing_position": 4, "ride_front_mm": 75, "ride_rear_mm": 85, "ride_reference_mm": [75, 85], "lift_per_mm": 0.004,
@@ -402,12 +429,12 @@ def touring_hatch() -> dict[str, Any]:
             "front_drive_share": 0.44, "fuel_g_per_kwh": 310, "restrictor": 0.96, "maps": fuel_maps(),
             "differential": {"preload_nm": 60, "power": 0.35, "coast": 0.20},
         },
-        "brakes": {"front_share": 0.75, "max_force_n": 26000},
+        "brakes": {"front_share": 0.785, "max_force_n": 26000},
         "tyres": {
-            "radius_m": [0.315, 0.315], "cold_kpa": [148, 148, 140, 140], "camber_deg": [-3.4, -3.4, -2.4, -2.4],
-            "heat_share": 0.20, "cooling_w_per_k": 20, "cooling_w_per_k_ms": 0.80, "heat_capacity_j_per_k": 10500, "conduction_w_per_k": 110, "carcass_w_per_k": 4,
+            "radius_m": [0.315, 0.315], "cold_kpa": [152, 152, 146, 146], "camber_deg": [-3.4, -3.4, -2.4, -2.4],
+            "heat": [heat(1.0, 3.5, 3.8, 53, 56, 0.89, 6.9, 1.5, 0.41)] * 2,
             "compounds": [
-                compound("marl", "Marl", "M", "dots", 1.40, 0.045, 84, 0.085), compound("slate", "Slate", "S", "slant", 1.37, 0.026, 90, 0.062),
+                compound("marl", "Marl", "M", "dots", 1.40, 0.045, 82, 0.085, temperature_width_c=21), compound("slate", "Slate", "S", "slant", 1.37, 0.026, 87, 0.062, temperature_width_c=21),
             ],
         },
         "items": items,

@@ -92,7 +92,7 @@ def vehicle_cases() -> Iterator[Case]:
     square = car.model_copy(update={"rear": car.rear.model_copy(update={"track_m": car.front.track_m})})
     transfer = sum(lateral_transfer(square, weight)[:2])
     yield relative("load transfer, equal tracks", "h / t", transfer, weight.cg_height_m / car.front.track_m, 1e-9, "per m a", 9)
-    loads = sum(kernel.wheel_loads(record(car), 50.0, -6000.0, 9.0, GRAVITY))
+    loads = sum(kernel.wheel_loads(record(car), 50.0, -6000.0, 9.0, GRAVITY, 0.0))
     down = 0.5 * Conditions().air_density * 50.0**2 * sum(aero_areas(car)[1:])
     yield relative("sum of wheel loads", "weight + downforce", float(loads), weight.mass_kg * GRAVITY + down, 1e-9, "N", 6)
     hot = hot_pressure_kpa(140.0, 20.0, 92.0)
@@ -126,7 +126,7 @@ def line_and_power_cases() -> Iterator[Case]:
 def axle_grips(car: Car, bar: float) -> list[float]:
     """Lateral and longitudinal capacity of both axles in a corner, with a front bar of this rate [N]."""
     c = record(car.model_copy(update={"front": car.front.model_copy(update={"bar_n_per_mm": bar})}))
-    both = kernel.axle_grip(c, kernel.wheel_loads(c, 30.0, 0.0, 9.0, GRAVITY), 9.0, 1.0)
+    both = kernel.axle_grip(c, kernel.wheel_loads(c, 30.0, 0.0, 9.0, GRAVITY, 0.0), 9.0, place())
     return [float(kind[axle] + kind[axle + 1]) for kind in both for axle in (0, 2)]
 
 
@@ -161,7 +161,7 @@ def _braking(plain: Car) -> Iterator[Case]:
         braked = plain.model_copy(update={"brakes": plain.brakes.model_copy(update={"front_share": share, "max_force_n": 90_000.0})})
         front = mu * GRAVITY * to_front / (share * length - mu * height) if share * length > mu * height else math.inf
         known = min(front, mu * GRAVITY * to_rear / ((1 - share) * length + mu * height))
-        force, _ = kernel.force_limit(record(braked), place(), 40.0, True, 0.5)
+        force, _ = kernel.force_limit(record(braked), place(), 40.0, True, 0.5, 0.0)
         yield relative(f"braking, {words} ({100 * share:.1f} %)", "closed form", force / weight.mass_kg, known, 2e-3, "m/s²")
 
 
@@ -176,7 +176,7 @@ def lap_cases() -> Iterator[Case]:
     fine = solve_lap(replace(lap_case, line=racing_line(circuit, 0.5, car.width_m)), sheet)
     yield relative("stations 2 m apart", "stations 0.5 m apart", lap.time_s, fine.time_s, 5e-4, "s")
     dt = lap.column("time")
-    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slip_energy_j)
+    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w", "closed_w")) + sum(lap.slip_energy_j)
     engine = float((lap.column("engine_w") * dt).sum())
     yield relative("energy of the engine over a lap", "drag + rolling + brakes + sliding", engine / 1e6, spent / 1e6, 5e-3, "MJ")
 

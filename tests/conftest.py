@@ -84,15 +84,15 @@ def sheet(car: Car) -> Sheet:
 
 
 def stripped(car: Car) -> Car:
-    """A balanced car without aero, load sensitivity, lean, pressure and temperature effects, slip or rolling loss."""
+    """A balanced car without aero, load sensitivity, lean, pressure and temperature effects, slip, rolling loss or engine braking."""
     compound = car.tyres.compounds[0].model_copy(
         update={
             "mu": 1.3, "mu_long_ratio": 1.0, "load_sensitivity": 0.0, "stiffness_per_rad": 1e9, "inclination_loss": 0.0,
             "inclination_long_loss": 0.0, "pressure_loss": 0.0, "temperature_loss": 0.0, "rolling": 0.0, "wear_loss": 0.0,
         }
     )  # fmt: skip
-    aero = car.aero.model_copy(update={"drag_area_m2": 1e-9, "lift_area_m2": 0.0, "wing_position": 0.0})
-    drive = car.powertrain.model_copy(update={"differential": Differential()})
+    aero = car.aero.model_copy(update={"drag_area_m2": 1e-9, "lift_area_m2": 0.0, "wing_position": 0.0, "floor": None})
+    drive = car.powertrain.model_copy(update={"differential": Differential(), "engine_braking": 0.0})
     return car.model_copy(
         update={
             "tyres": car.tyres.model_copy(update={"compounds": (compound,)}),

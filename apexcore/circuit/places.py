@@ -17,10 +17,11 @@ SQUEEZE = 4  #: k sin b + vertical curvature [1/m]
 CLIMB = 5  #: g sin s [m/s2]
 EAST, NORTH = 6, 7  #: direction of travel [-]
 GRIP = 8  #: grip of the surface there over that of the circuit [-]
+WHEEL = 9  #: the same of each wheel beyond that, four columns: what its heat, a bump or a kerb leaves it [-]
 
 
 def places(road: Floats, grip: Floats | None = None) -> Floats:
-    """Rows of what the lap reads, one for each row of `road`, shape [stations, 9].
+    """Rows of what the lap reads, one for each row of `road`, shape [stations, 13].
 
     :param road: curvature [1/m], bank [rad], slope [rad], vertical curvature [1/m], heading [rad]
     :param grip: grip of the surface there over that of the circuit [-]; 1 if not given
@@ -31,4 +32,4 @@ def places(road: Floats, grip: Floats | None = None) -> Floats:
         k, k * np.cos(bank), flat * np.sin(bank), flat * np.cos(bank), k * np.sin(bank) + bend, GRAVITY * np.sin(slope),
         np.cos(heading), np.sin(heading), np.ones(len(k)) if grip is None else grip,
     )  # fmt: skip
-    return np.ascontiguousarray(np.column_stack(columns))
+    return np.ascontiguousarray(np.column_stack((*columns, *np.ones((4, len(k))))))

@@ -15,24 +15,33 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from ..circuit.places import ACROSS, BANK_PULL, BEND, CLIMB, EAST, GRIP, NORTH, PRESS, SQUEEZE, places
+from ..circuit.conditions import GRAVITY
+from ..circuit.places import ACROSS, BANK_PULL, BEND, CLIMB, EAST, GRIP, NORTH, PRESS, SQUEEZE, WHEEL, places
 from .record import (
     ACCEL,
     BALANCE,
     BRAKE,
     BRAKE_W,
+    BRAKING,
     CAR,
+    CLOSED_W,
+    COASTING,
     COLUMNS,
     DRAG_W,
     ENGINE_W,
+    FLOOR_POINTS,
     FRONT_UTILISATION,
     FUEL_L,
     GEAR,
+    HELD,
     LATERAL,
     LOAD_FL,
     LOAD_FR,
     LOAD_RL,
     LOAD_RR,
+    MOST,
+    OPENING,
+    ORDERS,
     REAR_UTILISATION,
     ROLLING_W,
     SLIDE_FL,
@@ -43,6 +52,7 @@ from .record import (
     SPEED_POINTS,
     THROTTLE,
     TIME,
+    TRIM,
 )
 
 Floats = NDArray[np.float64]
@@ -53,22 +63,87 @@ SPEED_STEP = 0.25  #: spacing of the thrust table [m/s]
 #: Divisions are not checked for zero (where one can be, the code says so), sums may be taken in any order.
 _compiled = njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract", "arcp", "reassoc", "nsz"})
 
-#: Engine braking over full thrust, for the differential off the throttle. Source: an assumption of this product.
-_ENGINE_BRAKE = 0.15
+#: Slip angle of the front wheels at full lateral acceleration, which steering adds to what the bend asks for [rad]. Source: an
+#: assumption of this product (2 deg, docs/model.md).
+_STEERED = 0.035
+#: Mean pressure that a closed four-stroke engine takes, by thousands of revolutions [bar]: 1.57 + 0.15 n + 0.05 n2. Source: Heywood,
+#: Internal Combustion Engine Fundamentals, ch. 13, from memory; the car file scales it (`engine_braking`).
+CLOSED = (1.57, 0.15, 0.05)
 _FORCE_TOLERANCE = 0.5  # a force is found when its iteration moves by less [N]
 _USE_TOLERANCE = 1e-6  # a corner speed is found when the use is this near to 1 [-]
 
 
 @_compiled
-def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float) -> _Four:
+def _floor(c: Any, axle: int, extra: float, pressure: float, sunk: float) -> tuple[float, float, float]:
+    """What a floor adds to an axle's springs [N], what of that it loses by touching [N], and how far the axle has sunk [mm].
+
+    Body downforce goes with the floor's height, and the height with what the springs carry: Newton steps on the sinking.
+
+    Source: docs/model.md, the floor (after Zerihan & Zhang 2000; Katz).
+
+    :param extra: what the axle carries beyond its weight at rest, without the floor [N]
+    :param pressure: dynamic pressure [Pa]
+    :param sunk: where to begin [mm]
+    """
+    area, rest = pressure * c.floor_body[axle], c.floor_rest[axle]
+    soft, hard, stop = c.sink[axle], c.sink_stop[axle], c.stop_at[axle]
+    most, least = rest, rest - FLOOR_POINTS + 2.0
+    sunk = min(max(sunk, least), most)
+    added = touching = 0.0
+    for _ in range(8):
+        height = min(max(rest - sunk, 0.0), FLOOR_POINTS - 1.001)
+        i = int(height)
+        slope = c.floor_pull[axle, i + 1] - c.floor_pull[axle, i]
+        steep = c.floor_touch[axle, i + 1] - c.floor_touch[axle, i]
+        added = area * (c.floor_pull[axle, i] + (height - i) * slope)
+        touching = c.floor_touch[axle, i] + (height - i) * steep
+        held, rate = soft * sunk, soft
+        if sunk > stop:
+            held, rate = soft * stop + hard * (sunk - stop), hard
+        step = (held - extra - added + touching) / max(rate + area * slope - steep, 0.3 * soft)
+        # what the step changes is taken with it: a small one needs no other look
+        added += area * slope * step
+        touching += steep * step
+        sunk = min(max(sunk - step, least), most)
+        if abs(step) < 0.05:
+            break
+    return added - touching, touching, sunk
+
+
+@_compiled
+def settle_floor(c: Any) -> None:
+    """Where both axles stand on a level road by speed, and what the floor carries on it: to begin with, and for its drag."""
+    for axle in range(2):
+        lift = c.lift_front if axle == 0 else c.lift_rear
+        sunk = 0.0
+        for k in range(SPEED_POINTS // 8):
+            v = 8.0 * SPEED_STEP * k
+            pressure = 0.5 * c.density * v * v
+            for _ in range(4):
+                _, touching, sunk = _floor(c, axle, pressure * lift, pressure, sunk)
+            c.floor_sunk[axle, k] = sunk
+            c.floor_rub[k] += touching * c.floor_drag
+
+
+@_compiled
+def _by_speed(table: Floats, v: float) -> float:
+    """A value of a table of every eighth speed."""
+    x = min(max(v / (8.0 * SPEED_STEP), 0.0), SPEED_POINTS // 8 - 1.001)
+    i = int(x)
+    return table[i] + (x - i) * (table[i + 1] - table[i])
+
+
+@_compiled
+def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float, bend: float) -> _Four:
     """Vertical load of each wheel [N].
 
-    Source: M ch. 18 (transfers), ch. 15 (downforce).
+    Source: M ch. 18 (transfers; unlike springs by a flat chassis on four of them), ch. 15 (downforce); docs/model.md, kart.
 
     :param v: speed through the air [m/s]
     :param force: longitudinal force of all tyres, forward positive [N]
     :param lateral: lateral acceleration the tyres must give, left positive [m/s2]
     :param normal: acceleration pressing the car on the road [m/s2]
+    :param bend: curvature driven, left positive, which tells how far the front wheels are turned [1/m]
     """
     pressure = 0.25 * c.density * v * v
     pitch = 0.5 * force * c.cg_height / c.wheelbase
@@ -79,6 +154,22 @@ def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float) -
     front_right = weight * c.static[1] + pressure * c.lift_front - pitch
     rear_left = weight * c.static[2] + pressure * c.lift_rear + pitch
     rear_right = weight * c.static[3] + pressure * c.lift_rear + pitch
+    rest = c.mass * GRAVITY
+    gain_front = front_left + front_right - rest * (c.static[0] + c.static[1])
+    gain_rear = rear_left + rear_right - rest * (c.static[2] + c.static[3])
+    if c.floor == 1:
+        begin = _by_speed(c.floor_sunk[0], v) + (gain_front - 2.0 * pressure * c.lift_front) / c.sink[0]
+        more, _, _ = _floor(c, 0, gain_front, 2.0 * pressure, begin)
+        front_left, front_right, gain_front = front_left + 0.5 * more, front_right + 0.5 * more, gain_front + more
+        begin = _by_speed(c.floor_sunk[1], v) + (gain_rear - 2.0 * pressure * c.lift_rear) / c.sink[1]
+        more, _, _ = _floor(c, 1, gain_rear, 2.0 * pressure, begin)
+        rear_left, rear_right, gain_rear = rear_left + 0.5 * more, rear_right + 0.5 * more, gain_rear + more
+    across = 0.5 * (c.cross_front * gain_front + c.cross_rear * gain_rear)
+    if c.jack > 0.0:
+        steered = c.jack * (c.wheelbase * abs(bend) + _STEERED * min(abs(lateral) / GRAVITY, 1.0))
+        across -= steered if lateral >= 0.0 else -steered
+    front += across
+    rear -= across * c.track_front / c.track_rear
     if front > front_left or -front > front_right or rear > rear_left or -rear > rear_right:
         # A wheel cannot pull on the road: what one axle cannot transfer, the other one takes, until that lifts too.
         held = min(max(front, -front_right), front_left)
@@ -108,20 +199,21 @@ def _wheel_grip(c: Any, w: int, load: float, turn: float, roll: float, surface: 
 
 
 @_compiled
-def axle_grip(c: Any, loads: _Four, lateral: float, surface: float) -> tuple[_Four, _Four]:
+def axle_grip(c: Any, loads: _Four, lateral: float, p: Floats) -> tuple[_Four, _Four]:
     """Lateral and longitudinal capacity of each wheel [N].
 
     Source: M ch. 2 and 18.
 
-    :param surface: grip of this place over that of the circuit [-]
+    :param p: the place, for its grip and that of each wheel there
     """
+    surface = p[GRIP]
     turn = 1.0 if lateral >= 0.0 else -1.0
     roll = c.roll_deg * abs(lateral)
     front, rear = roll * c.camber_roll_front, roll * c.camber_roll_rear
-    fl, fl_long = _wheel_grip(c, 0, loads[0], turn, front, surface)
-    fr, fr_long = _wheel_grip(c, 1, loads[1], turn, front, surface)
-    rl, rl_long = _wheel_grip(c, 2, loads[2], turn, rear, surface)
-    rr, rr_long = _wheel_grip(c, 3, loads[3], turn, rear, surface)
+    fl, fl_long = _wheel_grip(c, 0, loads[0], turn, front, surface * p[WHEEL])
+    fr, fr_long = _wheel_grip(c, 1, loads[1], turn, front, surface * p[WHEEL + 1])
+    rl, rl_long = _wheel_grip(c, 2, loads[2], turn, rear, surface * p[WHEEL + 2])
+    rr, rr_long = _wheel_grip(c, 3, loads[3], turn, rear, surface * p[WHEEL + 3])
     return (fl, fr, rl, rr), (fl_long, fr_long, rl_long, rr_long)
 
 
@@ -161,7 +253,7 @@ def _locked(c: Any, axle: int, left: float, right: float, along: float, force: f
     """
     light = min(left, right)
     slip = 0.5 * (c.track_front if axle == 0 else c.track_rear) * abs(bend)
-    held = force * c.lock_power if force > 0.0 else _ENGINE_BRAKE * thrust_at(c, v) * c.lock_coast
+    held = force * c.lock_power if force > 0.0 else engine_drag_at(c, v) * c.lock_coast
     most = along * light / max(left + right, 1e-9)
     return min(0.5 * (c.lock_preload + held), c.stiffness[2 * axle] * light * slip, most), slip
 
@@ -210,7 +302,7 @@ def _stiff(c: Any, loads: _Four) -> tuple[float, float]:
 
 @_compiled
 def thrust_at(c: Any, v: float) -> float:
-    """Full-throttle force at the wheels [N], from the table.
+    """Full-throttle force at the wheels [N] with upshifts spread over a band of speed, from the table.
 
     Source: M ch. 3.
     """
@@ -220,24 +312,81 @@ def thrust_at(c: Any, v: float) -> float:
 
 
 @_compiled
-def gear_at(c: Any, v: float) -> float:
-    """The gear of the thrust table."""
-    return c.gear[min(int(v / SPEED_STEP + 0.5), SPEED_POINTS - 1)]
+def thrust_in(c: Any, gear: int, v: float) -> float:
+    """Full-throttle force at the wheels in one of the gears used, 0 the first [N]; none beyond the rev limit of the last.
+
+    Source: M ch. 3: F = T i / r at n = v i / r; torque straight between its points.
+    """
+    rpm = v * c.rpm_per_ms[gear]
+    if rpm > c.limit_rpm + 1e-6:
+        return 0.0
+    low, high = 0, c.torque_points - 1
+    if rpm <= c.torque_rpm[0]:
+        return c.torque[0] * c.per_radius[gear]
+    if rpm >= c.torque_rpm[high]:
+        return c.torque[high] * c.per_radius[gear]
+    while high - low > 1:
+        middle = (low + high) // 2
+        if c.torque_rpm[middle] <= rpm:
+            low = middle
+        else:
+            high = middle
+    share = (rpm - c.torque_rpm[low]) / (c.torque_rpm[high] - c.torque_rpm[low])
+    return (c.torque[low] + share * (c.torque[high] - c.torque[low])) * c.per_radius[gear]
+
+
+@_compiled
+def gear_at(c: Any, v: float) -> int:
+    """The gear, 0 the first of those used, that drives hardest at a speed."""
+    gear = 0
+    while gear < c.gears - 1 and v >= c.gear_up[gear]:
+        gear += 1
+    return gear
+
+
+@_compiled
+def _corner_gear(c: Any, v: float, gear: int) -> int:
+    """The gear after a corner of this speed: the one before it, unless it pays to change down, or it turns too fast."""
+    low = high = 0
+    while low < c.gears - 1 and v >= c.gear_down[low]:
+        low += 1
+    while high < c.gears - 1 and v >= c.gear_up[high]:
+        high += 1
+    return max(min(gear, low), high)
+
+
+@_compiled
+def engine_drag_at(c: Any, v: float) -> float:
+    """Force at the driven wheels of a closed engine [N].
+
+    Source: Heywood, ch. 13: mean pressure of friction and pumping by engine speed.
+    """
+    gear = gear_at(c, v)
+    n = v * c.rpm_per_ms[gear] / 1000.0
+    return c.engine_drag * (CLOSED[0] + CLOSED[1] * n + CLOSED[2] * n * n) * c.per_radius[gear]
+
+
+@_compiled
+def _braked_front(c: Any, force: float, engine: float) -> float:
+    """Front part of a braking force [N]: the engine's own acts on the driven wheels, the brakes give the rest."""
+    by_engine = min(force, engine)
+    return c.brake_front * (force - by_engine) + c.drive_front * by_engine
 
 
 @_compiled
 def _demand(c: Any, p: Floats, v: float) -> tuple[float, float, float, float, float]:
     """What speed v asks for at a place: lateral and pressing acceleration [m/s2], speed through the air along the car
-    [m/s], force of the wind from the side, left positive [N], drag [N]."""
+    [m/s], force of the wind from the side, left positive [N], drag of air and of a floor that touches [N]."""
     square = v * v
     lateral = square * p[ACROSS] - p[BANK_PULL]
     normal = p[PRESS] + square * p[SQUEEZE]
+    rubbing = _by_speed(c.floor_rub, v) if c.floor == 1 else 0.0
     if c.wind_east == 0.0 and c.wind_north == 0.0:
-        return lateral, normal, v, 0.0, 0.5 * c.density * square * c.drag_area
+        return lateral, normal, v, 0.0, 0.5 * c.density * square * c.drag_area + rubbing
     air = max(v - c.wind_east * p[EAST] - c.wind_north * p[NORTH], 0.0)
     across = c.wind_north * p[EAST] - c.wind_east * p[NORTH]
     pressure = 0.5 * c.density * math.sqrt(air * air + across * across)
-    return lateral, normal, air, pressure * across * c.side_area, pressure * air * c.drag_area
+    return lateral, normal, air, pressure * across * c.side_area, pressure * air * c.drag_area + rubbing
 
 
 @_compiled
@@ -262,8 +411,8 @@ def corner_use(c: Any, p: Floats, v: float) -> float:
     if normal <= 0.0:
         return math.inf
     front, rear, lateral = _corner_forces(c, lateral, side_wind)
-    loads = wheel_loads(c, air, 0.0, lateral, normal)
-    grip, along = axle_grip(c, loads, lateral, p[GRIP])
+    loads = wheel_loads(c, air, 0.0, lateral, normal, p[BEND])
+    grip, along = axle_grip(c, loads, lateral, p)
     yaw, _, _ = _differential_yaw(c, loads, along, 0.0, v, p[BEND])
     front = abs(front + yaw) / max(grip[0] + grip[1], 1e-9)
     rear = max(rear - yaw, 0.0) / max(grip[2] + grip[3], 1e-9)
@@ -326,13 +475,14 @@ def _ellipse_excess(side: float, asked: float, across: float, along: float, move
 
 
 @_compiled
-def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tuple[float, float]:
+def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float, thrust: float) -> tuple[float, float]:
     """Greatest driving (or braking) force of the tyres [N, both positive] and the scrub and rolling beside it [N].
 
     The force at which the first of these is just reached: the friction ellipse of either axle, what the brakes can do, or
     the engine's power. Loads follow from the force itself; a bracketed root, by one Newton step and secants.
 
     :param guess: the force over what engine or brakes can give, to begin at [-]
+    :param thrust: what the engine can give [N]
     """
     lateral, normal, air, side_wind, _ = _demand(c, p, v)
     front, rear, lateral = _corner_forces(c, lateral, side_wind)
@@ -341,21 +491,23 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tup
     grip_front = grip_rear = along_front = along_rear = stiff_front = stiff_rear = 0.0
     share, sign = (c.brake_front, -1.0) if braking else (c.drive_front, 1.0)
     ability = c.ability * (c.ability_brake if braking else 1.0)
-    ceiling = max(c.brake_max if braking else thrust_at(c, v), 1e-3)
+    ceiling = max(c.brake_max if braking else thrust, 1e-3)
+    engine = engine_drag_at(c, v) if braking else 0.0
     tilt = sign * c.cg_height / c.wheelbase
     low, high = 0.0, ceiling
     x = min(max(guess, 0.02), 1.0) * ceiling
     x_old, excess_old = -1.0, 0.0
     side_front = side_rear = rub_front = rub_rear = 0.0
     for _ in range(30):
-        loads = wheel_loads(c, air, sign * x, lateral, normal)
-        grip, along = axle_grip(c, loads, lateral, p[GRIP])
+        loads = wheel_loads(c, air, sign * x, lateral, normal, p[BEND])
+        grip, along = axle_grip(c, loads, lateral, p)
         grip_front, grip_rear = grip[0] + grip[1], grip[2] + grip[3]
         along_front, along_rear = along[0] + along[1], along[2] + along[3]
         stiff_front, stiff_rear = _stiff(c, loads)
         yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, 0.0 if braking else x, v, p[BEND])
         side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
-        asked_front, asked_rear = share * x, (1.0 - share) * x
+        asked_front = _braked_front(c, x, engine) if braking else share * x
+        asked_rear = x - asked_front
         excess, slope = x / ceiling - 1.0, 1.0 / ceiling
         if not braking:
             if excess > -0.7:
@@ -390,69 +542,156 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tup
         x = new
         if abs(x - last) < _FORCE_TOLERANCE or high - low < _FORCE_TOLERANCE:
             break
-    _, cross_front, _ = _scrub(grip_front, along_front, side_front, share * x, stiff_front)
-    _, cross_rear, _ = _scrub(grip_rear, along_rear, side_rear, (1.0 - share) * x, stiff_rear)
+    at_front = _braked_front(c, x, engine) if braking else share * x
+    _, cross_front, _ = _scrub(grip_front, along_front, side_front, at_front, stiff_front)
+    _, cross_rear, _ = _scrub(grip_rear, along_rear, side_rear, x - at_front, stiff_rear)
     return x, side_front * cross_front + side_rear * cross_rear + _rolling(c, loads) + rub_front + rub_rear
 
 
 @_compiled
-def _accel(c: Any, p: Floats, v: float, braking: bool, guess: float) -> tuple[float, float]:
-    """Acceleration along the line at full effort [m/s2], and the tyre force over what engine or brakes can give [-].
+def _accel(c: Any, p: Floats, v: float, thrust: float, guess: float) -> tuple[float, float]:
+    """Acceleration along the line with all the grip and the engine give [m/s2], and the tyre force over the thrust [-].
 
     Source: M ch. 3 and 9.
     """
-    force, resist = force_limit(c, p, v, braking, guess)
-    drag = _demand(c, p, v)[4]
-    total = (-force if braking else force) - resist - drag
-    ceiling = c.brake_max if braking else thrust_at(c, v)
-    return total / c.mass - p[CLIMB], force / max(ceiling, 1.0)
+    force, resist = force_limit(c, p, v, False, guess, thrust)
+    return (force - resist - _demand(c, p, v)[4]) / c.mass - p[CLIMB], force / max(thrust, 1.0)
 
 
 @_compiled
-def _pass_forward(c: Any, between: Floats, ds: Floats, cap: Floats, v: Floats, start: int, closed: bool) -> float:
-    """Source: quasi-steady-state lap: v dv/ds = a from every slowest point on."""
-    n = v.size
-    steps = n if closed else n - 1
-    accel, share = 0.0, 1.0
-    for k in range(steps):
-        i = (start + k) % n
-        j = (i + 1) % n
-        here = v[i]
-        mid = math.sqrt(max(here * here + accel * ds[i], 0.25 * here * here + 1e-6))
-        accel, share = _accel(c, between[i], mid, False, share)
-        if mid <= 0.2:  # standing start: the predictor has no history yet
-            accel, share = _accel(c, between[i], 0.5 * math.sqrt(2.0 * max(accel, 0.0) * ds[i]), False, share)
-        there = math.sqrt(max(here * here + 2.0 * accel * ds[i], 0.01))
-        if there >= cap[j]:
-            there = cap[j]
-            accel = (there * there - here * here) / (2.0 * ds[i])
-        if k == n - 1:
-            return there
-        v[j] = there
-    return v[n - 1]
+def slowing(c: Any, p: Floats, v: float, share: float, guess: float) -> tuple[float, float]:
+    """Acceleration along the line under brakes [m/s2], and the greatest force of the tyres over the brakes' [-].
+
+    Source: M ch. 3 and 9.
+
+    :param share: of the greatest braking that the driver uses there; 0 is off the throttle only [-]
+    """
+    force, resist = force_limit(c, p, v, True, guess, 0.0)
+    if share >= 1.0:
+        return (-force - resist - _demand(c, p, v)[4]) / c.mass - p[CLIMB], force / max(c.brake_max, 1.0)
+    engine = engine_drag_at(c, v)
+    used = engine + share * max(force - engine, 0.0)
+    return -_held_back(c, p, v, used, engine), force / max(c.brake_max, 1.0)
+
+
+@_compiled
+def _held_back(c: Any, p: Floats, v: float, force: float, engine: float) -> float:
+    """Loss of speed at a braking force [m/s2], positive; one of 0 rolls freely.
+
+    :param engine: what of it the engine gives at most [N]
+    """
+    lateral, normal, air, side_wind, drag = _demand(c, p, v)
+    front, rear, lateral = _corner_forces(c, lateral, side_wind)
+    loads = wheel_loads(c, air, -force, lateral, max(normal, 0.1), p[BEND])
+    grip, along = axle_grip(c, loads, lateral, p)
+    stiff_front, stiff_rear = _stiff(c, loads)
+    front, rear, at_front = abs(front), abs(rear), _braked_front(c, force, engine)
+    _, cross_front, _ = _scrub(grip[0] + grip[1], along[0] + along[1], front, at_front, stiff_front)
+    _, cross_rear, _ = _scrub(grip[2] + grip[3], along[2] + along[3], rear, force - at_front, stiff_rear)
+    return (force + drag + _rolling(c, loads) + front * cross_front + rear * cross_rear) / c.mass + p[CLIMB]
 
 
 @_compiled
 def _coasting(c: Any, p: Floats, v: float) -> float:
-    """Loss of speed off the throttle and off the brakes [m/s2], positive."""
-    lateral, normal, air, side_wind, drag = _demand(c, p, v)
-    front, rear, lateral = _corner_forces(c, lateral, side_wind)
-    loads = wheel_loads(c, air, 0.0, lateral, max(normal, 0.1))
-    grip, along = axle_grip(c, loads, lateral, p[GRIP])
-    stiff_front, stiff_rear = _stiff(c, loads)
-    front, rear = abs(front), abs(rear)
-    _, cross_front, _ = _scrub(grip[0] + grip[1], along[0] + along[1], front, 0.0, stiff_front)
-    _, cross_rear, _ = _scrub(grip[2] + grip[3], along[2] + along[3], rear, 0.0, stiff_rear)
-    return (drag + _rolling(c, loads) + front * cross_front + rear * cross_rear) / c.mass + p[CLIMB]
+    """Loss of speed off the throttle and off the brakes, the engine closed [m/s2], positive."""
+    engine = engine_drag_at(c, v)
+    return _held_back(c, p, v, engine, engine)
 
 
 @_compiled
-def _coast_back(c: Any, between: Floats, ds: Floats, v: Floats, i: int, write: bool, closed: bool) -> bool:
+def _driven(
+    c: Any, p: Floats, v: float, way: float, order: Floats, gear: int, pause: float, accel: float, share: float
+) -> tuple[float, int, float, float, float]:
+    """Through a stretch with the throttle open: the speed at its end [m/s], the gear, what is left of a pause [s], and the
+    acceleration and share of thrust to begin with next.
+
+    An upshift is a pause in time: the car rolls, drag and rolling act. It begins where its speed is reached, within the stretch.
+
+    :param order: what the driver is told there
+    """
+    left, there = way, v
+    opening = order[OPENING]
+    for _ in range(2 * 10 + 2):
+        if pause > 0.0:
+            slow = -_held_back(c, p, there, 0.0, 0.0)
+            reach = there * pause + 0.5 * slow * pause * pause
+            if reach >= left:
+                new = math.sqrt(max(there * there + 2.0 * slow * left, 0.01))
+                return new, gear, max(pause - 2.0 * left / (there + new), 0.0), accel, share
+            there, left, pause = max(there + slow * pause, 0.1), left - reach, 0.0
+        last, top = gear == c.gears - 1, c.gear_up[gear]
+        if order[HELD] > 0.0:
+            last, top = True, c.limit_rpm / c.rpm_per_ms[gear]
+        if not last and there >= top - 1e-9:
+            gear += 1
+            pause = c.shift_s
+            continue
+        mid = math.sqrt(max(there * there + accel * left, 0.25 * there * there + 1e-6))
+        mid = min(mid, max(top, there))
+        accel, share = _accel(c, p, mid, opening * thrust_in(c, gear, mid), share)
+        if mid <= 0.2:  # standing start: the predictor has no history yet
+            mid = 0.5 * math.sqrt(2.0 * max(accel, 0.0) * left)
+            accel, share = _accel(c, p, mid, opening * thrust_in(c, gear, mid), share)
+        if opening < 1e-6:
+            accel = -_coasting(c, p, mid)
+        new = math.sqrt(max(there * there + 2.0 * accel * left, 0.01))
+        if new <= top or there >= top:
+            return new, gear, 0.0, accel, share
+        mid = math.sqrt(0.5 * (there * there + top * top))
+        accel, share = _accel(c, p, mid, opening * thrust_in(c, gear, mid), share)
+        gone = (top * top - there * there) / (2.0 * accel) if accel > 0.0 else left
+        if gone >= left:
+            return math.sqrt(max(there * there + 2.0 * accel * left, 0.01)), gear, 0.0, accel, share
+        if last:  # at the rev limit the throttle holds it there
+            return top, gear, 0.0, accel, share
+        there, left = top, left - gone
+    return there, gear, pause, accel, share
+
+
+@_compiled
+def _pass_forward(
+    c: Any, between: Floats, ds: Floats, cap: Floats, orders: Floats, v: Floats, gears: Floats, start: int, closed: bool
+) -> float:
+    """Source: quasi-steady-state lap: v dv/ds = a from every slowest point on.
+
+    :param gears: of each station, 0 the first of those used; written
+    """
+    n = v.size
+    steps = n if closed else n - 1
+    accel, share, pause = 0.0, 1.0, 0.0
+    gear = _corner_gear(c, v[start], c.gears - 1)
+    gears[start] = gear
+    for k in range(steps):
+        i = (start + k) % n
+        j = (i + 1) % n
+        here = v[i]
+        if orders[i, HELD] > 0.0:  # the driver holds this gear, or the nearest that does not turn too fast
+            gear, pause = 0, 0.0
+            while gear < c.gears - 1 and (c.gear_number[gear] < orders[i, HELD] or here > c.limit_rpm / c.rpm_per_ms[gear]):
+                gear += 1
+        there, gear, pause, accel, share = _driven(c, between[i], here, ds[i], orders[i], gear, pause, accel, share)
+        if there >= cap[j]:
+            there = cap[j]
+            # where it is braked for, the way on begins anew
+            accel = (there * there - here * here) / (2.0 * ds[i])
+            accel = accel if accel > -6.0 else 0.0
+            lower = _corner_gear(c, there, gear)
+            if lower < gear:
+                gear, pause = lower, 0.0
+        if k == n - 1:
+            return there
+        v[j], gears[j] = there, gear
+    return v[n - 1]
+
+
+@_compiled
+def _coast_back(c: Any, between: Floats, ds: Floats, v: Floats, i: int, way: float, write: bool, closed: bool) -> bool:
     """Follows the coasting line backwards from station `i`; true if it meets the driven speed within its metres.
 
+    :param way: metres to roll before the brakes
     :param write: whether the line replaces the driven speed on the way
     """
-    square, left, k = v[i] * v[i], c.coast, i
+    square, left, k = v[i] * v[i], way, i
     while left > 0.0 and (closed or k > 0):
         before = (k - 1) % v.size
         square += 2.0 * _coasting(c, between[before], math.sqrt(square)) * ds[before]
@@ -466,7 +705,7 @@ def _coast_back(c: Any, between: Floats, ds: Floats, v: Floats, i: int, write: b
 
 
 @_compiled
-def _pass_backward(c: Any, between: Floats, ds: Floats, v: Floats, start: int, closed: bool) -> float:
+def _pass_backward(c: Any, between: Floats, ds: Floats, orders: Floats, v: Floats, start: int, closed: bool) -> float:
     """Source: quasi-steady-state lap: v dv/ds = a from every slowest point back."""
     n = v.size
     steps = n if closed else n - 1
@@ -479,14 +718,15 @@ def _pass_backward(c: Any, between: Floats, ds: Floats, v: Floats, start: int, c
             # no braking is needed here; a coasting or driven car is slower anyway
             accel = 0.0
             continue
-        mid = math.sqrt(max(there * there - accel * ds[i], 1e-6))
-        accel, share = _accel(c, between[i], min(mid, v[i]), True, share)
+        for _ in range(2 if accel == 0.0 else 1):  # where braking begins, the predictor has no history yet
+            mid = math.sqrt(max(there * there - accel * ds[i], 1e-6))
+            accel, share = slowing(c, between[i], min(mid, v[i]), orders[i, BRAKING], share)
         here = math.sqrt(max(there * there - 2.0 * accel * ds[i], 0.01))
         if here < v[i]:
             v[i] = here
             # where the line does not meet the driven speed, that is still higher there: brake earlier
-            if c.coast > 0.0 and _coast_back(c, between, ds, v, i, False, closed):
-                _coast_back(c, between, ds, v, i, True, closed)
+            if orders[i, COASTING] > 0.0 and _coast_back(c, between, ds, v, i, orders[i, COASTING], False, closed):
+                _coast_back(c, between, ds, v, i, orders[i, COASTING], True, closed)
                 accel = 0.0
         else:
             accel = (there * there - v[i] * v[i]) / (2.0 * ds[i])
@@ -494,7 +734,7 @@ def _pass_backward(c: Any, between: Floats, ds: Floats, v: Floats, start: int, c
 
 
 @_compiled
-def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start: float, top: float, out: Floats) -> int:
+def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start: float, top: float, orders: Floats, out: Floats) -> int:
     """One lap (or one open course) at the limit, into `out` [stations, len(COLUMNS)].
 
     :param at: rows of `places` at the stations
@@ -502,10 +742,11 @@ def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start
     :param ds: distance to the next station [m]
     :param v_start: speed at the first station of an open course [m/s]
     :param top: speed that the car cannot exceed [m/s]
+    :param orders: what the driver is told at each station, shape [stations, ORDERS]
     :returns: -1 if solved, else the station at which the car cannot hold any speed
     """
     n = ds.size
-    cap = np.empty(n)
+    cap, gears = np.empty(n), np.empty(n)
     guess, bend = top, 0.0
     for i in range(n):
         here = abs(at[i, BEND])
@@ -515,6 +756,8 @@ def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start
         guess, bend = cap[i], here if cap[i] < top else 0.0
         if not cap[i] > 0.5:
             return i
+        if orders[i, MOST] > 0.0:
+            cap[i] = min(cap[i], orders[i, MOST])
     v = cap.copy()
     start = 0
     if closed:
@@ -523,15 +766,19 @@ def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start
         for _ in range(6):
             v[:] = cap
             v[start] = first
-            end = _pass_forward(c, between, ds, cap, v, start, True)
+            end = _pass_forward(c, between, ds, cap, orders, v, gears, start, True)
             if abs(end - first) < 1e-7 or end >= cap[start]:
                 break
             first = end
     else:
         v[0] = min(v_start, cap[0])
-        _pass_forward(c, between, ds, cap, v, 0, False)
-    _pass_backward(c, between, ds, v, start if closed else n - 1, closed)
-    _fill(c, between, ds, v, closed, out)
+        _pass_forward(c, between, ds, cap, orders, v, gears, 0, False)
+    driven = v.copy()
+    _pass_backward(c, between, ds, orders, v, start if closed else n - 1, closed)
+    for i in range(n):
+        if v[i] < driven[i] - 1e-9:  # under brakes the gear is that of the speed
+            gears[i] = gear_at(c, v[i])
+    _fill(c, between, ds, v, gears, closed, out)
     return -1
 
 
@@ -567,27 +814,28 @@ def axle_uses(c: Any, p: Floats, v: float, accel: float) -> tuple[float, float, 
     front, rear, lateral = _corner_forces(c, lateral, side_wind)
     normal = max(normal, 0.1)
     need = c.mass * (accel + p[CLIMB]) + drag
-    force, share = need, 0.0
+    engine = engine_drag_at(c, v)
+    force = need
     loads = grip = along = (0.0, 0.0, 0.0, 0.0)
-    side_front = side_rear = 0.0
+    side_front = side_rear = at_front = at_rear = 0.0
     for _ in range(4):
-        loads = wheel_loads(c, air, force, lateral, normal)
-        grip, along = axle_grip(c, loads, lateral, p[GRIP])
+        loads = wheel_loads(c, air, force, lateral, normal, p[BEND])
+        grip, along = axle_grip(c, loads, lateral, p)
         yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, max(force, 0.0), v, p[BEND])
         side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
-        share = c.drive_front if force >= 0.0 else c.brake_front
+        at_front = c.drive_front * force if force >= 0.0 else _braked_front(c, -force, engine)
+        at_rear = abs(force) - at_front
         stiff_front, stiff_rear = _stiff(c, loads)
-        size = abs(force)
-        cross_front = _straightened(grip[0] + grip[1], along[0] + along[1], side_front, share * size, stiff_front)
-        cross_rear = _straightened(grip[2] + grip[3], along[2] + along[3], side_rear, (1.0 - share) * size, stiff_rear)
+        cross_front = _straightened(grip[0] + grip[1], along[0] + along[1], side_front, at_front, stiff_front)
+        cross_rear = _straightened(grip[2] + grip[3], along[2] + along[3], side_rear, at_rear, stiff_rear)
         resist = _rolling(c, loads) + side_front * side_front * cross_front + side_rear * side_rear * cross_rear + rub_front + rub_rear
         force = need + resist
     ability = c.ability
     if force >= 0.0:
-        asked_front, asked_rear = _asked(c, loads[0], loads[1], share * force), _asked(c, loads[2], loads[3], (1.0 - share) * force)
+        asked_front, asked_rear = _asked(c, loads[0], loads[1], at_front), _asked(c, loads[2], loads[3], at_rear)
     else:
         ability *= c.ability_brake
-        asked_front, asked_rear = -share * force, -(1.0 - share) * force
+        asked_front, asked_rear = at_front, at_rear
     across_front, b = side_front / max(grip[0] + grip[1], 1e-9), asked_front / max(along[0] + along[1], 1e-9)
     use_front = math.sqrt(across_front * across_front + b * b) / ability
     across_rear, b = side_rear / max(grip[2] + grip[3], 1e-9), asked_rear / max(along[2] + along[3], 1e-9)
@@ -618,7 +866,21 @@ def coasting_along(c: Any, rows: Floats, v: Floats, out: Floats) -> None:
 
 
 @_compiled
-def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Floats) -> None:
+def _trim(c: Any, p: Floats, v: float) -> float:
+    """Balance of the same speed and place with neither drive nor brakes [%]: use of the front over that of the rear axle.
+
+    Throttle or brake hold one axle at its limit, so that only the other would show what a bar does.
+    """
+    lateral, normal, air, side_wind, _ = _demand(c, p, v)
+    front, rear, lateral = _corner_forces(c, lateral, side_wind)
+    loads = wheel_loads(c, air, 0.0, lateral, max(normal, 0.1), p[BEND])
+    grip, along = axle_grip(c, loads, lateral, p)
+    yaw, _, _ = _differential_yaw(c, loads, along, 0.0, v, p[BEND])
+    return 100.0 * (abs(front + yaw) / max(grip[0] + grip[1], 1e-9) - max(rear - yaw, 0.0) / max(grip[2] + grip[3], 1e-9))
+
+
+@_compiled
+def _fill(c: Any, between: Floats, ds: Floats, v: Floats, gears: Floats, closed: bool, out: Floats) -> None:
     """Forces, loads, uses, powers and fuel at each station for the speeds found."""
     n = v.size
     resist = 0.0
@@ -636,17 +898,17 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Flo
         rub_front = rub_rear = 0.0
         force, rolling = need + resist, 0.0
         front_utilisation = rear_utilisation = cross_front = cross_rear = along_front = along_rear = 0.0
-        share = c.drive_front
         loads = grip = (0.0, 0.0, 0.0, 0.0)
-        force_old = missed_old = 0.0
+        force_old = missed_old = effort_front = effort_rear = 0.0
+        closed_engine = engine_drag_at(c, mid)
         for tries in range(6):
-            share = c.drive_front if force >= 0.0 else c.brake_front
-            loads = wheel_loads(c, air, force, lateral, normal)
-            grip, along = axle_grip(c, loads, lateral, p[GRIP])
+            effort_front = c.drive_front * force if force >= 0.0 else _braked_front(c, -force, closed_engine)
+            effort_rear = abs(force) - effort_front
+            loads = wheel_loads(c, air, force, lateral, normal, p[BEND])
+            grip, along = axle_grip(c, loads, lateral, p)
             yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, max(force, 0.0), mid, p[BEND])
             side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
             stiff_front, stiff_rear = _stiff(c, loads)
-            effort_front, effort_rear = abs(force) * share, abs(force) * (1.0 - share)
             front_utilisation, cross_front, along_front = _scrub(
                 grip[0] + grip[1], along[0] + along[1], side_front, effort_front, stiff_front
             )
@@ -660,22 +922,27 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Flo
             turned, way = missed - missed_old, force - force_old
             force = force - missed * way / turned if tries > 0 and turned * way < -way * way else force + missed
             force_old, missed_old = last, missed
-        front_force, rear_force = abs(force) * share, abs(force) * (1.0 - share)
-        slide_front = (side_front * cross_front + front_force * along_front + rub_front) * mid
-        slide_rear = (side_rear * cross_rear + rear_force * along_rear + rub_rear) * mid
+        slide_front = (side_front * cross_front + effort_front * along_front + rub_front) * mid
+        slide_rear = (side_rear * cross_rear + effort_rear * along_rear + rub_rear) * mid
         row = out[i]
         row[SPEED], row[ACCEL], row[LATERAL] = speed, accel, lateral
-        row[GEAR] = gear_at(c, speed)
+        gear = int(gears[i])
+        row[GEAR] = c.gear_number[gear]
         engine = 0.0
         if force > 0.0:
-            engine = force * mid + (front_force * along_front + rear_force * along_rear) * mid
-            row[THROTTLE] = min(engine / max(mid * thrust_at(c, mid), 1e-9), 1.0)
-            row[BRAKE] = 0.0
-            row[BRAKE_W] = 0.0
+            engine = force * mid + (effort_front * along_front + effort_rear * along_rear) * mid
+            # at the speed of a shift the mean lies past it
+            thrust = thrust_in(c, gear, min(mid, c.limit_rpm / c.rpm_per_ms[gear]))
+            row[THROTTLE] = min(engine / max(mid * thrust, 1e-9), 1.0)
+            row[BRAKE] = row[BRAKE_W] = row[CLOSED_W] = 0.0
         else:
             row[THROTTLE] = 0.0
-            row[BRAKE] = min(-force / c.brake_max, 1.0)
-            row[BRAKE_W] = -force * mid - (front_force * along_front + rear_force * along_rear) * mid
+            braked = max(-force - closed_engine, 0.0)
+            row[BRAKE] = min(braked / c.brake_max, 1.0)
+            lost = (effort_front * along_front + effort_rear * along_rear) * mid
+            row[BRAKE_W] = (-force * mid - lost) * braked / max(-force, 1e-9)
+            row[CLOSED_W] = -force * mid - lost - row[BRAKE_W]
+        row[TRIM] = _trim(c, p, mid)
         row[LOAD_FL], row[LOAD_FR], row[LOAD_RL], row[LOAD_RR] = loads
         slide_front /= max(grip[0] + grip[1], 1e-9)
         slide_rear /= max(grip[2] + grip[3], 1e-9)
@@ -688,6 +955,47 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, closed: bool, out: Flo
         row[TIME] = dt if closed or i < n - 1 else 0.0
 
 
+@_compiled
+def heat_along(lap: Floats, tyre: Floats, start: Floats, air_c: float, road_c: float, out: Floats) -> None:
+    """How much warmer than over the whole lap each tread's grip is at each station [K], into `out` [stations, 4].
+
+    Skin and tread are marched along the lap with the heat of sliding and rolling, its carcass as it is, until the lap repeats.
+
+    Source: M ch. 2; the balance of `vehicle.heat`, place by place.
+
+    :param lap: result of `solve`
+    :param tyre: of each wheel: heat capacities of skin and tread [J/K], between them and on to the carcass [W/K], to air and road at
+        1 m/s [W/K], share of sliding kept, rolling resistance, shares of the rolling loss in skin and tread, of the skin in grip,
+        shape [4, 11]
+    :param start: skin, tread and carcass of each wheel over the lap, shape [4, 3] [degC]
+    """
+    n = lap.shape[0]
+    total = 0.0
+    for i in range(n):
+        total += lap[i, TIME]
+    for w in range(4):
+        c_skin, c_tread, up, down, air, road, kept, rolls, in_skin, in_tread, part = tyre[w]
+        skin, tread, carcass = start[w]
+        mean = 0.0
+        for _ in range(3):
+            mean = 0.0
+            for i in range(n):
+                dt, v = lap[i, TIME], lap[i, SPEED]
+                rolling = rolls * lap[i, LOAD_FL + w] * v
+                to_air, to_road = air * v**0.8, road * math.sqrt(v)
+                # backward in time, so that a long step cannot swing
+                a = c_skin / max(dt, 1e-9)
+                heat = kept * lap[i, SLIDE_FL + w] + in_skin * rolling + to_air * air_c + to_road * road_c + a * skin
+                skin = (heat + up * tread) / (a + to_air + to_road + up)
+                b = c_tread / max(dt, 1e-9)
+                tread = (in_tread * rolling + up * skin + down * carcass + b * tread) / (b + up + down)
+                grip = part * skin + (1.0 - part) * tread
+                mean += grip * dt
+                out[i, w] = grip
+        for i in range(n):
+            out[i, w] -= mean / total
+
+
 def warm() -> None:
     """Compile, or load from the cache, everything that a request may need."""
     car = np.zeros(1, dtype=CAR)
@@ -696,5 +1004,12 @@ def warm() -> None:
     for name in ("static", "mu", "mu_level", "best_kpa_unloaded", "mu_long", "stiffness"):
         car[name] = 1.0
     car["cg_behind"] = 0.5
+    car["gears"], car["torque_points"], car["limit_rpm"] = 1, 2, 1e4
+    car["rpm_per_ms"], car["per_radius"], car["gear_number"] = 1.0, 1.0, 1.0
+    car["torque_rpm"][:, 1] = 1e4
+    car["gear_up"] = 1e4
     rows = places(np.zeros((4, 5)))
-    solve(car[0], rows, rows, np.ones(4), True, 1.0, 10.0, np.zeros((4, len(COLUMNS))))
+    orders = np.zeros((4, ORDERS))
+    lap = np.zeros((4, len(COLUMNS)))
+    heat_along(lap, np.ones((4, 11)), np.zeros((4, 3)), 20.0, 20.0, np.zeros((4, 4)))
+    solve(car[0], rows, rows, np.ones(4), True, 1.0, 10.0, orders, lap)

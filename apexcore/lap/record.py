@@ -6,6 +6,9 @@ The compiler sees the record's layout in the type of its argument, so that a cha
 import numpy as np
 
 SPEED_POINTS = 560  #: length of the thrust table; at the kernel's step up to 140 m/s
+TORQUE_POINTS = 400  #: most points of a torque curve
+GEARS = 10  #: most gears
+FLOOR_POINTS = 301  #: length of the floor's tables; one a millimetre
 
 #: What the kernel knows of a car; filled by `lap.assembly`.
 CAR = np.dtype(
@@ -39,8 +42,19 @@ CAR = np.dtype(
         ("lock_coast", "f8"),  # the same off the throttle [-]
         ("efficiency", "f8"),  # wheel over crank power [-]
         ("fuel_l_per_j", "f8"),  # fuel per crank energy [l/J]
-        ("thrust", "f8", (SPEED_POINTS,)),  # full-throttle force at the wheels, less what upshifts cost [N]
-        ("gear", "f8", (SPEED_POINTS,)),  # gear that gives it, 1 first
+        ("thrust", "f8", (SPEED_POINTS,)),  # full-throttle force at the wheels, upshifts spread over a band of speed [N]
+        ("torque_rpm", "f8", (TORQUE_POINTS,)),  # [1/min]
+        ("torque", "f8", (TORQUE_POINTS,)),  # at the wheels' end of the drive, over the ratio [N m]
+        ("torque_points", "i8"),
+        ("gears", "i8"),  # of those that are used
+        ("gear_number", "f8", (GEARS,)),  # 1 first
+        ("rpm_per_ms", "f8", (GEARS,)),  # engine speed over road speed [1/min per m/s]
+        ("per_radius", "f8", (GEARS,)),  # ratio over the radius of the driven wheels [1/m]
+        ("gear_up", "f8", (GEARS,)),  # speed at which the next gear is taken; in the last one, of the rev limit [m/s]
+        ("gear_down", "f8", (GEARS,)),  # speed of a corner below which it pays to change down into it [m/s]
+        ("limit_rpm", "f8"),  # [1/min]
+        ("shift_s", "f8"),  # pause of an upshift [s]
+        ("engine_drag", "f8"),  # closed-throttle torque over a four-stroke engine's mean pressure in bar [N m/bar]
         ("mu", "f8", (4,)),  # friction at reference load with this lap's temperature, wear and surface [-]
         ("mu_long", "f8", (4,)),  # longitudinal over lateral [-]
         ("mu_level", "f8", (4,)),  # share of the friction at vanishing load [-]
@@ -55,9 +69,26 @@ CAR = np.dtype(
         ("rolling", "f8", (4,)),  # [-]
         ("ability", "f8"),  # share of the envelope used [-]
         ("ability_brake", "f8"),  # further share under brakes [-]
-        ("coast", "f8"),  # metres rolled off the throttle before each braking [m]
+        ("cross_front", "f8"),  # load moved off the left front per load that the front axle gains on one wheel: unlike springs [-]
+        ("cross_rear", "f8"),  # the same for what the rear axle gains [-]
+        ("jack", "f8"),  # load that steering puts on the inner front wheel, per steering angle [N/rad]
+        ("floor", "i8"),  # 1 where a floor works
+        ("floor_pull", "f8", (2, FLOOR_POINTS)),  # body downforce of each axle over its reference, by height in mm [-]
+        ("floor_touch", "f8", (2, FLOOR_POINTS)),  # load that the floor carries on the road, by height in mm [N]
+        ("floor_rest", "f8", (2,)),  # height of each axle at rest [mm]
+        ("floor_body", "f8", (2,)),  # body downforce area of each axle at its reference height [m2]
+        ("floor_drag", "f8"),  # share of the touching force that brakes the car [-]
+        ("floor_sunk", "f8", (2, SPEED_POINTS // 8)),  # how far each axle sinks on a level road, by every eighth speed [mm]
+        ("floor_rub", "f8", (SPEED_POINTS // 8,)),  # drag of a floor that touches, likewise [N]
+        ("sink", "f8", (2,)),  # load that an axle takes per sinking, tyres in series [N/mm]
+        ("sink_stop", "f8", (2,)),  # the same on the bump stops
+        ("stop_at", "f8", (2,)),  # sinking at which the bump stops are met [mm]
     ]
 )
+
+#: What a driver is told, station by station; see `lap.orders`.
+BRAKING, OPENING, COASTING, HELD, MOST = range(5)
+ORDERS = 5
 
 #: Columns of the lap's result, and the place of each; SI units, shares without one.
 COLUMNS = (
@@ -65,10 +96,10 @@ COLUMNS = (
     "load_fl", "load_fr", "load_rl", "load_rr",
     "front_utilisation", "rear_utilisation", "balance",
     "slide_fl", "slide_fr", "slide_rl", "slide_rr",
-    "fuel_l", "engine_w", "drag_w", "rolling_w", "brake_w", "time",
+    "fuel_l", "engine_w", "drag_w", "rolling_w", "brake_w", "time", "trim", "closed_w",
 )  # fmt: skip
 SPEED, ACCEL, LATERAL, GEAR, THROTTLE, BRAKE = range(6)
 LOAD_FL, LOAD_FR, LOAD_RL, LOAD_RR = range(6, 10)
 FRONT_UTILISATION, REAR_UTILISATION, BALANCE = range(10, 13)
 SLIDE_FL, SLIDE_FR, SLIDE_RL, SLIDE_RR = range(13, 17)
-FUEL_L, ENGINE_W, DRAG_W, ROLLING_W, BRAKE_W, TIME = range(17, len(COLUMNS))
+FUEL_L, ENGINE_W, DRAG_W, ROLLING_W, BRAKE_W, TIME, TRIM, CLOSED_W = range(17, len(COLUMNS))

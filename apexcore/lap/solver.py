@@ -1,5 +1,6 @@
 """One lap: assembles the car, settles the tyres' heat, solves, and reads the result."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -8,15 +9,17 @@ from numpy.typing import NDArray
 
 from ..circuit.conditions import Conditions
 from ..circuit.line import Line
+from ..circuit.places import WHEEL
 from ..errors import SolverError
 from ..vehicle.car import Car, Compound
-from ..vehicle.heat import Flow, flow
+from ..vehicle.heat import FLEX, SKIN, Flow, Layers, capacities, flow, grip_c
 from ..vehicle.sheet import Sheet, adjusted
-from ..vehicle.tyres import Four, TyreState, four, hot_pressure_kpa
+from ..vehicle.tyres import HOT_SIDE, Four, TyreState, four, hot_pressure_kpa, temperature_grip
 from ..vehicle.weights import weights
 from . import kernel
-from .assembly import TABLE_SPEEDS, aero_areas, gear_thrust, on_tyres, rolling_share, without_tyres
+from .assembly import TABLE_SPEEDS, aero_areas, gear_thrust, on_tyres, rev_limit_ms, rolling_share, without_tyres
 from .driver import Driver
+from .orders import Order, orders_of
 from .record import COLUMNS
 
 Floats = NDArray[np.float64]
@@ -29,8 +32,11 @@ Flows = tuple[Flow, Flow, Flow, Flow]
 _COARSE = 5
 #: Stations that must be left after that.
 _FEW = 280
-#: A step of the tyres' temperatures below which the next one changes nothing that matters [K].
-_SETTLED_K = 0.6
+#: Steps of the tyres' temperatures [K], and of their grip along the lap [-], after which what the next one changes matters no more;
+#: and most of them.
+_SETTLED_K, _SETTLED_GRIP, _MOST_ROUNDS = 0.12, 4e-4, 9
+#: Step of a tyre's temperature that tells how it answers its own [K].
+_TELLS_K = 0.3
 
 
 @dataclass(frozen=True)
@@ -44,6 +50,7 @@ class LapCase:
     :param wear: worn share of each tread [-]
     :param driver: what the driver uses
     :param tow: how close another car runs ahead, 0 alone to 1 right behind it [-]
+    :param told: what the driver does otherwise, stretch by stretch
     :param held_c: temperature that each tyre is held at, surface and carcass [degC]; None to let them settle
     """
 
@@ -55,6 +62,7 @@ class LapCase:
     driver: Driver = Driver()
     tow: float = 0.0
     held_c: Four | None = None
+    told: tuple[Order, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -68,6 +76,7 @@ class Lap:
     :param slip_energy_j: slip energy of each tyre over the lap [J]
     :param fuel_l: fuel burnt [l]
     :param response: change of each tyre's settled temperature per change of its own [-]
+    :param ripple: grip of each wheel at each station over its mean that the lap was driven with, shape [stations, 4] [-]
     :param fine_k: what all stations settle each tyre at beyond what every second of them does [K]
     """
 
@@ -79,6 +88,7 @@ class Lap:
     fuel_l: float
     response: Four = (0.0, 0.0, 0.0, 0.0)
     fine_k: Four = (0.0, 0.0, 0.0, 0.0)
+    ripple: Floats | None = None
 
     def column(self, name: str) -> Floats:
         """One column of `data` by its name in `record.COLUMNS`."""
@@ -91,7 +101,7 @@ class Lap:
 
 
 def top_speed_ms(car: Car, conditions: Conditions, tow: float = 0.0) -> float:
-    """Speed at which full thrust just equals drag and rolling resistance on a level road [m/s].
+    """Speed at which full thrust just equals drag and rolling resistance on a level road, or the rev limit [m/s].
 
     :param tow: how close another car runs ahead, 0 to 1 [-]
     """
@@ -110,7 +120,7 @@ def _top_speed_ms(car: Car, conditions: Conditions, thrust: Floats, tow: float) 
         raise SolverError(f"{car.name} cannot move: its thrust is below its rolling resistance at every speed.")
     i = int(above[-1])
     if i + 1 >= len(TABLE_SPEEDS) or thrust[i + 1] <= 0:
-        return float(TABLE_SPEEDS[i])
+        return min(rev_limit_ms(car), float(TABLE_SPEEDS[-1]))
     return float(TABLE_SPEEDS[i] + kernel.SPEED_STEP * spare[i] / (spare[i] - spare[i + 1]))
 
 
@@ -122,7 +132,8 @@ def tyre_flows(lap_case: LapCase, car: Car, lap: Lap) -> Flows:
     for wheel in range(4):
         load = lap.data[:, COLUMN["load_fl"] + wheel]
         rolling = rolling_share(car, lap_case.compounds[wheel // 2], wheel) * float(load @ way)
-        flows.append(flow(car.tyres, lap_case.conditions, lap.slip_energy_j[wheel] / lap.time_s, rolling / lap.time_s, speed))
+        sliding = lap.slip_energy_j[wheel] / lap.time_s
+        flows.append(flow(car.tyres, lap_case.conditions, wheel, sliding, rolling / lap.time_s, speed))
     return flows[0], flows[1], flows[2], flows[3]
 
 
@@ -149,15 +160,27 @@ def ready(lap_case: LapCase, car: Car) -> Ready:
     return Ready(car, record, min(1.25 * top, float(TABLE_SPEEDS[-1])))
 
 
-def run_at(lap_case: LapCase, ready: Ready, tyres: TyreState, line: Line) -> Lap:
+def _on_ripple(rows: Floats, ripple: Floats) -> Floats:
+    """Rows of `places` with the grip of each wheel there."""
+    moved = rows.copy()
+    moved[:, WHEEL : WHEEL + 4] *= ripple
+    return moved
+
+
+def run_at(lap_case: LapCase, ready: Ready, tyres: TyreState, line: Line, ripple: Floats | None = None) -> Lap:
     """One lap on a line with the tyres as they are.
 
+    :param ripple: grip of each wheel at each station over its mean, shape [stations, 4]; 1 if not given [-]
     :raises SolverError: if the car cannot take the line
     """
     car = ready.car
     record = on_tyres(ready.record, car, tyres, lap_case.conditions)
     out = np.zeros((len(line.ds), len(COLUMNS)))
-    failed = kernel.solve(record, *line.places, line.ds, line.closed, line.start_ms, ready.top_ms, out)
+    orders = orders_of(lap_case.driver, line, lap_case.told)
+    at, between = line.places
+    if ripple is not None:
+        at, between = _on_ripple(at, ripple), _on_ripple(between, ripple)
+    failed = kernel.solve(record, at, between, line.ds, line.closed, line.start_ms, ready.top_ms, orders, out)
     if failed >= 0:
         raise SolverError(
             f"{car.name} cannot get round the corner {line.s[failed]:.0f} m after the start line, radius "
@@ -171,24 +194,58 @@ def run_at(lap_case: LapCase, ready: Ready, tyres: TyreState, line: Line) -> Lap
     hot = [hot_pressure_kpa(car.tyres.cold_kpa[w], car.tyres.cold_at_c, tyres.carcass_c[w]) for w in range(4)]
     return Lap(
         float(dt.sum()), out, tyres, (hot[0], hot[1], hot[2], hot[3]),
-        (slide[0], slide[1], slide[2], slide[3]), float(out[:, COLUMN["fuel_l"]].sum()),
+        (slide[0], slide[1], slide[2], slide[3]), float(out[:, COLUMN["fuel_l"]].sum()), ripple=ripple,
     )  # fmt: skip
+
+
+def rippled(lap_case: LapCase, car: Car, lap: Lap) -> Floats | None:
+    """Grip of each wheel at each station over its mean, from the heat that the lap puts into the treads place by place.
+
+    A tyre overworked in one corner has less grip in the next. None on an open course, which does not repeat.
+
+    Source: heat balance of skin and tread along the lap (`vehicle.heat`).
+    """
+    if not lap_case.line.closed:
+        return None
+    rows, start = np.empty((4, 11)), np.empty((4, 3))
+    for wheel in range(4):
+        compound, heat = lap_case.compounds[wheel // 2], car.tyres.heat_of(wheel)
+        skin, tread, _ = capacities(car.tyres, compound, wheel)
+        rows[wheel] = (
+            skin, tread, heat.skin_tread_w_per_k, heat.tread_carcass_w_per_k, heat.air, heat.road, heat.slide_share,
+            rolling_share(car, compound, wheel), FLEX[0], FLEX[1], SKIN,
+        )  # fmt: skip
+        start[wheel] = lap.tyres.layers_c(wheel)
+    warmer = np.empty((len(lap.data), 4))
+    kernel.heat_along(lap.data, rows, start, lap_case.conditions.air_c, lap_case.conditions.track_c, warmer)
+    grip = np.empty_like(warmer)
+    for wheel in range(4):
+        compound, mean = lap_case.compounds[wheel // 2], lap.tyres.temperature_c[wheel]
+        x = (mean + warmer[:, wheel] - compound.temperature_opt_c) / compound.temperature_width_c
+        x = np.where(x > 0.0, x / HOT_SIDE, x)
+        grip[:, wheel] = 1.0 / (1.0 + compound.temperature_loss * x * x) / temperature_grip(compound, mean)
+    return grip
 
 
 def settled(lap_case: LapCase, car: Car, lap: Lap) -> TyreState:
     """The tyres as hot as they would become if this lap were driven again and again."""
-    pairs = [flow.settled_c() for flow in tyre_flows(lap_case, car, lap)]
-    (a, ca), (b, cb), (c, cc), (d, cd) = pairs
-    return replace(lap.tyres, temperature_c=(a, b, c, d), carcass_c=(ca, cb, cc, cd))
+    return with_layers(lap.tyres, [flow.settled_c() for flow in tyre_flows(lap_case, car, lap)])
+
+
+def with_layers(tyres: TyreState, layers: Sequence[Layers]) -> TyreState:
+    """The tyres with these temperatures of skin, tread and carcass of each wheel [degC]."""
+    skin, tread, carcass = (four(layer[k] for layer in layers) for k in range(3))
+    grip = four(grip_c(a, b) for a, b in zip(skin, tread, strict=True))
+    return replace(tyres, temperature_c=grip, carcass_c=carcass, skin_c=skin, tread_c=tread)
 
 
 def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, initial_guess: Lap | None = None) -> Lap:
-    """The lap with the tyres as hot as this lap makes them.
+    """The lap with the tyres as hot as this lap makes them, place by place.
 
     A fixed point: coarse laps, of every fifth station, find about where it is and how a tyre's heat answers its own
-    temperature (a hotter tyre past its best slips more slowly driven, and cools: the answer is negative); one full lap
-    tells by how much all stations heat the tyres more than every second, and settles it (Steffensen's step, wheel by
-    wheel); the second full lap is the result. Beside a lap that is near by, its answer and that difference are known.
+    temperature (a hotter tyre past its best slips more slowly driven, and cools: the answer is negative); laps of every second
+    station settle it (Steffensen's step, wheel by wheel), with what the heat of each place does to the next; a full lap tells by how
+    much all stations heat the tyres more than every second. Beside a lap that is near by, its answer and that difference are known.
 
     :param fuel_l: fuel on board if other than the sheet's [l]
     :param initial_guess: a lap of another sheet in the same case, to start from
@@ -201,24 +258,78 @@ def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, init
     if lap_case.held_c is not None:
         return run_at(lap_case, prepared, TyreState(lap_case.compounds, lap_case.held_c, lap_case.held_c, lap_case.wear), lap_case.line)
     half = _thinned(lap_case, 2)
-    if initial_guess is None:
-        tyres, response = _coarsely_settled(_thinned(lap_case, _COARSE), prepared)
-        there, _ = _settles_at(half, prepared, tyres)
-        full, flows = _settles_at(lap_case, prepared, tyres)
-        fine = four(a - b for a, b in zip(full, there, strict=True))
-        before, tyres = tyres, _stepped(tyres, full, response, flows)
+    if initial_guess is not None:
+        heat = _Heat(initial_guess.tyres, _some(initial_guess.ripple, half), initial_guess.response, initial_guess.fine_k)
+        heat = _settled_on(half, prepared, heat)
     else:
-        before, tyres, response, fine = None, initial_guess.tyres, initial_guess.response, initial_guess.fine_k
-    for _ in range(3):
-        if before is not None and _distance_k(before, tyres) < _SETTLED_K:
+        tyres, response = _coarsely_settled(_thinned(lap_case, _COARSE), prepared)
+        heat = _settled_on(half, prepared, _Heat(tyres, None, response, (0.0, 0.0, 0.0, 0.0)))
+        whole = run_at(lap_case, prepared, heat.tyres, lap_case.line, _all(heat.ripple, lap_case))
+        full = four(grip_c(*flow.settled_c()[:2]) for flow in tyre_flows(lap_case, car, whole))
+        fine = four(a - b for a, b in zip(full, heat.tyres.temperature_c, strict=True))
+        heat = _settled_on(half, prepared, replace(heat, fine=fine))
+    lap = run_at(lap_case, prepared, heat.tyres, lap_case.line, _all(heat.ripple, lap_case))
+    return replace(lap, response=heat.response, fine_k=heat.fine)
+
+
+@dataclass(frozen=True)
+class _Heat:
+    """How hot the tyres are, over the lap and place by place, and how that answers.
+
+    :param ripple: of `rippled` at the stations of the half lap
+    :param response: change of each tyre's settled temperature per change of its own [-]
+    :param fine: what all stations settle each tyre at beyond what every second of them does [K]
+    """
+
+    tyres: TyreState
+    ripple: Floats | None
+    response: Four
+    fine: Four
+
+
+def _settled_on(half: LapCase, ready: Ready, heat: _Heat) -> _Heat:
+    """The heat that a lap of every second station repeats."""
+    before: tuple[Four, Four] | None = None
+    for _ in range(_MOST_ROUNDS):
+        lap = run_at(half, ready, heat.tyres, half.line, heat.ripple)
+        flows = tyre_flows(half, ready.car, lap)
+        there = four(grip_c(*flow.settled_c()[:2]) + more for flow, more in zip(flows, heat.fine, strict=True))
+        ripple = rippled(half, ready.car, lap)
+        here = heat.tyres.temperature_c
+        off = max(abs(a - b) for a, b in zip(there, here, strict=True))
+        if before is not None:
+            heat = replace(heat, response=four(_answer(*now) for now in zip(heat.response, *before, here, there, strict=True)))
+        before = here, there
+        swung = 0.0 if ripple is None else 1.0 if heat.ripple is None else float(np.abs(ripple - heat.ripple).max())
+        heat = replace(heat, tyres=_stepped(heat.tyres, there, heat.response, flows), ripple=ripple)
+        if off < _SETTLED_K and swung < _SETTLED_GRIP:
             break
-        there, flows = _settles_at(half, prepared, tyres)
-        before, tyres = tyres, _stepped(tyres, four(a + b for a, b in zip(there, fine, strict=True)), response, flows)
-    return replace(run_at(lap_case, prepared, tyres, lap_case.line), response=response, fine_k=fine)
+    return heat
 
 
-def _distance_k(one: TyreState, other: TyreState) -> float:
-    return max(abs(a - b) for a, b in zip(one.temperature_c, other.temperature_c, strict=True))
+def _answer(known: float, here_before: float, there_before: float, here: float, there: float) -> float:
+    """A tyre's change of settled temperature per change of its own, from two laps; as known where it hardly changed."""
+    if abs(here - here_before) < _TELLS_K:
+        return known
+    return min(max((there - there_before) / (here - here_before), -0.8), 0.4)
+
+
+def _some(ripple: Floats | None, half: LapCase) -> Floats | None:
+    """The grip of every second station, from that of all."""
+    if ripple is None or len(ripple) == len(half.line.ds):
+        return ripple
+    return np.ascontiguousarray(ripple[::2])
+
+
+def _all(ripple: Floats | None, lap_case: LapCase) -> Floats | None:
+    """The grip of all stations, from that of every second."""
+    count = len(lap_case.line.ds)
+    if ripple is None or len(ripple) == count:
+        return ripple
+    found = np.empty((count, 4))
+    found[::2] = ripple
+    found[1::2] = 0.5 * (ripple[: count // 2] + np.roll(ripple, -1, axis=0)[: count // 2])
+    return found
 
 
 def _thinned(lap_case: LapCase, every: int) -> LapCase:
@@ -227,9 +338,9 @@ def _thinned(lap_case: LapCase, every: int) -> LapCase:
 
 
 def _settles_at(lap_case: LapCase, ready: Ready, tyres: TyreState) -> tuple[Four, Flows]:
-    """Surface temperatures that a lap on these tyres leads to [degC], and its heat balances."""
+    """Temperatures of grip that a lap on these tyres leads to [degC], and its heat balances."""
     flows = tyre_flows(lap_case, ready.car, run_at(lap_case, ready, tyres, lap_case.line))
-    return four(flow.settled_c()[0] for flow in flows), flows
+    return four(grip_c(*flow.settled_c()[:2]) for flow in flows), flows
 
 
 def _coarsely_settled(lap_case: LapCase, ready: Ready) -> tuple[TyreState, Four]:
@@ -245,16 +356,15 @@ def _coarsely_settled(lap_case: LapCase, ready: Ready) -> tuple[TyreState, Four]
     response = []
     for w in range(4):
         before, after = trail[2][w] - trail[1][w], trail[3][w] - trail[2][w]
-        response.append(min(max(after / before, -0.9), 0.5) if abs(before) > 0.05 else 0.0)
+        response.append(min(max(after / before, -0.5), 0.3) if abs(before) > 0.5 else 0.0)
     answer = four(response)
     return _stepped(replace(tyres, temperature_c=trail[2]), trail[3], answer, flows), answer
 
 
 def _stepped(tyres: TyreState, there: Four, response: Four, flows: Flows) -> TyreState:
     """Tyres whose next temperatures would be the same, if each answers in proportion."""
-    surface = four(x + (y - x) / (1.0 - r) for x, y, r in zip(tyres.temperature_c, there, response, strict=True))
-    carcass = four(flow.carcass_c(heat) for flow, heat in zip(flows, surface, strict=True))
-    return replace(tyres, temperature_c=surface, carcass_c=carcass)
+    grip = [x + (y - x) / (1.0 - r) for x, y, r in zip(tyres.temperature_c, there, response, strict=True)]
+    return with_layers(tyres, [flow.beside_c(heat) for flow, heat in zip(flows, grip, strict=True)])
 
 
 def solve_lap_at(lap_case: LapCase, sheet: Sheet, tyres: TyreState, fuel_l: float) -> Lap:
@@ -262,6 +372,9 @@ def solve_lap_at(lap_case: LapCase, sheet: Sheet, tyres: TyreState, fuel_l: floa
     return solve_adjusted_lap_at(lap_case, adjusted(lap_case.car, sheet), tyres, fuel_l)
 
 
-def solve_adjusted_lap_at(lap_case: LapCase, car: Car, tyres: TyreState, fuel_l: float) -> Lap:
-    """`solve_lap_at` of a car that has the sheet on it already: a stint need not put it on for every lap."""
-    return run_at(lap_case, ready(lap_case, car.model_copy(update={"fuel_l": fuel_l})), tyres, lap_case.line)
+def solve_adjusted_lap_at(lap_case: LapCase, car: Car, tyres: TyreState, fuel_l: float, ripple: Floats | None = None) -> Lap:
+    """`solve_lap_at` of a car that has the sheet on it already: a stint need not put it on for every lap.
+
+    :param ripple: of `rippled`
+    """
+    return run_at(lap_case, ready(lap_case, car.model_copy(update={"fuel_l": fuel_l})), tyres, lap_case.line, ripple)

@@ -39,6 +39,8 @@ class Mass(Value):
     :param fuel_kg_per_l: fuel density [kg/l]
     :param unsprung_front_kg: front unsprung mass [kg]
     :param unsprung_rear_kg: rear unsprung mass [kg]
+    :param seat_back_mm: seat moved back from where `front_share` holds [mm]
+    :param seat_up_mm: seat raised from where `cg_height_m` holds [mm]
     """
 
     dry_kg: float = Field(gt=50, le=3000)
@@ -52,6 +54,8 @@ class Mass(Value):
     fuel_kg_per_l: float = Field(0.745, gt=0.6, lt=1.0)
     unsprung_front_kg: float = Field(ge=0, le=300)
     unsprung_rear_kg: float = Field(ge=0, le=300)
+    seat_back_mm: float = Field(0.0, ge=-400, le=400)
+    seat_up_mm: float = Field(0.0, ge=-300, le=300)
 
 
 class Ballast(Value):
@@ -98,6 +102,8 @@ class Axle(Value):
     :param tyre_n_per_mm: vertical rate of one tyre [N/mm]
     :param rigid: no springs (kart): only tyres and chassis flex
     :param chassis_n_per_mm: rate of a rigid axle's part of the chassis in roll, at the wheel [N/mm]
+    :param stop_mm: sinking from rest at which the bump stops are met, at the wheel [mm]
+    :param stop_n_per_mm: what both bump stops add to the springs, at one wheel [N/mm]
     :param toe_deg: toe of each wheel, inwards positive [deg]
     :param damper: damper of the left and of the right wheel
     """
@@ -111,6 +117,8 @@ class Axle(Value):
     tyre_n_per_mm: float = Field(gt=20, le=1000)
     rigid: bool = False
     chassis_n_per_mm: float = Field(100.0, gt=1, le=2000)
+    stop_mm: float = Field(200.0, ge=1, le=500)
+    stop_n_per_mm: float = Field(240.0, ge=0, le=2000)
     toe_deg: float = Field(0.0, ge=-3, le=3)
     damper: tuple[Damper, Damper] = (Damper(), Damper())
 
@@ -118,6 +126,29 @@ class Axle(Value):
     @classmethod
     def _one_rate_is_both(cls, value: object) -> object:
         return (value, value) if isinstance(value, int | float) else value
+
+
+class Floor(Value):
+    """A floor that works with its height: downforce grows as it sinks, stalls below a height, and touches.
+
+    g(h) = 1 - A + A f(h)/f(reference), f(h) = (u exp(1 - u))^n with u = h/h_p (docs/model.md, the floor).
+
+    :param share: share A of the body's downforce that goes with the height [-]
+    :param power: n, how sharply [-]
+    :param best_mm: height h_p of the front and of the rear axle at which it pulls most; below it stalls [mm]
+    :param gap_mm: height of each axle at which it begins to touch [mm]
+    :param rough_mm: roughness of the road under it [mm]
+    :param stiff_n_per_mm: of the floor on the road [N/mm]
+    :param rubbing: drag of a floor that touches, over the load that it carries [-]
+    """
+
+    share: float = Field(0.7, ge=0, le=1)
+    power: float = Field(0.6, gt=0, le=4)
+    best_mm: tuple[Ride, Ride]
+    gap_mm: tuple[Annotated[float, Field(ge=0, le=200)], Annotated[float, Field(ge=0, le=200)]]
+    rough_mm: float = Field(3.0, gt=0.2, le=30)
+    stiff_n_per_mm: float = Field(300.0, ge=10, le=5000)
+    rubbing: float = Field(0.3, ge=0, le=1)
 
 
 class Aero(Value):
@@ -142,8 +173,9 @@ class Aero(Value):
     :param ride_front_mm: ride height at the front axle [mm]
     :param ride_rear_mm: ride height at the rear axle [mm]
     :param ride_reference_mm: ride heights, front and rear, at which the areas hold [mm]
-    :param lift_per_mm: relative gain of body downforce per mm that the mean ride height drops [1/mm]
-    :param share_per_mm: gain of the front share per mm of rake beyond the reference [1/mm]
+    :param lift_per_mm: relative gain of body downforce per mm that the mean ride height drops, without a `floor` [1/mm]
+    :param share_per_mm: gain of the front share per mm of rake beyond the reference, without a `floor` [1/mm]
+    :param floor: how its downforce goes with its height; straight by the two numbers before where there is none
     """
 
     drag_area_m2: float = Field(gt=0, le=5)
@@ -167,6 +199,7 @@ class Aero(Value):
     ride_reference_mm: tuple[Ride, Ride] = (60.0, 60.0)
     lift_per_mm: float = Field(0.0, ge=0, le=0.1)
     share_per_mm: float = Field(0.0, ge=0, le=0.05)
+    floor: Floor | None = None
 
 
 class FuelMap(Value):
@@ -207,6 +240,7 @@ class Powertrain(Value):
     :param maps: fuel maps; the rated one where there are none
     :param map_position: the map chosen, from 1
     :param differential: differential of each driven axle
+    :param engine_braking: drag of the closed engine over the mean pressure of a four-stroke one [-]
     """
 
     torque_nm: tuple[tuple[Speed, Torque], ...] = Field(min_length=3, max_length=400)
@@ -221,6 +255,7 @@ class Powertrain(Value):
     maps: tuple[FuelMap, ...] = Field((), max_length=12)
     map_position: float = Field(1.0, ge=1, le=12)
     differential: Differential = Differential()
+    engine_braking: float = Field(0.7, ge=0, le=2)
 
     @property
     def fuel_map(self) -> FuelMap:
@@ -278,7 +313,8 @@ class Compound(Value):
     :param cliff_wear: wear at the cliff [-]
     :param cliff_loss: further grip lost between the cliff and a bare tyre [-]
     :param rolling: rolling resistance over load [-]
-    :param warm_up: how quickly its surface takes up heat, over that of the car's usual tyre [-]
+    :param warm_up: how quickly its skin takes up heat, over that of the car's usual tyre [-]
+    :param fade_loss: grip that a tread lost to long heat lacks, until it has been spared [-]
     """
 
     key: Key
@@ -305,6 +341,40 @@ class Compound(Value):
     cliff_loss: float = Field(ge=0, le=0.8)
     rolling: float = Field(ge=0, le=0.1)
     warm_up: float = Field(1.0, ge=0.2, le=5)
+    fade_loss: float = Field(0.045, ge=0, le=0.3)
+
+
+class TyreHeat(Value):
+    """How the heat of one tyre flows: skin, tread, and carcass with its gas.
+
+    :param skin_j_per_k: heat capacity of the tread's skin [J/K]
+    :param tread_j_per_k: heat capacity of the rest of the tread [J/K]
+    :param carcass_j_per_k: heat capacity of the carcass with its gas [J/K]
+    :param skin_tread_w_per_k: heat between skin and tread [W/K]
+    :param tread_carcass_w_per_k: heat between tread and carcass [W/K]
+    :param air: heat from the skin to the air, times speed to the power 0.8 [W/K]
+    :param road: heat from the skin to the road, times the root of speed [W/K]
+    :param wall: heat from the carcass through the sidewalls, times speed to the power 0.8 [W/K]
+    :param slide_share: part of the sliding work that the tyre keeps [-]
+    """
+
+    skin_j_per_k: float = Field(gt=10, le=20_000)
+    tread_j_per_k: float = Field(gt=20, le=50_000)
+    carcass_j_per_k: float = Field(gt=20, le=50_000)
+    skin_tread_w_per_k: float = Field(gt=0, le=2000)
+    tread_carcass_w_per_k: float = Field(gt=0, le=2000)
+    air: float = Field(ge=0.001, le=50)
+    road: float = Field(ge=0, le=200)
+    wall: float = Field(ge=0.001, le=50)
+    slide_share: float = Field(gt=0, le=1)
+
+
+#: A tyre of 10 kJ/K whose numbers are scaled where a car gives no `heat` of its own. Source: an assumption (docs/model.md).
+_USUAL_HEAT = TyreHeat(
+    skin_j_per_k=700, tread_j_per_k=4050, carcass_j_per_k=4200, skin_tread_w_per_k=61, tread_carcass_w_per_k=65, air=1.03, road=7.7,
+    wall=1.6, slide_share=0.44,
+)  # fmt: skip
+_USUAL_J_PER_K, _KEPT_OF_SLIDING = 10_500.0, 2.2
 
 
 class Tyres(Value):
@@ -314,13 +384,14 @@ class Tyres(Value):
     :param cold_kpa: cold gauge pressure of each wheel [kPa]
     :param cold_at_c: temperature at which cold pressures are set [degC]
     :param camber_deg: static camber of each wheel; negative leans the top inwards [deg]
-    :param heat_share: part of the sliding work that heats the tyre [-]
-    :param cooling_w_per_k: heat lost from the surface per kelvin at standstill [W/K]
-    :param cooling_w_per_k_ms: growth of surface cooling with speed [W/K per m/s]
-    :param heat_capacity_j_per_k: heat capacity of one tyre with its gas and rim [J/K]
-    :param surface_share: share of the heat capacity in the tread's surface [-]
-    :param conduction_w_per_k: heat between surface and carcass [W/K]
-    :param carcass_w_per_k: heat lost from the carcass to rim and air [W/K]
+    :param heat_share: part of the sliding work that heats the tyre's grip, where no `heat` is given [-]
+    :param cooling_w_per_k: no longer read; kept for older files [W/K]
+    :param cooling_w_per_k_ms: no longer read; kept for older files [W/K per m/s]
+    :param heat_capacity_j_per_k: heat capacity of one tyre with its gas and rim, where no `heat` is given [J/K]
+    :param surface_share: no longer read; kept for older files [-]
+    :param conduction_w_per_k: no longer read; kept for older files [W/K]
+    :param carcass_w_per_k: no longer read; kept for older files [W/K]
+    :param heat: how the heat of a front and of a rear tyre flows; scaled from a usual tyre where there is none
     :param compounds: the compounds that fit
     """
 
@@ -328,14 +399,23 @@ class Tyres(Value):
     cold_kpa: tuple[Pressure, Pressure, Pressure, Pressure]
     cold_at_c: float = Field(20.0, ge=-20, le=60)
     camber_deg: tuple[Angle, Angle, Angle, Angle]
-    heat_share: float = Field(gt=0, le=1)
-    cooling_w_per_k: float = Field(gt=0, le=500)
-    cooling_w_per_k_ms: float = Field(ge=0, le=20)
-    heat_capacity_j_per_k: float = Field(gt=500, le=100_000)
+    heat_share: float = Field(0.2, gt=0, le=1)
+    cooling_w_per_k: float = Field(20.0, gt=0, le=500)
+    cooling_w_per_k_ms: float = Field(0.8, ge=0, le=20)
+    heat_capacity_j_per_k: float = Field(10_500.0, gt=500, le=100_000)
     surface_share: float = Field(0.2, ge=0.02, le=0.9)
     conduction_w_per_k: float = Field(100.0, gt=0, le=1000)
     carcass_w_per_k: float = Field(4.0, gt=0, le=200)
+    heat: tuple[TyreHeat, TyreHeat] | None = None
     compounds: tuple[Compound, ...] = Field(min_length=1, max_length=20)
+
+    def heat_of(self, wheel: int) -> TyreHeat:
+        """How the heat of a wheel's tyre flows."""
+        if self.heat is not None:
+            return self.heat[wheel // 2]
+        scale = self.heat_capacity_j_per_k / _USUAL_J_PER_K
+        sized = {name: scale * value for name, value in _USUAL_HEAT if name != "slide_share"}
+        return TyreHeat(**sized, slide_share=min(_KEPT_OF_SLIDING * self.heat_share, 1.0))
 
     def compound(self, key: str) -> Compound:
         """The compound with this key; `KeyError` if the car has none."""
@@ -351,11 +431,17 @@ class Steering(Value):
     :param ratio: turn of the steering wheel over that of the front wheels [-]
     :param hands_deg_per_s: how fast the wheel is turned [deg/s]
     :param jerk_ms3: how fast lateral acceleration is made to rise [m/s3]
+    :param caster_deg: caster, which with `offset_mm` lifts the frame on its inner front wheel as it is steered [deg]
+    :param offset_mm: distance of the wheel's middle from its steering axis [mm]
+    :param frame_nm_per_deg: twist of a frame without springs; 0 where steering does not lift it [N m/deg]
     """
 
     ratio: float = Field(13.0, gt=0.5, le=40)
     hands_deg_per_s: float = Field(400.0, ge=50, le=2000)
     jerk_ms3: float = Field(30.0, ge=3, le=300)
+    caster_deg: float = Field(0.0, ge=-5, le=40)
+    offset_mm: float = Field(0.0, ge=0, le=300)
+    frame_nm_per_deg: float = Field(0.0, ge=0, le=10_000)
 
 
 class Car(Value):

@@ -12,94 +12,144 @@ from .car import Compound, Tyres
 #: of the tread, as a share of its heat over its surroundings. Source: assumptions of this product (docs/model.md).
 CAMBER_SPREAD, PRESSURE_SPREAD = 0.045, 0.5
 
-#: Share of the rolling loss that warms the tread; the rest warms the carcass. Source: an assumption of this product.
-_FLEX_IN_TREAD = 0.7
+#: Shares of the rolling loss that warm skin, tread and carcass. Source: an assumption of this product (docs/model.md, tyre heat).
+FLEX = (0.15, 0.50, 0.35)
+#: Share of the skin in the temperature that makes grip; the tread below it has the rest. Source: an assumption of this product.
+SKIN = 0.5
+#: Speeds' powers in the cooling to air and to the road. Source: forced convection of a turbulent layer; a short contact of half-spaces
+#: (Carslaw & Jaeger, Conduction of Heat in Solids, ch. 2).
+_AIR_POWER, _ROAD_POWER = 0.8, 0.5
+#: Fade in long heat: it begins so far past the best temperature, is whole so much further on [K], builds up and comes back with these
+#: times [s], and this share of each rise stays. Source: assumptions of this product (docs/model.md, fade).
+_FADE_FROM_K, _FADE_OVER_K, _FADE_UP_S, _FADE_BACK_S, _FADE_STAYS = 8.0, 12.0, 90.0, 200.0, 0.1
+#: Rise of the tread over its best that doubles its wear [K]. Source: Grosch & Schallamach 1961, from memory: 25 to 35 K.
+_WEAR_DOUBLES_K = 30.0
+
+Layers = tuple[float, float, float]
+
+
+def grip_c(skin_c: float, tread_c: float) -> float:
+    """The temperature that makes a tread's grip [degC]."""
+    return SKIN * skin_c + (1.0 - SKIN) * tread_c
 
 
 @dataclass(frozen=True)
 class Flow:
-    """Heat that goes in and out of a tyre over a lap.
+    """Heat that goes in and out of a tyre over a lap, in three layers: skin, tread, and carcass with its gas.
 
-    :param surface_w: heat that the tread takes up [W]
+    Source: heat balance of three bodies (after Sorniotti 2009; Kelly & Sharp 2012; Farroni et al. 2014, from memory).
+
+    :param skin_w: heat that the skin takes up [W]
+    :param tread_w: heat that the tread takes up [W]
     :param carcass_w: heat that the carcass takes up [W]
-    :param cooling: from the surface to air and track [W/K]
-    :param conduction: between surface and carcass [W/K]
-    :param loss: from the carcass to rim and air [W/K]
-    :param ambient_c: what the surface cools to, the mean of air and track [degC]
-    :param air_c: what the carcass cools to [degC]
+    :param air: from the skin to the air [W/K]
+    :param road: from the skin to the road [W/K]
+    :param skin_tread: between skin and tread [W/K]
+    :param tread_carcass: between tread and carcass [W/K]
+    :param wall: from the carcass through the sidewalls to the air [W/K]
+    :param air_c: of the air [degC]
+    :param road_c: of the road [degC]
     """
 
-    surface_w: float
+    skin_w: float
+    tread_w: float
     carcass_w: float
-    cooling: float
-    conduction: float
-    loss: float
-    ambient_c: float
+    air: float
+    road: float
+    skin_tread: float
+    tread_carcass: float
+    wall: float
     air_c: float
+    road_c: float
 
-    def carcass_c(self, surface_c: float) -> float:
-        """Carcass temperature that a steady surface leads to [degC]: heat in equals heat out.
+    def _system(self) -> tuple[np.ndarray, np.ndarray]:
+        """Matrix and right side of the balance K T = q."""
+        up, down = self.skin_tread, self.tread_carcass
+        matrix = np.array(
+            [[self.air + self.road + up, -up, 0.0], [-up, up + down, -down], [0.0, -down, down + self.wall]]
+        )  # fmt: skip
+        side = np.array(
+            [self.skin_w + self.air * self.air_c + self.road * self.road_c, self.tread_w, self.carcass_w + self.wall * self.air_c]
+        )
+        return matrix, side
 
-        Source: heat balance of two bodies at rest.
+    def settled_c(self) -> Layers:
+        """Temperatures of skin, tread and carcass at which heat in and out are equal [degC].
+
+        Source: heat balance of three bodies at rest.
         """
-        inside = self.carcass_w + self.conduction * surface_c + self.loss * self.air_c
-        return inside / (self.conduction + self.loss)
+        skin, tread, carcass = np.linalg.solve(*self._system())
+        return float(skin), float(tread), float(carcass)
 
-    def settled_c(self) -> tuple[float, float]:
-        """Temperatures of surface and carcass at which heat in and out are equal [degC].
+    def beside_c(self, grip: float) -> Layers:
+        """Skin, tread and carcass of a tyre whose grip has a temperature, at rest otherwise [degC]: the skin takes up what that needs."""
+        matrix, side = self._system()
+        unit = np.linalg.solve(matrix, np.array([1.0, 0.0, 0.0]))
+        rest = np.linalg.solve(matrix, side)
+        more = (grip - grip_c(rest[0], rest[1])) / grip_c(unit[0], unit[1])
+        skin, tread, carcass = rest + more * unit
+        return float(skin), float(tread), float(carcass)
 
-        Source: heat balance of two bodies at rest.
-        """
-        through = self.conduction / (self.conduction + self.loss)
-        inside = self.surface_w + self.cooling * self.ambient_c + through * (self.carcass_w + self.loss * self.air_c)
-        surface = inside / (self.cooling + self.conduction - through * self.conduction)
-        return surface, self.carcass_c(surface)
+    def after_c(self, start: Layers, capacity: Layers, seconds: float) -> Layers:
+        """Temperatures of skin, tread and carcass after some time at this flow [degC].
 
-    def after_c(self, start: tuple[float, float], capacity: tuple[float, float], seconds: float) -> tuple[float, float]:
-        """Temperatures of surface and carcass after some time at this flow [degC].
-
-        Two bodies that exchange heat, C dT/dt = q - K T, solved exactly with the eigenvectors of K/C (both are real: the
+        Three bodies that exchange heat, C dT/dt = q - K T, solved exactly with the eigenvectors of K/C (all are real: the
         system is a chain of conductances).
 
         Source: eigenvectors of a linear system.
 
         :param start: temperatures before [degC]
-        :param capacity: heat capacity of surface and carcass [J/K]
+        :param capacity: heat capacity of each [J/K]
         """
-        matrix = np.array(
-            [
-                [-(self.cooling + self.conduction) / capacity[0], self.conduction / capacity[0]],
-                [self.conduction / capacity[1], -(self.conduction + self.loss) / capacity[1]],
-            ]
-        )
-        goal = np.array(self.settled_c())
-        rates, vectors = np.linalg.eig(matrix)
+        matrix, side = self._system()
+        goal = np.linalg.solve(matrix, side)
+        rates, vectors = np.linalg.eig(-matrix / np.array(capacity)[:, None])
         parts = np.linalg.solve(vectors, np.array(start) - goal)
-        now = goal + vectors @ (np.exp(rates * seconds) * parts)
-        return float(now[0]), float(now[1])
+        skin, tread, carcass = np.real(goal + vectors @ (np.exp(rates * seconds) * parts))
+        return float(skin), float(tread), float(carcass)
 
 
-def flow(tyres: Tyres, conditions: Conditions, slide_w: float, rolling_w: float, speed_ms: float) -> Flow:
+def flow(tyres: Tyres, conditions: Conditions, wheel: int, slide_w: float, rolling_w: float, speed_ms: float) -> Flow:
     """The heat balance of a tyre of this car.
 
-    :param slide_w: sliding power, of which the tyre keeps `heat_share` [W]
+    :param wheel: 0 to 3
+    :param slide_w: sliding power, of which the tyre keeps `slide_share` [W]
     :param rolling_w: rolling loss [W]
     :param speed_ms: mean speed [m/s]
     """
-    cooling = tyres.cooling_w_per_k + tyres.cooling_w_per_k_ms * speed_ms
-    ambient = conditions.ambient_c
-    surface = tyres.heat_share * slide_w + _FLEX_IN_TREAD * rolling_w
-    carcass = (1.0 - _FLEX_IN_TREAD) * rolling_w
-    return Flow(surface, carcass, cooling, tyres.conduction_w_per_k, tyres.carcass_w_per_k, ambient, conditions.air_c)
+    heat = tyres.heat_of(wheel)
+    in_air, on_road = speed_ms**_AIR_POWER, speed_ms**_ROAD_POWER
+    return Flow(
+        heat.slide_share * slide_w + FLEX[0] * rolling_w, FLEX[1] * rolling_w, FLEX[2] * rolling_w, heat.air * in_air,
+        heat.road * on_road, heat.skin_tread_w_per_k, heat.tread_carcass_w_per_k, heat.wall * in_air, conditions.air_c,
+        conditions.track_c,
+    )  # fmt: skip
 
 
-def capacities(tyres: Tyres, compound: Compound) -> tuple[float, float]:
-    """Heat capacity of surface and carcass [J/K]; a compound that warms up quickly has a surface that holds little.
+def capacities(tyres: Tyres, compound: Compound, wheel: int) -> Layers:
+    """Heat capacity of skin, tread and carcass [J/K]; a compound that warms up quickly has a skin that holds little."""
+    heat = tyres.heat_of(wheel)
+    return heat.skin_j_per_k / compound.warm_up, heat.tread_j_per_k, heat.carcass_j_per_k
 
-    Source: heat capacity is mass times specific heat; shares of tread and carcass are the car file's.
+
+def faded(compound: Compound, fade: float, kept: float, tread_c: float, seconds: float) -> tuple[float, float]:
+    """Fade of a tread after some time at a temperature, and the part of it that stays [-].
+
+    Source: an assumption of this product (docs/model.md, fade): F' = (x2 - F)/tau.
+
+    :param fade: before
+    :param kept: the part that stays, before
     """
-    surface = tyres.surface_share * tyres.heat_capacity_j_per_k
-    return surface / compound.warm_up, tyres.heat_capacity_j_per_k - surface
+    x = min(max((tread_c - compound.temperature_opt_c - _FADE_FROM_K) / _FADE_OVER_K, 0.0), 1.0)
+    goal = x * x
+    after = goal + (fade - goal) * math.exp(-seconds / (_FADE_UP_S if goal > fade else _FADE_BACK_S))
+    kept += _FADE_STAYS * max(after - fade, 0.0)
+    return max(after, kept), kept
+
+
+def wear_rate(compound: Compound, tread_c: float) -> float:
+    """Share of the tread that one megajoule of sliding takes at a temperature [1/MJ]."""
+    return compound.wear_per_mj * float(2.0 ** (max(0.0, tread_c - compound.temperature_opt_c) / _WEAR_DOUBLES_K))
 
 
 def tread_c(surface_c: float, ambient_c: float, excess_deg: float, pressure_error: float) -> tuple[float, float, float]:

@@ -24,7 +24,8 @@ LEVERS: frozenset[str] = frozenset(
     + [f"powertrain.gears.{gear}" for gear in range(10)]
     + [f"ballast.{index}.kg" for index in range(8)]
     + ["aero.wing_position", "aero.front_wing_position", "aero.ride_front_mm", "aero.ride_rear_mm"]
-    + ["brakes.front_share", "fuel_l", "mass.cross_shift", "mass.driver_kg"]
+    + ["brakes.front_share", "fuel_l", "mass.cross_shift", "mass.driver_kg", "mass.seat_back_mm", "mass.seat_up_mm"]
+    + ["steering.caster_deg", "steering.frame_nm_per_deg"]
     + ["powertrain.final_drive", "powertrain.restrictor", "powertrain.map_position", "powertrain.front_drive_share"]
     + [f"powertrain.differential.{field}" for field in ("preload_nm", "power", "coast")]
 )
@@ -50,6 +51,8 @@ def missing(car: "Car", lever: str) -> str:
         return f"ballast position {int(parts[1]) + 1} of {len(car.ballast)}"
     if lever == "powertrain.map_position" and not car.powertrain.maps:
         return "any fuel map"
+    if lever == "steering.frame_nm_per_deg" and not (car.front.rigid and car.rear.rigid):
+        return "a frame without springs"
     if first in _AXLES:
         rigid = (car.front if first == "front" else car.rear).rigid
         if rigid and ("spring" in lever or "bar_n" in lever or "damper" in lever):

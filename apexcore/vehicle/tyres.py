@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from ..circuit.conditions import KELVIN
 from .car import Compound
 
+HOT_SIDE = 0.9  #: width of the grip's peak above its best temperature over that below. Source: an assumption of this product [-]
 ATMOSPHERE_KPA = 101.325  #: used to turn gauge into absolute pressure [kPa]
 
 Four = tuple[float, float, float, float]
@@ -25,15 +26,34 @@ class TyreState:
     """State of the four tyres at one moment, wheels in the car's order.
 
     :param compounds: compound of each axle, front and rear
-    :param temperature_c: mean temperature of each tread's surface, which makes its grip [degC]
+    :param temperature_c: mean temperature of each tread, skin and below, that makes its grip [degC]
     :param carcass_c: temperature of each carcass and its gas, which makes its pressure [degC]
     :param wear: worn share of each tread [-]
+    :param skin_c: of each tread's skin; `temperature_c` if not given [degC]
+    :param tread_c: of each tread below it; `temperature_c` if not given [degC]
+    :param fade: how far each has faded in long heat, 0 to 1 [-]
+    :param fade_kept: part of it that does not come back [-]
     """
 
     compounds: tuple[Compound, Compound]
     temperature_c: Four
     carcass_c: Four
     wear: Four
+    skin_c: Four | None = None
+    tread_c: Four | None = None
+    fade: Four = (0.0, 0.0, 0.0, 0.0)
+    fade_kept: Four = (0.0, 0.0, 0.0, 0.0)
+
+    def layers_c(self, wheel: int) -> tuple[float, float, float]:
+        """Temperatures of skin, tread and carcass of a wheel [degC]."""
+        skin, tread = self.skin_c or self.temperature_c, self.tread_c or self.temperature_c
+        return skin[wheel], tread[wheel], self.carcass_c[wheel]
+
+    def grip(self, wheel: int) -> float:
+        """Grip that heat, wear and fade leave a wheel [-]."""
+        compound = self.compound(wheel)
+        heat = temperature_grip(compound, self.temperature_c[wheel])
+        return heat * wear_grip(compound, self.wear[wheel]) * (1.0 - compound.fade_loss * self.fade[wheel])
 
     def compound(self, wheel: int) -> Compound:
         """The compound on a wheel (0 to 3)."""
@@ -57,9 +77,11 @@ def temperature_grip(compound: Compound, temperature_c: float) -> float:
     """Grip left by tyre temperature [-]: 1/(1 + loss x2), x the distance from the best in widths.
 
     The bell shape is common to measured tyres (Pacejka, Tire and Vehicle Dynamics, ch. 1); the fraction keeps it
-    positive for any temperature.
+    positive for any temperature. Hot tyres lose a little sooner than cold ones (an assumption).
     """
     x = (temperature_c - compound.temperature_opt_c) / compound.temperature_width_c
+    if x > 0.0:
+        x /= HOT_SIDE
     return 1.0 / (1.0 + compound.temperature_loss * x * x)
 
 

@@ -40,7 +40,7 @@ def weights(car: Car) -> Weights:
     extra = sum(ballast.kg for ballast in car.ballast)
     total = body + fuel + extra
     length = car.wheelbase_m
-    moment = body * (1.0 - mass.front_share) * length + fuel * mass.tank_from_front_m
+    moment = body * (1.0 - mass.front_share) * length + fuel * mass.tank_from_front_m + mass.driver_kg * mass.seat_back_mm / 1000.0
     behind = (moment + sum(ballast.kg * ballast.from_front_m for ballast in car.ballast)) / total
     if not 0.02 * length < behind < 0.98 * length:
         raise InputError("centre of gravity", f"{behind:.2f} m behind the front axle", f"0 to {length:.2f} m")
@@ -49,7 +49,7 @@ def weights(car: Car) -> Weights:
     if not 0.1 < left < 0.9:
         raise InputError("centre of gravity", f"{100 * left:.0f} % on the left wheels", "10 % to 90 %")
     ride = (car.aero.ride_front_mm + car.aero.ride_rear_mm) / 2 - sum(car.aero.ride_reference_mm) / 2
-    height = body * (mass.cg_height_m + ride / 1000.0) + fuel * mass.tank_height_m
+    height = body * (mass.cg_height_m + ride / 1000.0) + fuel * mass.tank_height_m + mass.driver_kg * mass.seat_up_mm / 1000.0
     height = (height + sum(ballast.kg * ballast.height_m for ballast in car.ballast)) / total
     weight, front = total * GRAVITY, 1.0 - behind / length
     cross = (1.0 - left) * front + left * (1.0 - front) + mass.cross_shift

@@ -36,7 +36,7 @@ from apexcore.trim.reading.drift import DriftLap
 from apexcore.trim.reading.life import life_from_stint, life_from_tread
 from apexcore.trim.reading.ride import ride_ends
 from apexcore.vehicle.car import Axle, Ballast, Car, Compound
-from apexcore.vehicle.heat import capacities, flow, tread_c
+from apexcore.vehicle.heat import capacities, faded, flow, tread_c, wear_rate
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import base_sheet
 from apexcore.vehicle.tyres import temperature_grip, wear_grip
@@ -108,7 +108,7 @@ def test_a_place_parts_gravity_by_bank_and_slope() -> None:
     g = GRAVITY
     expected = [
         0.02, 0.02 * math.cos(bank), g * math.cos(slope) * math.sin(bank), g * math.cos(slope) * math.cos(bank),
-        0.02 * math.sin(bank) + 0.004, g * math.sin(slope), math.cos(0.7), math.sin(0.7), 1.0,
+        0.02 * math.sin(bank) + 0.004, g * math.sin(slope), math.cos(0.7), math.sin(0.7), 1.0, 1.0, 1.0, 1.0, 1.0,
     ]  # fmt: skip
     assert row == pytest.approx(expected, rel=1e-12)
 
@@ -118,7 +118,7 @@ def test_a_place_parts_gravity_by_bank_and_slope() -> None:
 
 def test_the_temperature_bell_loses_its_share_at_its_width(car: Car) -> None:
     compound = changed(car.tyres.compounds[0], temperature_opt_c=80.0, temperature_width_c=20.0, temperature_loss=0.25)
-    for widths, grip in ((0, 1.0), (1, 1 / 1.25), (-1, 1 / 1.25), (2, 1 / 2.0), (-3, 1 / 3.25)):
+    for widths, grip in ((0, 1.0), (0.9, 1 / 1.25), (-1, 1 / 1.25), (1.8, 1 / 2.0), (-3, 1 / 3.25)):  # the hot side is a tenth narrower
         assert temperature_grip(compound, 80.0 + 20.0 * widths) == pytest.approx(grip, rel=1e-12)
 
 
@@ -128,27 +128,50 @@ def test_wear_is_straight_to_the_cliff_and_quadratic_beyond(car: Car) -> None:
         assert wear_grip(compound, worn) == pytest.approx(grip, rel=1e-12)
 
 
-def test_the_tread_takes_seven_tenths_of_the_flexing(car: Car) -> None:
-    balance = flow(car.tyres, Conditions(air_c=10, track_c=30), 1000.0, 500.0, 40.0)
-    assert balance.surface_w == pytest.approx(car.tyres.heat_share * 1000.0 + 350.0)
-    assert balance.carcass_w == pytest.approx(150.0)
-    assert balance.cooling == pytest.approx(car.tyres.cooling_w_per_k + 40.0 * car.tyres.cooling_w_per_k_ms)
-    assert (balance.ambient_c, balance.air_c) == (20.0, 10.0)
+def test_flexing_is_shared_by_skin_tread_and_carcass_and_air_and_road_cool(car: Car) -> None:
+    heat = car.tyres.heat_of(2)
+    balance = flow(car.tyres, Conditions(air_c=10, track_c=30), 2, 1000.0, 500.0, 49.0)
+    assert balance.skin_w == pytest.approx(heat.slide_share * 1000.0 + 75.0)
+    assert (balance.tread_w, balance.carcass_w) == pytest.approx((250.0, 175.0))
+    assert balance.road == pytest.approx(7.0 * heat.road) and balance.air == pytest.approx(heat.air * 49.0**0.8)
+    assert balance.wall == pytest.approx(heat.wall * 49.0**0.8) and (balance.road_c, balance.air_c) == (30.0, 10.0)
 
 
 def test_a_settled_tyre_gives_off_what_it_takes_up(car: Car) -> None:
-    balance = flow(car.tyres, Conditions(), 2000.0, 800.0, 45.0)
-    surface, carcass = balance.settled_c()
-    through = balance.conduction * (surface - carcass)
-    assert balance.surface_w == pytest.approx(balance.cooling * (surface - balance.ambient_c) + through)
-    assert balance.carcass_w + through == pytest.approx(balance.loss * (carcass - balance.air_c))
+    balance = flow(car.tyres, Conditions(), 0, 2000.0, 800.0, 45.0)
+    skin, tread, carcass = balance.settled_c()
+    up, down = balance.skin_tread * (skin - tread), balance.tread_carcass * (tread - carcass)
+    assert balance.skin_w == pytest.approx(balance.air * (skin - balance.air_c) + balance.road * (skin - balance.road_c) + up)
+    assert balance.tread_w + up == pytest.approx(down)
+    assert balance.carcass_w + down == pytest.approx(balance.wall * (carcass - balance.air_c))
 
 
-def test_heat_capacity_is_shared_and_a_quick_compound_holds_less(car: Car) -> None:
-    quick = changed(car.tyres.compounds[0], warm_up=2.0)
-    surface, carcass = capacities(car.tyres, quick)
-    assert surface == pytest.approx(0.5 * car.tyres.surface_share * car.tyres.heat_capacity_j_per_k)
-    assert carcass == pytest.approx((1 - car.tyres.surface_share) * car.tyres.heat_capacity_j_per_k)
+def test_a_quick_compound_has_a_skin_that_holds_less(car: Car) -> None:
+    heat, quick = car.tyres.heat_of(0), changed(car.tyres.compounds[0], warm_up=2.0)
+    assert capacities(car.tyres, quick, 0) == pytest.approx((0.5 * heat.skin_j_per_k, heat.tread_j_per_k, heat.carcass_j_per_k))
+
+
+def test_a_car_without_heat_of_its_own_has_a_usual_tyre_of_its_size(car: Car) -> None:
+    plain = changed(car.tyres, heat=None, heat_capacity_j_per_k=5250.0, heat_share=0.2)
+    usual = changed(car.tyres, heat=None, heat_capacity_j_per_k=10_500.0, heat_share=0.2)
+    assert plain.heat_of(1).tread_j_per_k == pytest.approx(0.5 * usual.heat_of(1).tread_j_per_k)
+    assert plain.heat_of(1).slide_share == pytest.approx(0.44) == usual.heat_of(1).slide_share
+
+
+def test_a_tread_fades_past_its_best_and_comes_back_but_for_a_tenth(car: Car) -> None:
+    """F' = (x2 - F)/90 s up, /200 s back, x from 8 K to 20 K past the best."""
+    compound = changed(car.tyres.compounds[0], temperature_opt_c=80.0)
+    assert faded(compound, 0.0, 0.0, 87.9, 100.0) == (0.0, 0.0)
+    up, kept = faded(compound, 0.0, 0.0, 94.0, 90.0)  # x = 0.5
+    assert up == pytest.approx(0.25 * (1 - math.exp(-1))) and kept == pytest.approx(0.1 * up)
+    back, after = faded(compound, up, kept, 60.0, 200.0)
+    assert back == pytest.approx(up * math.exp(-1)) and after == kept
+    assert faded(compound, up, kept, 60.0, 1e5)[0] == pytest.approx(kept)
+
+
+def test_wear_doubles_with_thirty_kelvin_too_many(car: Car) -> None:
+    compound = changed(car.tyres.compounds[0], temperature_opt_c=80.0, wear_per_mj=0.04)
+    assert [wear_rate(compound, c) for c in (50.0, 80.0, 110.0, 140.0)] == pytest.approx([0.04, 0.04, 0.08, 0.16])
 
 
 def test_the_thirds_of_a_tread_part_by_camber_and_pressure() -> None:
@@ -286,7 +309,7 @@ def test_wings_turn_the_car_about_its_axles(car: Car) -> None:
 
 def test_ride_and_rake_move_downforce(car: Car) -> None:
     base = changed(
-        car.aero, lift_area_m2=2.0, front_share=0.4, lift_per_mm=0.01, share_per_mm=0.002, ride_reference_mm=(60.0, 70.0),
+        car.aero, floor=None, lift_area_m2=2.0, front_share=0.4, lift_per_mm=0.01, share_per_mm=0.002, ride_reference_mm=(60.0, 70.0),
         wing_position=0.0, front_wing_position=0.0, ride_front_mm=60.0, ride_rear_mm=70.0,
     )  # fmt: skip
     _, front, rear = aero_areas(changed(car, aero=base))
@@ -298,7 +321,7 @@ def test_ride_and_rake_move_downforce(car: Car) -> None:
 
 
 def test_springs_and_tyres_are_in_series(car: Car) -> None:
-    axle: Axle = changed(car.front, track_m=1.6, spring_n_per_mm=(80.0, 120.0), motion_ratio=0.8, bar_n_per_mm=36.0, tyre_n_per_mm=200.0)
+    axle: Axle = changed(car.front, track_m=1.6, spring_n_per_mm=(100.0, 100.0), motion_ratio=0.8, bar_n_per_mm=36.0, tyre_n_per_mm=200.0)
     wheel = 100.0 * 0.64 + 36.0  # N/mm at the wheel, as a roll rate with the bar
     each = wheel * 200.0 / (wheel + 200.0)
     assert roll_stiffness(axle) == pytest.approx(each * 1000.0 * 1.6**2 / 2.0)
@@ -334,16 +357,20 @@ def test_toe_drags_with_its_square(car: Car) -> None:
     assert rolling_share(toed, compound, 3) == pytest.approx(0.01 + 20.0 * math.radians(2.0) ** 2)
 
 
-def test_a_stint_burns_wears_and_begins_a_third_of_the_way_up() -> None:
+def test_a_stint_burns_wears_and_begins_on_the_way_up() -> None:
     lap_case, _ = demo_lap_case("wisp_125", "thistledown")
     sheet = base_sheet(lap_case.car)
     assert out_lap_c(lap_case)[0] == pytest.approx(
-        lap_case.conditions.ambient_c + 0.35 * (lap_case.compounds[0].temperature_opt_c - lap_case.conditions.ambient_c)
+        lap_case.conditions.ambient_c + 0.70 * (lap_case.compounds[0].temperature_opt_c - lap_case.conditions.ambient_c)
     )
     one, two = solve_stint(lap_case, sheet, 4.0, 2)
     assert two.fuel_l == pytest.approx(4.0 - one.lap.fuel_l)
     worn = [lap_case.compounds[w // 2].wear_per_mj * one.lap.slip_energy_j[w] / 1e6 for w in range(4)]
-    assert two.wear == pytest.approx(worn)
+    assert two.wear == pytest.approx(worn)  # no tread is past its best yet
+    hot, around = solve_lap(lap_case, sheet, fuel_l=4.0).tyres, lap_case.conditions.ambient_c
+    for w in range(4):
+        begun = [around + share * (c - around) for share, c in zip((0.70, 0.70, 0.55), hot.layers_c(w), strict=True)]
+        assert one.lap.tyres.layers_c(w) == pytest.approx(begun)
 
 
 def test_fuel_is_the_engines_work_at_its_consumption(car: Car) -> None:

@@ -81,7 +81,7 @@ def test_gears_bias_and_weights_are_the_cores(page: Page) -> None:
     first_sheet(page, "Figures")
     lap_case, sheet, lap = core()
     page.get_by_role("link", name="Gears, brakes, weights").click()
-    ideal, _ = ideal_on_lap(lap)
+    ideal, _ = ideal_on_lap(lap, adjusted(lap_case.car, sheet))
     expect(page.get_by_role("row", name=re.compile("^sheet fuel load, "))).to_contain_text(f"{100 * ideal:.1f} %")
     spans = demo_lap_case("brackendale_gt", "sallowmere_fen")[1]
     tollgate = next(corner for corner in corner_gears(lap_case, sheet, lap, spans) if corner.name == "Tollgate")

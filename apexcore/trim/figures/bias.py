@@ -7,6 +7,7 @@ import numpy as np
 
 from ...circuit.conditions import GRAVITY
 from ...circuit.line import CornerSpan
+from ...lap.assembly import engine_drag_n
 from ...lap.solver import Lap, LapCase, solve_lap
 from ...quantities.text import format_number
 from ...vehicle.car import WHEEL_WORDS, WHEELS, Car
@@ -67,15 +68,22 @@ class Locking:
     margin: float
 
 
-def ideal_on_lap(lap: Lap) -> tuple[float, float]:
-    """Ideal front share in the hardest stop of a lap [-], and its deceleration [m/s2].
+def ideal_on_lap(lap: Lap, car: Car) -> tuple[float, float]:
+    """Ideal front share of the brakes in the hardest stop of a lap [-], and its deceleration [m/s2].
 
     Both axles lock together where braking is shared like their longitudinal capacity; the loads of that moment, air and
-    slope included, stand for it (Milliken & Milliken, ch. 21).
+    slope included, stand for it (Milliken & Milliken, ch. 21). The closed engine brakes the driven wheels already: the brakes'
+    own share is the further forward for a car driven at the rear.
+
+    :param car: as the sheet sets it
     """
     hardest = int(lap.column("accel").argmin())
     loads = [float(lap.column(f"load_{wheel}")[hardest]) for wheel in WHEELS]
-    return (loads[0] + loads[1]) / sum(loads), -float(lap.column("accel")[hardest])
+    share = (loads[0] + loads[1]) / sum(loads)
+    brakes = float(lap.column("brake")[hardest]) * car.brakes.max_force_n
+    engine = engine_drag_n(car, float(lap.column("speed")[hardest]), int(lap.column("gear")[hardest]))
+    ideal = share + (share - car.powertrain.front_drive_share) * engine / max(brakes, engine, 1.0)
+    return min(max(ideal, 0.0), 1.0), -float(lap.column("accel")[hardest])
 
 
 #: Fuel on board of a car that is almost empty, as a share of its tank [-].
@@ -108,7 +116,7 @@ def bias_cases(lap_case: LapCase, sheet: Sheet, initial_guess: Lap, fuels: Seque
             if here is lap_case and fuel == car.fuel_l
             else solve_lap(here, sheet, fuel_l=fuel, initial_guess=initial_guess if here is lap_case else None)
         )
-        cases.append(BiasCase(words, fuel, *ideal_on_lap(lap)))
+        cases.append(BiasCase(words, fuel, *ideal_on_lap(lap, car)))
     return cases
 
 

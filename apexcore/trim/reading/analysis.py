@@ -161,7 +161,7 @@ def _warnings(lap_case: LapCase, car: Car, lap: Lap, tyres: Sequence[TyreAnalysi
             side = "above" if error > 0 else "below"
             found.append(f"{WHEEL_WORDS[tyre.wheel].capitalize()} hot pressure is {abs(error):.0f} kPa {side} target.")
     if car.free_item("brakes.front_share") is not None and (end := locks_first(car, lap)):
-        share, ideal = 100 * car.brakes.front_share, 100 * ideal_on_lap(lap)[0]
+        share, ideal = 100 * car.brakes.front_share, 100 * ideal_on_lap(lap, car)[0]
         found.append(f"{end.capitalize()} locks first under the hardest braking: bias {share:.1f} % front, ideal {ideal:.1f} %.")
     last = len(car.powertrain.gears)
     limit = limit_speed_ms(car, last)

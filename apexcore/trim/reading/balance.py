@@ -34,7 +34,7 @@ _BRAKING = 0.02
 #: is no braking at all, as a share of the greatest braking force.
 _BRAKING_STATIONS, _HARD, _BRAKED = 120, 0.6, 0.05
 #: What the balance of a corner is read from, in the order of the rows.
-_BALANCE_COLUMNS = [COLUMN[name] for name in ("speed", "lateral", "time", "balance")]
+_BALANCE_COLUMNS = [COLUMN[name] for name in ("speed", "lateral", "time", "balance", "trim")]
 #: A dip of speed smaller than this does not part one braking from the next [m/s].
 _DIP_MS = 0.7
 
@@ -45,7 +45,7 @@ class CornerBalance:
 
     :param number: of the corner
     :param speed: its class, one of `SPEEDS`
-    :param balance: signed margin at entry, mid and exit [%]; None where the phase does not exist
+    :param balance: signed margin at entry and exit, and with neither drive nor brakes at mid [%]; None where the phase does not exist
     """
 
     number: int
@@ -64,7 +64,7 @@ class CornerResult:
     :param brake_length_m: length of the braking [m]
     :param throttle_m: where the throttle is picked up, along the lap [m]
     :param full_m: where it is wide open, along the lap [m]
-    :param balance: signed margin at entry, mid and exit [%]; None where the phase does not exist
+    :param balance: signed margin at entry and exit, and with neither drive nor brakes at mid [%]; None where the phase does not exist
     :param limits: which axle is nearer its limit at the apex
     :param use: that axle's use [-]
     """
@@ -124,7 +124,7 @@ def read_corner(lap: Lap, span: CornerSpan, s: Floats) -> CornerResult:
     pick = _first(throttle, apex, 0.2)
     full = _first(throttle, apex, 0.98)
     place_inside = int(np.flatnonzero(inside == apex)[0])
-    phases = _phases(lateral[inside], lap.column("time")[inside], lap.column("balance")[inside], place_inside)
+    phases = _phases(lateral[inside], lap.column("time")[inside], lap.column("balance")[inside], lap.column("trim")[inside], place_inside)
     front, rear = float(lap.column("front_utilisation")[apex]), float(lap.column("rear_utilisation")[apex])
     apex_ms = float(speed[apex])
     return CornerResult(
@@ -151,12 +151,14 @@ def _first(throttle: Floats, start: int, share: float) -> int:
     return (start + n // 4) % n
 
 
-def _phases(lateral: Floats, dt: Floats, balance: Floats, apex: int) -> Phases:
-    """Mean balance at entry, mid and exit.
+def _phases(lateral: Floats, dt: Floats, balance: Floats, trim: Floats, apex: int) -> Phases:
+    """Mean balance at entry, mid and exit: in mid-corner the trimmed one, with neither drive nor brakes, since throttle or brake hold
+    one axle at its limit and hide what a bar does; on the way in and out by how much the axle that is held there is ahead.
 
     :param lateral: size of the lateral acceleration at each station of the corner [m/s²]
     :param dt: time that each takes [s]
     :param balance: signed margin of each [%]
+    :param trim: the same with neither drive nor brakes [%]
     :param apex: which of them is the slowest
     """
     part = lateral / max(float(lateral.max()), 1e-9)
@@ -164,7 +166,7 @@ def _phases(lateral: Floats, dt: Floats, balance: Floats, apex: int) -> Phases:
     aside = dt * (turning * (1.0 - middle))
     mid = dt * middle
     found: list[float | None] = []
-    for weights, values in ((aside[:apex], balance[:apex]), (mid, balance), (aside[apex:], balance[apex:])):
+    for weights, values in ((aside[:apex], balance[:apex]), (mid, trim), (aside[apex:], balance[apex:])):
         time_s = float(weights.sum())
         found.append(float(weights @ values) / time_s if time_s > _LEAST_PHASE_S else None)
     return found[0], found[1], found[2]
@@ -181,10 +183,10 @@ def corner_balances(lap: Lap, spans: Sequence[CornerSpan]) -> tuple[CornerBalanc
     columns = np.ascontiguousarray(lap.data[:, _BALANCE_COLUMNS].T)
     found = []
     for span in spans:
-        speed, lateral, dt, balance = columns[:, _stations(span.first, span.last, count)]
+        speed, lateral, dt, balance, trim = columns[:, _stations(span.first, span.last, count)]
         apex = int(speed.argmin())
         kind = SPEEDS[bisect_left(SPEED_LIMITS_MS, float(speed[apex]))]
-        found.append(CornerBalance(span.number, kind, _phases(np.abs(lateral), dt, balance, apex)))
+        found.append(CornerBalance(span.number, kind, _phases(np.abs(lateral), dt, balance, trim, apex)))
     return tuple(found)
 
 

@@ -21,14 +21,14 @@ def brakes_both_ends(car: Car) -> bool:
 
 def has_hard_stop(lap: Lap) -> bool:
     """Whether anything on the lap is braked for."""
-    return ideal_on_lap(lap)[1] > HARD_STOP_MS2
+    return -float(lap.column("accel").min()) > HARD_STOP_MS2
 
 
 def locks_first(car: Car, lap: Lap) -> str:
     """The end that clearly locks first under the hardest braking; empty where neither does, or nothing is braked for."""
     if not brakes_both_ends(car) or not has_hard_stop(lap):
         return ""
-    off = car.brakes.front_share - ideal_on_lap(lap)[0]
+    off = car.brakes.front_share - ideal_on_lap(lap, car)[0]
     return "" if abs(off) <= BIAS_OFF else "front" if off > 0 else "rear"
 
 

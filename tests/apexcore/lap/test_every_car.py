@@ -18,7 +18,7 @@ from apexcore.trim.reading.analysis import SheetAnalysis, analyse
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.weights import weights
-from tests.apexcore.lap.test_proof import record
+from tests.apexcore.lap.test_proof import place, record
 from tests.conftest import DEMO, demo_car, demo_files, demo_lap_case
 
 pytestmark = pytest.mark.slow
@@ -67,7 +67,7 @@ def test_every_car_laps_every_circuit_within_its_envelope(car_key: str, circuit_
     assert np.isfinite(lap.data).all()
     assert use.max() < 1.05 and (use > 1.01).mean() < 0.03
     dt = lap.column("time")
-    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slip_energy_j)
+    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w", "closed_w")) + sum(lap.slip_energy_j)
     speed, line = lap.column("speed"), lap_case.line
     kept = (
         0.0 if line.closed else 0.5 * weights(adjusted(lap_case.car, base_sheet(lap_case.car))).mass_kg * (speed[-1] ** 2 - speed[0] ** 2)
@@ -128,7 +128,7 @@ def test_a_stiffer_kart_axle_takes_grip_from_the_rear_and_gives_it_to_the_front(
     ratios = []
     for step in (1, 4):
         c = record(with_values(demo_car("wisp_125"), axle_rear=step))
-        grip, _ = kernel.axle_grip(c, kernel.wheel_loads(c, 15.0, 0.0, lateral, GRAVITY), lateral, 1.0)
+        grip, _ = kernel.axle_grip(c, kernel.wheel_loads(c, 15.0, 0.0, lateral, GRAVITY, 0.05), lateral, place(0.05))
         ratios.append((grip[2] + grip[3]) / (grip[0] + grip[1]))
     assert ratios[1] < ratios[0]
 
@@ -242,8 +242,10 @@ def test_a_rigid_axle_has_the_chassis_for_a_spring() -> None:
 
 def test_one_stiff_spring_is_half_of_two() -> None:
     axle = demo_car("drummock_stallard").front
-    one, two = (axle.model_copy(update={"spring_n_per_mm": pair}) for pair in ((150.0, 250.0), (200.0, 200.0)))
-    assert roll_stiffness(one) == pytest.approx(roll_stiffness(two))
+    rigid = axle.model_copy(update={"bar_n_per_mm": 0.0, "tyre_n_per_mm": 1e9})
+    one, two = (rigid.model_copy(update={"spring_n_per_mm": pair}) for pair in ((150.0, 250.0), (200.0, 200.0)))
+    # z_l - z_r = F (1/k_l + 1/k_r) under a load across: the harmonic mean counts
+    assert roll_stiffness(one) == pytest.approx(roll_stiffness(two) * 2 * 150 * 250 / (150 + 250) / 200)
 
 
 @pytest.mark.parametrize("car_key", ["brackendale_gt", "ferrow_lark", "pentlow_hare"])

@@ -12,7 +12,7 @@ from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.places import places
 from apexcore.lap import kernel
 from apexcore.lap.driver import Driver
-from apexcore.lap.record import COLUMNS
+from apexcore.lap.record import BRAKING, COLUMNS, OPENING, ORDERS
 from apexcore.lap.solver import COLUMN
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.weights import weights
@@ -32,10 +32,17 @@ def constant_power(plain_car: Car, shift_s: float = 0.0) -> Car:
     return plain_car.model_copy(update={"powertrain": drive, "tyres": plain_car.tyres.model_copy(update={"compounds": (grippy,)})})
 
 
+def untold(n: int) -> np.ndarray:
+    """Orders of a driver who is told nothing."""
+    orders = np.zeros((n, ORDERS))
+    orders[:, BRAKING] = orders[:, OPENING] = 1.0
+    return orders
+
+
 def straight(c: Any, length_m: float, spacing_m: float, v_start: float) -> np.ndarray:
     n = int(length_m / spacing_m) + 1
     out, rows = np.zeros((n, len(COLUMNS))), places(np.zeros((n, 5)))
-    assert kernel.solve(c, rows, rows, np.full(n, spacing_m), False, v_start, 120.0, out) == -1
+    assert kernel.solve(c, rows, rows, np.full(n, spacing_m), False, v_start, 120.0, untold(n), out) == -1
     return out
 
 
@@ -61,7 +68,7 @@ def test_a_shift_costs_its_pause(car: Car) -> None:
     gears = quick[:, COLUMN["gear"]]
     pauses = 0.2 * float((np.diff(gears) > 0).sum())
     lost = slow[:, COLUMN["time"]].sum() - quick[:, COLUMN["time"]].sum()
-    assert 0 < lost < pauses  # the speed lost costs time; the pause itself is driven on
+    assert 0 < lost < pauses  # the speed lost costs time; the pause itself is rolled on
 
 
 def test_an_open_course_begins_at_its_speed_and_never_exceeds_the_corners(car: Car) -> None:
@@ -70,7 +77,7 @@ def test_an_open_course_begins_at_its_speed_and_never_exceeds_the_corners(car: C
     road[150:180, 0] = 1 / 40
     out, rows = np.zeros((n, len(COLUMNS))), places(road)
     c = record(car)
-    assert kernel.solve(c, rows, rows, np.full(n, 2.0), False, 20.0, 80.0, out) == -1
+    assert kernel.solve(c, rows, rows, np.full(n, 2.0), False, 20.0, 80.0, untold(n), out) == -1
     speed = out[:, COLUMN["speed"]]
     assert speed[0] == pytest.approx(20.0)
     cap = kernel.corner_speed(c, place(1 / 40, 0.0, 0.0, 0.0, 0.0), 80.0, 30.0)
@@ -115,14 +122,14 @@ def test_a_share_of_the_envelope_is_a_share_of_the_force(plain_car: Car) -> None
     slow = kernel.corner_speed(part, place(1 / 50), 90.0, 30.0)
     assert slow == pytest.approx(math.sqrt(0.81) * fast, rel=1e-4)
     timid = record(plain_car, driver=Driver(1.0, 0.7))
-    hard, _ = kernel.force_limit(full, place(), 40.0, True, 0.5)
-    soft, _ = kernel.force_limit(timid, place(), 40.0, True, 0.5)
+    hard, _ = kernel.force_limit(full, place(), 40.0, True, 0.5, 0.0)
+    soft, _ = kernel.force_limit(timid, place(), 40.0, True, 0.5, 0.0)
     assert 0.6 * hard < soft < 0.8 * hard
 
 
 def test_the_brake_limit_holds_where_grip_would_allow_more(plain_car: Car) -> None:
     weak = plain_car.model_copy(update={"brakes": plain_car.brakes.model_copy(update={"max_force_n": 5000.0})})
-    force, _ = kernel.force_limit(record(weak), place(), 40.0, True, 0.5)
+    force, _ = kernel.force_limit(record(weak), place(), 40.0, True, 0.5, 0.0)
     assert force == pytest.approx(5000.0)
 
 
@@ -131,7 +138,7 @@ def test_grip_of_a_wheel_falls_with_load_lean_and_wrong_pressure(car: Car) -> No
         c = record(car)
         for name, value in changes.items():
             c[name][0] = value
-        return float(kernel.axle_grip(c, (load, 1.0, 1.0, 1.0), 0.0, 1.0)[0][0]) / load
+        return float(kernel.axle_grip(c, (load, 1.0, 1.0, 1.0), 0.0, place())[0][0]) / load
 
     c = record(car)
     best = float(c["best_kpa_unloaded"][0] + c["best_kpa_per_n"][0] * 3600.0)
@@ -143,7 +150,7 @@ def test_grip_of_a_wheel_falls_with_load_lean_and_wrong_pressure(car: Car) -> No
 
 
 def test_a_shift_costs_what_a_pause_at_one_moment_costs(plain_car: Car) -> None:
-    """v(t) is delayed by the pause: t(v) grows by the pause for each shift, by integration of dv/a."""
+    """v(t) is delayed by the pause: t(v) grows by the pause for each shift, where nothing slows the car in it."""
     car = plain_car.model_copy(update={"powertrain": plain_car.powertrain.model_copy(update={"shift_s": 0.0})})
     slow = car.model_copy(update={"powertrain": car.powertrain.model_copy(update={"shift_s": 0.15})})
     quick_run, slow_run = (straight(rated(variant), 1400.0, 1.0, 20.0) for variant in (car, slow))
@@ -155,7 +162,7 @@ def test_a_shift_costs_what_a_pause_at_one_moment_costs(plain_car: Car) -> None:
         return float(np.interp(end, run[:, COLUMN["speed"]], clock))
 
     assert shifts >= 3
-    assert until(slow_run) - until(quick_run) == pytest.approx(0.15 * shifts, rel=0.1)
+    assert until(slow_run) - until(quick_run) == pytest.approx(0.15 * shifts, rel=0.02)
 
 
 @pytest.mark.parametrize("from_deg", [0.0, 180.0])

@@ -62,14 +62,14 @@ def test_a_lap_of_a_ring_takes_its_length_over_that_speed(plain_car: Car) -> Non
 def test_wheel_loads_add_up_and_turn_the_right_moments(
     car: Car, speed: float, force: float, lateral: float, normal: float, fuel: float
 ) -> None:
-    fuelled = car.model_copy(update={"fuel_l": fuel})
+    fuelled = car.model_copy(update={"fuel_l": fuel, "aero": car.aero.model_copy(update={"floor": None})})
     c, weight = record(fuelled), weights(fuelled)
-    loads = np.array(kernel.wheel_loads(c, speed, force, lateral, normal))
+    loads = np.array(kernel.wheel_loads(c, speed, force, lateral, normal, 0.0))
     if loads.min() <= 0.0:
         return  # a lifted wheel: its moments are bounded, checked below
     down = 0.5 * Conditions().air_density * speed**2 * sum(aero_areas(fuelled)[1:])
     assert loads.sum() == pytest.approx(weight.mass_kg * normal + down, rel=1e-9)
-    no_force = np.array(kernel.wheel_loads(c, speed, 0.0, lateral, normal))
+    no_force = np.array(kernel.wheel_loads(c, speed, 0.0, lateral, normal, 0.0))
     moved = (loads - no_force)[2:].sum()
     assert moved == pytest.approx(force * weight.cg_height_m / car.wheelbase_m, rel=1e-9, abs=1e-6)
     roll = 0.5 * ((loads[1] - loads[0]) * car.front.track_m + (loads[3] - loads[2]) * car.rear.track_m)
@@ -84,7 +84,8 @@ def test_transfer_is_m_a_h_over_t_with_equal_tracks(car: Car) -> None:
 
 
 def test_a_lifted_wheel_hands_its_load_on(car: Car) -> None:
-    loads = np.array(kernel.wheel_loads(record(car), 20.0, 0.0, 24.0, GRAVITY))
+    car = car.model_copy(update={"aero": car.aero.model_copy(update={"floor": None})})
+    loads = np.array(kernel.wheel_loads(record(car), 20.0, 0.0, 24.0, GRAVITY, 0.0))
     assert loads.min() == 0.0
     down = 0.5 * Conditions().air_density * 20.0**2 * sum(aero_areas(car)[1:])
     assert loads.sum() == pytest.approx(weights(car).mass_kg * GRAVITY + down, rel=1e-9)
@@ -95,7 +96,7 @@ def test_without_load_sensitivity_bars_change_no_axle(plain_car: Car) -> None:
     for bar in (10.0, 150.0):
         stiff = plain_car.model_copy(update={"front": plain_car.front.model_copy(update={"bar_n_per_mm": bar})})
         c = record(stiff)
-        grip = np.array(kernel.axle_grip(c, kernel.wheel_loads(c, 30.0, 0.0, 9.0, GRAVITY), 9.0, 1.0))
+        grip = np.array(kernel.axle_grip(c, kernel.wheel_loads(c, 30.0, 0.0, 9.0, GRAVITY, 0.0), 9.0, place()))
         grips.append([*(grip[:, :2].sum(axis=1)), *(grip[:, 2:].sum(axis=1))])
     assert grips[0] == pytest.approx(grips[1], rel=1e-9)
 
@@ -127,7 +128,7 @@ def test_braking_has_its_closed_form_and_the_right_axle_locks(plain_car: Car, br
     # front locks: share x a = mu g (b + a h/g)/l; rear locks: (1 - share) a = mu g (a_f - a h/g)/l
     front = mu * g * to_front / (share * length - mu * height) if share * length > mu * height else math.inf
     rear = mu * g * to_rear / ((1 - share) * length + mu * height)
-    force, _ = kernel.force_limit(record(braked), place(), 40.0, True, 0.5)
+    force, _ = kernel.force_limit(record(braked), place(), 40.0, True, 0.5, 0.0)
     assert force / weight.mass_kg == pytest.approx(min(front, rear), rel=2e-3)
     assert (front < rear) == (share > ideal) or braking_share is None
 
@@ -152,5 +153,5 @@ def test_station_spacing_hardly_matters(lap_case: LapCase, sheet: Sheet, circuit
 def test_energy_over_a_lap_balances(lap_case: LapCase, sheet: Sheet) -> None:
     lap = solve_lap(lap_case, sheet)
     dt = lap.column("time")
-    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w")) + sum(lap.slip_energy_j)
+    spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w", "closed_w")) + sum(lap.slip_energy_j)
     assert float((lap.column("engine_w") * dt).sum()) == pytest.approx(spent, rel=5e-3)

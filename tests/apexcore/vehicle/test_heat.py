@@ -7,49 +7,95 @@ from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
 from apexcore.circuit.conditions import Conditions
-from apexcore.lap.solver import LapCase, solve_lap
+from apexcore.lap.assembly import rolling_share
+from apexcore.lap.solver import LapCase, rippled, solve_lap
 from apexcore.lap.stint import solve_stint
 from apexcore.trim.reading.analysis import analyse
 from apexcore.vehicle.car import Car
-from apexcore.vehicle.heat import Flow, capacities, excess_camber_deg, flow, tread_c
-from apexcore.vehicle.sheet import Sheet, base_sheet
-from apexcore.vehicle.tyres import hot_pressure_kpa
+from apexcore.vehicle.heat import Flow, capacities, excess_camber_deg, flow, grip_c, tread_c
+from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
+from apexcore.vehicle.tyres import hot_pressure_kpa, temperature_grip
 from tests.conftest import demo_lap_case
 
-FLOW = Flow(surface_w=4200.0, carcass_w=600.0, cooling=55.0, conduction=110.0, loss=4.0, ambient_c=26.0, air_c=22.0)
+FLOW = Flow(
+    skin_w=4200.0, tread_w=900.0, carcass_w=600.0, air=22.0, road=51.0, skin_tread=61.0, tread_carcass=65.0, wall=34.0, air_c=22.0,
+    road_c=30.0,
+)  # fmt: skip
 
 
 def test_settled_temperatures_balance_heat_in_and_out() -> None:
-    surface, carcass = FLOW.settled_c()
-    out = FLOW.cooling * (surface - FLOW.ambient_c) + FLOW.loss * (carcass - FLOW.air_c)
-    assert out == pytest.approx(FLOW.surface_w + FLOW.carcass_w, rel=1e-12)
-    assert FLOW.carcass_w + FLOW.conduction * (surface - carcass) == pytest.approx(FLOW.loss * (carcass - FLOW.air_c), rel=1e-9)
-    assert FLOW.carcass_c(surface) == pytest.approx(carcass)
+    skin, _, carcass = FLOW.settled_c()
+    out = FLOW.air * (skin - FLOW.air_c) + FLOW.road * (skin - FLOW.road_c) + FLOW.wall * (carcass - FLOW.air_c)
+    assert out == pytest.approx(FLOW.skin_w + FLOW.tread_w + FLOW.carcass_w, rel=1e-12)
+
+
+@given(grip=st.floats(20, 140))
+def test_a_tyre_held_at_a_grip_temperature_is_at_rest_below_its_skin(grip: float) -> None:
+    skin, tread, carcass = FLOW.beside_c(grip)
+    assert grip_c(skin, tread) == pytest.approx(grip)
+    up, down = FLOW.skin_tread * (skin - tread), FLOW.tread_carcass * (tread - carcass)
+    assert FLOW.tread_w + up == pytest.approx(down) and FLOW.carcass_w + down == pytest.approx(FLOW.wall * (carcass - FLOW.air_c))
 
 
 @pytest.mark.slow
-@given(surface=st.floats(10, 120), carcass=st.floats(10, 120), seconds=st.floats(1, 400))
-def test_warming_up_is_what_a_plain_integration_gives(surface: float, carcass: float, seconds: float) -> None:
-    capacity = (2200.0, 8800.0)
+@given(start=st.tuples(*[st.floats(10, 120)] * 3), seconds=st.floats(1, 400))
+def test_warming_up_is_what_a_plain_integration_gives(start: tuple[float, float, float], seconds: float) -> None:
+    capacity = (700.0, 4050.0, 4200.0)
 
     def rate(_: float, now: np.ndarray) -> list[float]:
-        through = FLOW.conduction * (now[0] - now[1])
+        up, down = FLOW.skin_tread * (now[0] - now[1]), FLOW.tread_carcass * (now[1] - now[2])
+        cooled = FLOW.air * (now[0] - FLOW.air_c) + FLOW.road * (now[0] - FLOW.road_c)
         return [
-            (FLOW.surface_w - FLOW.cooling * (now[0] - FLOW.ambient_c) - through) / capacity[0],
-            (FLOW.carcass_w + through - FLOW.loss * (now[1] - FLOW.air_c)) / capacity[1],
+            (FLOW.skin_w - cooled - up) / capacity[0],
+            (FLOW.tread_w + up - down) / capacity[1],
+            (FLOW.carcass_w + down - FLOW.wall * (now[2] - FLOW.air_c)) / capacity[2],
         ]
 
-    plain = solve_ivp(rate, (0.0, seconds), [surface, carcass], rtol=1e-9, atol=1e-9).y[:, -1]
-    assert FLOW.after_c((surface, carcass), capacity, seconds) == pytest.approx(tuple(plain), abs=1e-4)
+    plain = solve_ivp(rate, (0.0, seconds), list(start), rtol=1e-9, atol=1e-9).y[:, -1]
+    assert FLOW.after_c(start, capacity, seconds) == pytest.approx(tuple(plain), abs=1e-4)
+
+
+@pytest.mark.slow
+def test_the_heat_along_a_lap_is_what_a_plain_integration_repeats(lap_case: LapCase, sheet: Sheet) -> None:
+    """Skin and tread against an adaptive integration of the same lap, until it repeats: less than a kelvin apart, everywhere."""
+    lap = solve_lap(lap_case, sheet)
+    car, wheel = adjusted(lap_case.car, sheet), 2
+    heat, compound = car.tyres.heat_of(wheel), lap_case.compounds[1]
+    clock = np.concatenate([[0.0], np.cumsum(lap.column("time"))])
+    speed, slide = lap.column("speed"), lap.column("slide_rl")
+    rolling = rolling_share(car, compound, wheel) * lap.column("load_rl") * speed
+    skin_j, tread_j, _ = capacities(car.tyres, compound, wheel)
+    carcass, conditions = lap.tyres.carcass_c[wheel], lap_case.conditions
+
+    def rate(t: float, now: np.ndarray) -> list[float]:
+        i = min(int(np.searchsorted(clock, t % clock[-1], side="right")) - 1, len(speed) - 1)
+        up = heat.skin_tread_w_per_k * (now[0] - now[1])
+        cooled = heat.air * speed[i] ** 0.8 * (now[0] - conditions.air_c) + heat.road * speed[i] ** 0.5 * (now[0] - conditions.track_c)
+        return [
+            (heat.slide_share * slide[i] + 0.15 * rolling[i] - cooled - up) / skin_j,
+            (0.5 * rolling[i] + up - heat.tread_carcass_w_per_k * (now[1] - carcass)) / tread_j,
+        ]
+
+    laps = 5
+    times = (laps - 1) * clock[-1] + 0.5 * (clock[1:] + clock[:-1])
+    found = solve_ivp(rate, (0.0, laps * clock[-1]), list(lap.tyres.layers_c(wheel)[:2]), t_eval=times, max_step=0.2)
+    grip = 0.5 * found.y[0] + 0.5 * found.y[1]
+    warmer = grip - float((grip * lap.column("time")).sum()) / clock[-1]
+    x = (lap.tyres.temperature_c[wheel] + warmer - compound.temperature_opt_c) / compound.temperature_width_c
+    x = np.where(x > 0, x / 0.9, x)
+    expected = 1 / (1 + compound.temperature_loss * x * x) / temperature_grip(compound, lap.tyres.temperature_c[wheel])
+    ripple = rippled(lap_case, car, lap)
+    assert ripple is not None and ripple[:, wheel] == pytest.approx(expected, abs=2e-3)
+    assert float(ripple[:, wheel].max() - ripple[:, wheel].min()) > 0.01
 
 
 def test_a_compound_that_warms_up_quickly_is_hot_sooner_and_ends_alike(car: Car) -> None:
     marl = car.tyres.compound("marl")
-    one = flow(car.tyres, Conditions(), 20_000.0, 1500.0, 45.0)
+    one = flow(car.tyres, Conditions(), 0, 20_000.0, 1500.0, 45.0)
     found = []
     for pace in (0.6, 2.0):
-        capacity = capacities(car.tyres, marl.model_copy(update={"warm_up": pace}))
-        found.append((one.after_c((40.0, 40.0), capacity, 8.0)[0], one.after_c((40.0, 40.0), capacity, 4000.0)[0]))
+        capacity = capacities(car.tyres, marl.model_copy(update={"warm_up": pace}), 0)
+        found.append((one.after_c((40.0,) * 3, capacity, 8.0)[0], one.after_c((40.0,) * 3, capacity, 4000.0)[0]))
     assert found[1][0] > found[0][0] + 2.0
     assert found[1][1] == pytest.approx(found[0][1], abs=0.1) == pytest.approx(one.settled_c()[0], abs=0.1)
 
@@ -59,7 +105,7 @@ def test_the_surface_leads_and_the_carcass_makes_the_pressure(lap_case: LapCase,
     for w in range(4):
         surface = [lap.lap.tyres.temperature_c[w] for lap in stint]
         carcass = [lap.lap.tyres.carcass_c[w] for lap in stint]
-        assert surface[0] == carcass[0] and surface[1] > carcass[1]
+        assert surface[0] > carcass[0] and surface[1] > carcass[1]
         assert abs(carcass[-1] - carcass[-2]) < 0.25 * abs(carcass[2] - carcass[1])
         filled = sheet.values[f"pressure_{('fl', 'fr', 'rl', 'rr')[w]}"]
         assert stint[5].lap.hot_kpa[w] == pytest.approx(hot_pressure_kpa(filled, lap_case.car.tyres.cold_at_c, carcass[5]), rel=1e-9)
@@ -101,7 +147,7 @@ def test_camber_and_pressure_show_in_the_readings_of_their_wheel(car_key: str, c
     assert upright["rr"] == pytest.approx(usual["rr"], abs=2.0)
 
 
-def test_hot_laps_of_a_flow_are_those_of_the_lap(lap_case: LapCase, sheet: Sheet) -> None:
+def test_carcasses_stay_below_their_treads(lap_case: LapCase, sheet: Sheet) -> None:
     lap = solve_lap(lap_case, sheet)
     for wheel in range(4):
-        assert lap.tyres.carcass_c[wheel] - lap.tyres.temperature_c[wheel] == pytest.approx(3.0, abs=4.0)
+        assert 2.0 < lap.tyres.temperature_c[wheel] - lap.tyres.carcass_c[wheel] < 20.0
