@@ -7,6 +7,7 @@ import numpy as np
 
 from apexcore.circuit.line import CornerSpan
 from apexcore.lap.solver import LapCase, solve_lap
+from apexcore.trim.moves.acts import acts_on
 from apexcore.trim.moves.advice import SEVERITY_PCT, HandlingReport, Phase, Read, advise, read, reported_balance
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet, base_sheet
@@ -61,7 +62,8 @@ def trial(car_key: str, circuit_key: str, seed: int) -> Trial | None:
     lap_case, spans = demo_lap_case(car_key, circuit_key)
     rng = np.random.default_rng([seed, 40])
     free = [item for item in demo_car(car_key).items if item.tunes_lap]
-    item = free[int(rng.integers(len(free)))]
+    felt = [item for item in free if acts_on(item)]  # what a feeling is answered with
+    item = felt[int(rng.integers(len(felt)))]
     truth, base = _truth(lap_case, seed), base_sheet(lap_case.car)
     span = round((item.high - item.low) / item.step)
     steps = int(rng.choice((-1, 1))) * max(1, round(0.35 * span))

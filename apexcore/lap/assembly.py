@@ -297,7 +297,7 @@ def sinking(axle: Axle) -> tuple[float, float, float]:
 def rev_limit_ms(car: Car) -> float:
     """Speed at the rev limit of the last gear [m/s]."""
     drive = car.powertrain
-    return drive.limit_rpm * _RISE_PER_S * drive_radius_m(car) / (drive.gears[-1] * drive.final_drive)
+    return float(drive.limit_rpm * _RISE_PER_S * drive_radius_m(car) / (drive.gears[-1] * drive.final_drive))
 
 
 @lru_cache(maxsize=512)
@@ -315,7 +315,7 @@ def _gears_used(drive: Powertrain, radius_m: float, limit_rpm: float) -> tuple[t
 
     def left_at(low: int, high: int) -> float:
         """The highest speed, up to the limit, at which the lower gear still pulls as hard."""
-        most = limit_rpm * _RISE_PER_S / ratios[low]
+        most = float(limit_rpm * _RISE_PER_S / ratios[low])
         knots = np.concatenate([points * _RISE_PER_S / ratios[low], points * _RISE_PER_S / ratios[high], [most]])
         knots = np.unique(np.concatenate([[0.0], knots[knots <= most]]))
         more = force(low, knots) - force(high, knots)
@@ -327,7 +327,8 @@ def _gears_used(drive: Powertrain, radius_m: float, limit_rpm: float) -> tuple[t
         i = int(above[-1])
         return float(knots[i] + (knots[i + 1] - knots[i]) * more[i] / (more[i] - more[i + 1]))
 
-    used, ups, gear, begun = [0], [], 0, 0.0
+    used, gear, begun = [0], 0, 0.0
+    ups: list[float] = []
     while gear < last:
         speed, next_gear = min((left_at(gear, high), high) for high in range(gear + 1, last + 1))
         if speed <= begun and len(used) > 1:  # it is never the strongest
@@ -351,7 +352,8 @@ def engine_drag_n(car: Car, speed_ms: float, gear: int) -> float:
     per_radius = drive.gears[gear - 1] * drive.final_drive / drive_radius_m(car)
     n = speed_ms * per_radius / _RISE_PER_S / 1000.0
     pressure = CLOSED[0] + CLOSED[1] * n + CLOSED[2] * n * n
-    return drive.engine_braking * max(torque for _, torque in drive.torque_nm) / 12.0 * pressure * per_radius
+    force: float = drive.engine_braking * max(torque for _, torque in drive.torque_nm) / 12.0 * pressure * per_radius
+    return force
 
 
 def _put_drive(c: Any, car: Car, conditions: Conditions, driver: Driver) -> None:

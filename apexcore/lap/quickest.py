@@ -55,6 +55,8 @@ class Stage:
 #: From a line of least curvature; and from one that is near, such as another sheet's.
 STAGES = (Stage(8.0, 12, 1.0), Stage(4.0, 6, 0.5), Stage(4.0, 6, 0.15), Stage(2.0, 10, 0.3))
 NEAR_STAGES = (Stage(2.0, 2, 0.25),)
+#: Length of a lap below which the search begins in the middle of the road as well [m]: two like corners far apart may hold it elsewhere.
+_SHORT_M = 1200.0
 #: Stations of a road that is short: as many at least.
 _FEW_STATIONS = 220
 
@@ -222,15 +224,22 @@ def quickest_line(
         starts = [_resampled(begin, road)]
     else:
         starts = [least_curvature(road.centre, road.half)]
+        if road.centre.closed and road.centre.length_m < _SHORT_M:
+            starts.append(np.zeros(road.count))
         if circuit.lanes > 1:
             starts += [np.full(road.count, share * road.half) for share in np.linspace(-0.9, 0.9, circuit.lanes)]
     found: list[Quickest] = []
+    stopped = False
     for number, start in enumerate(starts):
 
         def share(done: float, number: int = number) -> bool:
-            return told((number + done) / len(starts)) if told else False
+            nonlocal stopped
+            stopped = stopped or (told((number + done) / len(starts)) if told else False)
+            return stopped
 
         found.append(_searched(circuit, road, lap_case, sheet, start, chosen, share))
+        if stopped:
+            break
     best = min(found, key=lambda one: one.time_s)
     return replace(best, before_s=found[0].before_s, laps=sum(one.laps for one in found))
 

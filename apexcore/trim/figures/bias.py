@@ -68,6 +68,10 @@ class Locking:
     margin: float
 
 
+#: Deceleration over the hardest from which on a place counts for the ideal share [-].
+_HARDEST = 0.9
+
+
 def ideal_on_lap(lap: Lap, car: Car) -> tuple[float, float]:
     """Ideal front share of the brakes in the hardest stop of a lap [-], and its deceleration [m/s2].
 
@@ -77,13 +81,16 @@ def ideal_on_lap(lap: Lap, car: Car) -> tuple[float, float]:
 
     :param car: as the sheet sets it
     """
-    hardest = int(lap.column("accel").argmin())
-    loads = [float(lap.column(f"load_{wheel}")[hardest]) for wheel in WHEELS]
-    share = (loads[0] + loads[1]) / sum(loads)
-    brakes = float(lap.column("brake")[hardest]) * car.brakes.max_force_n
-    engine = engine_drag_n(car, float(lap.column("speed")[hardest]), int(lap.column("gear")[hardest]))
-    ideal = share + (share - car.powertrain.front_drive_share) * engine / max(brakes, engine, 1.0)
-    return min(max(ideal, 0.0), 1.0), -float(lap.column("accel")[hardest])
+    slowing = -lap.column("accel")
+    hardest = float(slowing.max())
+    ideals = []
+    for place in np.flatnonzero(slowing >= _HARDEST * hardest):  # a gear changes the engine's part: not one place decides
+        loads = [float(lap.column(f"load_{wheel}")[place]) for wheel in WHEELS]
+        share = (loads[0] + loads[1]) / sum(loads)
+        brakes = float(lap.column("brake")[place]) * car.brakes.max_force_n
+        engine = engine_drag_n(car, float(lap.column("speed")[place]), int(lap.column("gear")[place]))
+        ideals.append(share + (share - car.powertrain.front_drive_share) * engine / max(brakes, engine, 1.0))
+    return min(max(float(np.mean(ideals)), 0.0), 1.0), hardest
 
 
 #: Fuel on board of a car that is almost empty, as a share of its tank [-].

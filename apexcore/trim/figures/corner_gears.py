@@ -30,7 +30,7 @@ class HeldGear:
 
     :param gear: the gear, 1 first
     :param rpm: engine speed at the slowest point [rpm]
-    :param cost_s: time until the next braking, against the gear that pulls hardest at the slowest point [s]
+    :param cost_s: time until the next braking, against the gear that the lap takes [s]
     """
 
     gear: int
@@ -48,7 +48,7 @@ class CornerGears:
     """The gears that a corner can be taken in.
 
     :param apex_ms: least speed [m/s]
-    :param gears: the one that pulls hardest first
+    :param gears: the one that the lap takes first: the one that pulls hardest, or the next one where a shift is saved with it
     """
 
     number: int
@@ -58,7 +58,7 @@ class CornerGears:
 
 
 def corner_gears(lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan]) -> tuple[CornerGears, ...]:
-    """Every corner with the gear that pulls hardest at its slowest point, and its neighbours held instead.
+    """Every corner with the gear that the lap takes it in, and its neighbours held instead.
 
     From the slowest point to the next braking the car is followed twice over the lap's own resistance and grip (Newton's
     second law in steps of a station): a gear held longer pulls less, and one upshift fewer saves a pause without thrust.

@@ -17,8 +17,8 @@ from ..reading.balance import CornerBalance, Phases, balance_changes, corner_bal
 #: against what the virtual driver (between the two) finds on the virtual cars: a share of the change, and a rest [s].
 #: Source: eight virtual cars, every item, one step either way, and a dozen sheets with four items moved (docs/model.md,
 #: "How sure"; a test keeps it true).
-MODEL_SPREAD = 0.42
-MODEL_REST_S = 0.005
+MODEL_SPREAD = 0.35
+MODEL_REST_S = 0.003
 
 
 def difference_spread_s(change_s: float) -> float:

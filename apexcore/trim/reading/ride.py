@@ -8,6 +8,7 @@ import numpy as np
 
 from ...circuit.conditions import GRAVITY
 from ...circuit.line import Line
+from ...lap.assembly import sinking
 from ...lap.solver import Lap
 from ...vehicle.car import Axle, Car
 from ...vehicle.weights import weights
@@ -81,8 +82,8 @@ def _wheel_rate(axle: Axle) -> float:
 def clearances(car: Car, lap: Lap, line: Line, bumps: Sequence[tuple[float, float]] = ()) -> list[Clearance]:
     """Clearance of both axles over a lap; empty for a car without springs.
 
-    The body sinks by what the axle carries beyond its static load over the rate of springs and tyres in series, as if it
-    had time to settle: over short bumps that is an estimate from the slow side.
+    The body sinks by what the axle carries beyond its static load over the rate of springs (and bump stops) and tyres in series,
+    as if it had time to settle: over short bumps that is an estimate from the slow side.
 
     Source: M ch. 15 and 16: static height less load over wheel rate.
 
@@ -97,8 +98,9 @@ def clearances(car: Car, lap: Lap, line: Line, bumps: Sequence[tuple[float, floa
             continue
         rest = sum(static[:2]) if name == "front" else sum(static[2:])
         load = lap.column(f"load_{wheels[0]}") + lap.column(f"load_{wheels[1]}")
-        rate = _wheel_rate(axle)
-        sunk = (load - rest) / (2.0 * rate * axle.tyre_n_per_mm / (rate + axle.tyre_n_per_mm))
+        soft, hard, stop = sinking(axle)
+        extra = load - rest
+        sunk = np.where(extra > soft * stop, stop + (extra - soft * stop) / hard, extra / soft)
         lowest = int(np.argmax(sunk))
         touches = [(at, high) for at, high in bumps if high > height - sunk[int(np.argmin(np.abs(line.s - at)))]]
         found.append(Clearance(name, float(height - sunk[lowest]), float(line.s[lowest]), float(sunk[lowest]), tuple(touches)))

@@ -66,7 +66,7 @@ def test_forward_bias_loads_the_front_under_braking(bench: Bench) -> None:
 
 def test_warnings_name_the_axle_that_locks(bench: Bench) -> None:
     assert any("Rear locks first" in text for text in moved(bench, "brake_bias", -14).warnings)
-    assert any("Front locks first" in text for text in moved(bench, "brake_bias", 16).warnings)
+    assert any("Front locks first" in text for text in moved(bench, "brake_bias", 14).warnings)
 
 
 def test_longer_final_drive_is_faster_at_the_limiter(car: Car, sheet: Sheet) -> None:
@@ -95,7 +95,7 @@ def test_a_stint_warms_up_then_fades(lap_case: LapCase, sheet: Sheet) -> None:
     times = [lap.lap.time_s for lap in stint]
     heat = [lap.lap.tyres.temperature_c[2] for lap in stint]
     assert heat[0] < heat[1] < heat[2]
-    assert times[3] < times[1]
+    assert min(times[1:4]) < times[0] - 0.1
     assert times[-1] > times[4]
     assert [lap.fuel_l for lap in stint] == sorted((lap.fuel_l for lap in stint), reverse=True)
     assert solve_lap(replace(lap_case, wear=(0.5,) * 4), sheet).time_s > solve_lap(lap_case, sheet).time_s

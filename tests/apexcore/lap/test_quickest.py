@@ -25,8 +25,8 @@ from tests.conftest import demo_circuit, demo_lap_case
 PLACES = {
     ("brackendale_gt", "sallowmere_fen"): 0.015,
     ("wisp_125", "thistledown"): 0.018,
-    ("drummock_stallard", "hollin_bowl"): 0.024,
-    ("ferrow_lark", "sallowmere_fen"): 0.022,
+    ("drummock_stallard", "hollin_bowl"): 0.019,
+    ("ferrow_lark", "sallowmere_fen"): 0.016,
     ("pentlow_hare", "hollin_bowl"): 0.015,
 }
 
@@ -54,7 +54,7 @@ def bumps_gain(car: str, circuit: str, tries: int, seed: int = 0) -> float:
     Another search altogether: it knows nothing of programmes, limits or derivatives.
     """
     quick, lap_case = found(car, circuit), case(car, circuit)
-    centre = centre_line(demo_circuit(circuit), 2.0)
+    centre = centre_line(demo_circuit(circuit))
     half = half_room_m(demo_circuit(circuit).width_m, lap_case.car.width_m)
     prepared = ready(lap_case, adjusted(lap_case.car, base_sheet(lap_case.car)))
     tyres = solve_lap(line_case(lap_case, quick.line), base_sheet(lap_case.car)).tyres
@@ -99,7 +99,7 @@ def test_random_bumps_find_next_to_nothing_beyond_it(place: tuple[str, str]) -> 
 @pytest.mark.slow
 def test_it_finds_the_same_time_from_the_middle_of_the_road() -> None:
     lap_case, circuit = case("wisp_125", "thistledown"), demo_circuit("thistledown")
-    n = len(centre_line(circuit, 2.0).x)
+    n = len(centre_line(circuit).x)
     other = quickest_line(circuit, lap_case, base_sheet(lap_case.car), begin=np.zeros(n), stages=STAGES)
     assert other.time_s == pytest.approx(found("wisp_125", "thistledown").time_s, rel=1.5e-3)
 
@@ -149,7 +149,7 @@ def test_a_search_that_is_stopped_keeps_what_it_has() -> None:
         heard.append(share)
         return len(heard) >= 3
 
-    quick = quickest_line(circuit, lap_case, base_sheet(lap_case.car), told=told, stages=(Stage(4.0, 6, 0.5),))
+    quick = quickest_line(circuit, lap_case, base_sheet(lap_case.car), told=told, spacing_m=2.0, stages=(Stage(4.0, 6, 0.5),))
     assert quick.time_s <= quick.before_s and len(heard) == 3 and heard == sorted(heard)
 
 

@@ -88,10 +88,13 @@ def test_a_higher_cold_pressure_is_a_higher_hot_one_at_that_wheel_only(
     lap_case: LapCase, spans: list[CornerSpan], sheet: Sheet, wheel: str
 ) -> None:
     before = {tyre.wheel: tyre.hot_kpa for tyre in analyse(lap_case, spans, sheet).tyres}
-    after = {tyre.wheel: tyre.hot_kpa for tyre in analyse(lap_case, spans, changed(sheet, **{f"pressure_{wheel}": 150.0})).tyres}
+    after = {
+        tyre.wheel: tyre.hot_kpa
+        for tyre in analyse(lap_case, spans, changed(sheet, **{f"pressure_{wheel}": sheet.values[f"pressure_{wheel}"] + 10})).tyres
+    }
     for one, hot in after.items():
         assert (hot - before[one] > 9) == (one == wheel)
-        assert one == wheel or abs(hot - before[one]) < 2
+        assert one == wheel or abs(hot - before[one]) < 3
 
 
 def test_pressure_has_an_optimum_between_low_and_high(lap_case: LapCase, sheet: Sheet) -> None:

@@ -61,9 +61,9 @@ def test_without_a_pause_for_shifts_no_other_gear_is_quicker_than_the_one_that_p
     found = corner_gears(quick, sheet, solve_lap(quick, sheet), spans)
     others = [gear.cost_s for corner in found for gear in corner.gears[1:]]
     assert len(found) == len(spans) and others and min(others) > -2e-3
+    # with its pauses, the lap's own choice (it saves a shift where that pays) is near the best
     slow = corner_gears(lap_case, sheet, solve_lap(lap_case, sheet), spans)
-    saved = [a.gears[1].cost_s - b.gears[1].cost_s for a, b in zip(found, slow, strict=True) if len(a.gears) > 1 and len(b.gears) > 1]
-    assert float(np.mean(saved)) > 0.5 * float(np.mean([min(lap_case.car.powertrain.shift_s, 0.1)])) * 0.2
+    assert min(gear.cost_s for corner in slow for gear in corner.gears[1:]) > -0.02
 
 
 def test_the_reference_is_the_laps_own_time_to_the_next_braking() -> None:

@@ -85,7 +85,7 @@ def test_the_heat_along_a_lap_is_what_a_plain_integration_repeats(lap_case: LapC
     x = np.where(x > 0, x / 0.9, x)
     expected = 1 / (1 + compound.temperature_loss * x * x) / temperature_grip(compound, lap.tyres.temperature_c[wheel])
     ripple = rippled(lap_case, car, lap)
-    assert ripple is not None and ripple[:, wheel] == pytest.approx(expected, abs=2e-3)
+    assert ripple is not None and ripple[:, wheel] == pytest.approx(expected, abs=3e-3)
     assert float(ripple[:, wheel].max() - ripple[:, wheel].min()) > 0.01
 
 
