@@ -114,9 +114,9 @@ def load(user: User) -> Event:
     save_notes(circuit, _NOTES)
     week = _Weekend(event, FRIDAY + timedelta(minutes=5))
     events.change_now(event, friday, False, "front runner")
-    first = week.sheet(None, _pressures(163, 159), "Last visit's sheet, its pressures from a cold spring day")
+    first = week.sheet(None, _pressures(182, 178), "Last visit's sheet, its pressures from a cold spring day")
     week.run(first, "marl", 30, 9, seed=11, note="Slides on all four after three laps")
-    second = week.sheet(first, _pressures(140, 136), "Pressures down: all four read far above their best")
+    second = week.sheet(first, _pressures(152, 148), "Pressures down: all four read far above their best")
     week.plan_test(first, second, run_order(8, 1)[1:], 8)  # the run on S1 is its first
     for sheet, seed in ((second, 12), (second, 14), (first, 13)):
         week.run(sheet, "marl", 30, 8, seed)
@@ -131,7 +131,7 @@ def load(user: User) -> Event:
     week.verdict(second, third)
     events.change_conditions(event, _HOT, week.wait(60))
     fourth = week.sheet(
-        second, {**_pressures(134, 130), "brake_bias": 68.5, "fuel": 45}, "Race sheet: pressures for the hot afternoon, bias for full tanks"
+        second, {**_pressures(147, 143), "brake_bias": 74.0, "fuel": 45}, "Race sheet: pressures for the hot afternoon, bias for full tanks"
     )
     week.run(fourth, "slate", 45, 17, seed=22, note="Race distance on slate")
     week.run(fourth, "marl", 45, 17, seed=23, note="Race distance on marl")

@@ -254,6 +254,8 @@ def without_tyres(car: Car, conditions: Conditions, driver: Driver, tow: float =
     if car.aero.floor is not None:
         _put_floor(c, car, car.aero.floor, tow)
     c["cross_front"], c["cross_rear"] = cross_shares(car)
+    stiff = roll_stiffness(car.front), roll_stiffness(car.rear)
+    c["roll_front"], c["roll_rear"] = stiff[0] / sum(stiff) / car.front.track_m, stiff[1] / sum(stiff) / car.rear.track_m
     c["jack"] = jacking_n_per_rad(car)
     c["side_area"] = car.aero.side_area_m2
     c["wind_front"] = 1.0 - car.aero.side_from_front_m / car.wheelbase_m

@@ -147,23 +147,27 @@ def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float, b
     """
     pressure = 0.25 * c.density * v * v
     pitch = 0.5 * force * c.cg_height / c.wheelbase
-    weight = c.mass * normal
+    rest = c.mass * GRAVITY
+    more = c.mass * normal - rest  # what a bank, a dip or a crest presses more than at rest: the springs share it anew
     front = c.mass * lateral * c.lateral_front
     rear = c.mass * lateral * c.lateral_rear
-    front_left = weight * c.static[0] + pressure * c.lift_front - pitch
-    front_right = weight * c.static[1] + pressure * c.lift_front - pitch
-    rear_left = weight * c.static[2] + pressure * c.lift_rear + pitch
-    rear_right = weight * c.static[3] + pressure * c.lift_rear + pitch
-    rest = c.mass * GRAVITY
-    gain_front = front_left + front_right - rest * (c.static[0] + c.static[1])
-    gain_rear = rear_left + rear_right - rest * (c.static[2] + c.static[3])
+    at_front, at_rear = c.static[0] + c.static[1], c.static[2] + c.static[3]
+    gain_front = more * at_front + 2.0 * (pressure * c.lift_front - pitch)
+    gain_rear = more * at_rear + 2.0 * (pressure * c.lift_rear + pitch)
+    front_left = rest * c.static[0] + 0.5 * gain_front
+    front_right = rest * c.static[1] + 0.5 * gain_front
+    rear_left = rest * c.static[2] + 0.5 * gain_rear
+    rear_right = rest * c.static[3] + 0.5 * gain_rear
+    aside = 0.5 * more * ((c.static[0] - c.static[1]) * c.track_front + (c.static[2] - c.static[3]) * c.track_rear)
+    front -= aside * c.roll_front
+    rear -= aside * c.roll_rear
     if c.floor == 1:
         begin = _by_speed(c.floor_sunk[0], v) + (gain_front - 2.0 * pressure * c.lift_front) / c.sink[0]
-        more, _, _ = _floor(c, 0, gain_front, 2.0 * pressure, begin)
-        front_left, front_right, gain_front = front_left + 0.5 * more, front_right + 0.5 * more, gain_front + more
+        added, _, _ = _floor(c, 0, gain_front, 2.0 * pressure, begin)
+        front_left, front_right, gain_front = front_left + 0.5 * added, front_right + 0.5 * added, gain_front + added
         begin = _by_speed(c.floor_sunk[1], v) + (gain_rear - 2.0 * pressure * c.lift_rear) / c.sink[1]
-        more, _, _ = _floor(c, 1, gain_rear, 2.0 * pressure, begin)
-        rear_left, rear_right, gain_rear = rear_left + 0.5 * more, rear_right + 0.5 * more, gain_rear + more
+        added, _, _ = _floor(c, 1, gain_rear, 2.0 * pressure, begin)
+        rear_left, rear_right, gain_rear = rear_left + 0.5 * added, rear_right + 0.5 * added, gain_rear + added
     across = 0.5 * (c.cross_front * gain_front + c.cross_rear * gain_rear)
     if c.jack > 0.0:
         steered = c.jack * (c.wheelbase * abs(bend) + _STEERED * min(abs(lateral) / GRAVITY, 1.0))
@@ -635,6 +639,8 @@ def _driven(
         if opening < 1e-6:
             accel = -_coasting(c, p, mid)
         new = math.sqrt(max(there * there + 2.0 * accel * left, 0.01))
+        if last and there >= top - 1e-9:  # at the rev limit already
+            return min(new, max(there, top)), gear, 0.0, min(accel, 0.0), share
         if new <= top or there >= top:
             return new, gear, 0.0, accel, share
         mid = math.sqrt(0.5 * (there * there + top * top))
@@ -667,7 +673,7 @@ def _pass_forward(
         here = v[i]
         if orders[i, HELD] > 0.0:  # the driver holds this gear, or the nearest that does not turn too fast
             gear, pause = 0, 0.0
-            while gear < c.gears - 1 and (c.gear_number[gear] < orders[i, HELD] or here > c.limit_rpm / c.rpm_per_ms[gear]):
+            while gear < c.gears - 1 and (c.gear_number[gear] < orders[i, HELD] or here > 1.000001 * c.limit_rpm / c.rpm_per_ms[gear]):
                 gear += 1
         there, gear, pause, accel, share = _driven(c, between[i], here, ds[i], orders[i], gear, pause, accel, share)
         if there >= cap[j]:

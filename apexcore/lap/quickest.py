@@ -84,12 +84,16 @@ class _Road:
     """A road at one spacing with what the programmes need of it.
 
     :param half: how far the middle of the car may leave its middle [m]
+    :param low: least offset at each station, left of the middle positive [m]
+    :param high: greatest offset there [m]
     :param index: of the stations -2 to +3 around each, shape [6, stations]
     :param place: where each unknown stands, of `programme.flat_places`
     """
 
     centre: CentreLine
     half: float
+    low: Floats
+    high: Floats
     index: Any
     place: Any
 
@@ -99,12 +103,37 @@ class _Road:
         return len(self.centre.x)
 
 
-def _road(circuit: Circuit, spacing_m: float, car_width_m: float) -> _Road:
+@dataclass(frozen=True)
+class Room:
+    """Where a line may run, at even stations of any number.
+
+    :param low: least offset, left of the middle of the road positive [m]
+    :param high: greatest offset [m]
+    """
+
+    low: Floats
+    high: Floats
+
+
+def _road(circuit: Circuit, spacing_m: float, car_width_m: float, room: Room | None = None) -> _Road:
     centre = centre_line(circuit, spacing_m)
+    half = half_room_m(circuit.width_m, car_width_m)
+    low, high = np.full(len(centre.x), -half), np.full(len(centre.x), half)
+    if room is not None:
+        low, high = (_at_stations(bound, len(centre.x), centre.closed) for bound in (room.low, room.high))
     count = len(centre.x)
     around = np.arange(count)[None, :] + np.arange(-2, 4)[:, None]
     around = around % count if centre.closed else np.clip(around, 0, count - 1)
-    return _Road(centre, half_room_m(circuit.width_m, car_width_m), around, flat_places(count, 2, centre.closed))
+    return _Road(centre, half, low, high, around, flat_places(count, 2, centre.closed))
+
+
+def _at_stations(values: Floats, count: int, closed: bool) -> Floats:
+    """Values at even stations of another number, straight between them."""
+    if len(values) == count:
+        return values
+    if closed:
+        return np.asarray(np.interp(np.arange(count) / count, np.arange(len(values) + 1) / len(values), np.append(values, values[0])))
+    return np.asarray(np.interp(np.linspace(0, 1, count), np.linspace(0, 1, len(values)), values))
 
 
 @dataclass(frozen=True)
@@ -202,7 +231,7 @@ def winding_of(car: Car) -> _Winding:
 
 def quickest_line(
     circuit: Circuit, lap_case: LapCase, sheet: Sheet, spacing_m: float | None = None, begin: Floats | None = None,
-    stages: Sequence[Stage] | None = None, told: Callable[[float], bool] | None = None,
+    stages: Sequence[Stage] | None = None, told: Callable[[float], bool] | None = None, room: Room | None = None,
 ) -> Quickest:  # fmt: skip
     """The line of least time on a circuit for this car, sheet, weather, tyres and driver.
 
@@ -213,9 +242,10 @@ def quickest_line(
     :param spacing_m: of the stations of the result; the circuit's own if not given
     :param begin: offsets at even stations to begin with, of any number; then only the near stages are gone through
     :param told: is told the share done, and answers whether to stop
+    :param room: where the line may run; the whole road but for a hand's breadth if not given
     :raises SolverError: if the car cannot take the circuit
     """
-    road = _road(circuit, spacing_m or spacing_of(circuit), lap_case.car.width_m)
+    road = _road(circuit, spacing_m or spacing_of(circuit), lap_case.car.width_m, room)
     chosen = tuple(stages or (STAGES if begin is None else NEAR_STAGES))
     finest = chosen[-1]
     if road.centre.ds < 0.75 * finest.spacing_m:  # a tight circuit is looked at as closely as its lap is
@@ -237,7 +267,7 @@ def quickest_line(
             stopped = stopped or (told((number + done) / len(starts)) if told else False)
             return stopped
 
-        found.append(_searched(circuit, road, lap_case, sheet, start, chosen, share))
+        found.append(_searched(circuit, road, lap_case, sheet, start, chosen, share, room))
         if stopped:
             break
     best = min(found, key=lambda one: one.time_s)
@@ -245,8 +275,9 @@ def quickest_line(
 
 
 def _searched(
-    circuit: Circuit, finest: _Road, lap_case: LapCase, sheet: Sheet, first: Floats, stages: Sequence[Stage], told: Callable[[float], bool]
-) -> Quickest:
+    circuit: Circuit, finest: _Road, lap_case: LapCase, sheet: Sheet, first: Floats, stages: Sequence[Stage], told: Callable[[float], bool],
+    room: Room | None = None,
+) -> Quickest:  # fmt: skip
     """One search from one line."""
     car = adjusted(lap_case.car, sheet)
     before = solve_lap(line_case(lap_case, offset_line(finest.centre, first)), sheet)
@@ -257,7 +288,7 @@ def _searched(
             now = line_case(lap_case, offset_line(finest.centre, _resampled(offset, finest)))
             search.on(solve_lap(now, sheet, initial_guess=before).tyres)
         spacing = min(stage.spacing_m, max(finest.centre.length_m / _FEW_STATIONS, finest.centre.ds))
-        road = finest if spacing <= 1.01 * finest.centre.ds else _road(circuit, spacing, lap_case.car.width_m)
+        road = finest if spacing <= 1.01 * finest.centre.ds else _road(circuit, spacing, lap_case.car.width_m, room)
 
         def share(programmes: int, done: int = done) -> bool:
             return told((done + programmes) / total)
@@ -267,7 +298,8 @@ def _searched(
     offset = _resampled(offset, finest)
     line = offset_line(finest.centre, offset)
     after = solve_lap(line_case(lap_case, line), sheet)
-    if after.time_s > before.time_s:
+    allowed = bool((first >= finest.low - 1e-6).all() and (first <= finest.high + 1e-6).all())
+    if after.time_s > before.time_s and (room is None or allowed):
         offset, line, after = first, offset_line(finest.centre, first), before
     return Quickest(offset, line, after.time_s, before.time_s, search.laps)
 
@@ -289,7 +321,7 @@ def _resampled(offset: Floats, road: _Road) -> Floats:
 
 def _improved(search: _Search, road: _Road, offset: Floats, stage: Stage, told: Callable[[int], bool]) -> Floats:
     """The offsets after a stage of programmes."""
-    geometry = _geometry(road, np.clip(offset, -road.half, road.half))
+    geometry = _geometry(road, np.clip(offset, road.low, road.high))
     lap = search.lap(geometry.line)
     if lap is None:
         return offset
@@ -331,7 +363,7 @@ _Trial = tuple[Floats, Line, Lap, float, Floats]
 
 
 def _try(search: _Search, road: _Road, offset: Floats, move: Floats, share: Floats, rate: Floats, trials: list[_Trial]) -> None:
-    new = np.clip(offset + share * move, -road.half, road.half)
+    new = np.clip(offset + share * move, road.low, road.high)
     line = offset_line(road.centre, new)
     lap = search.lap(line)
     if lap is not None:
@@ -357,7 +389,7 @@ def _local_shares(road: _Road, trials: Sequence[_Trial]) -> Floats:
 def _nearest(road: _Road, offset: Floats, rate: Floats) -> Floats:
     """The nearest offsets within the width whose curvature changes no faster than it may, or than it does already where it must."""
     n, aim = road.count, offset
-    now = np.clip(offset, -road.half, road.half)
+    now = np.clip(offset, road.low, road.high)
     offsets, one = _unknown(road, 0), np.ones((n, 1))
     for _ in range(2):
         geometry = _geometry(road, now)
@@ -368,7 +400,7 @@ def _nearest(road: _Road, offset: Floats, rate: Floats) -> Floats:
         found = solve(squares, slope, rows, bound, road.place)
         if not found.solved:
             break
-        now = np.clip(now + found.x[offsets], -road.half, road.half)
+        now = np.clip(now + found.x[offsets], road.low, road.high)
     return np.asarray(now, dtype=np.float64)
 
 
@@ -395,7 +427,7 @@ def _width_rows(road: _Road, offset: Floats, step: Floats) -> list[Bound]:
     free = step.copy()
     if not road.centre.closed:  # a course begins and ends where it does
         free[:2] = free[-2:] = 1e-6
-    up, down = np.minimum(road.half - offset, free), np.minimum(road.half + offset, free)
+    up, down = np.minimum(road.high - offset, free), np.minimum(offset - road.low, free)
     return [(Rows(own, one), up), (Rows(own, -one), down)]
 
 

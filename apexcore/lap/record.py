@@ -69,6 +69,8 @@ CAR = np.dtype(
         ("rolling", "f8", (4,)),  # [-]
         ("ability", "f8"),  # share of the envelope used [-]
         ("ability_brake", "f8"),  # further share under brakes [-]
+        ("roll_front", "f8"),  # load that springs and bars of the front move per roll moment of the body [1/m]
+        ("roll_rear", "f8"),
         ("cross_front", "f8"),  # load moved off the left front per load that the front axle gains on one wheel: unlike springs [-]
         ("cross_rear", "f8"),  # the same for what the rear axle gains [-]
         ("jack", "f8"),  # load that steering puts on the inner front wheel, per steering angle [N/rad]

@@ -77,7 +77,18 @@ class Section:
 
 
 def _bare(annotation: Any) -> Any:
-    return _bare(get_args(annotation)[0]) if get_origin(annotation) is Annotated else annotation
+    """What a field holds, without its bounds, and without the nothing that it may be instead."""
+    if get_origin(annotation) is Annotated:
+        return _bare(get_args(annotation)[0])
+    if _may_lack(annotation):
+        options = [option for option in get_args(annotation) if option is not type(None)]
+        return _bare(options[0]) if len(options) == 1 else annotation
+    return annotation
+
+
+def _may_lack(annotation: Any) -> bool:
+    """Whether a field may be nothing."""
+    return get_origin(annotation) in (Union, types.UnionType) and type(None) in get_args(annotation)
 
 
 def _kinds(annotation: Any) -> list[type[Value]]:
@@ -172,6 +183,8 @@ class ValueForm(Generic[Kind]):
     def _converted(self, annotation: Any, path: str) -> Any:
         bare = _bare(annotation)
         kinds = _kinds(annotation)
+        if _may_lack(annotation) and not self._under(path):
+            return None
         if kinds:
             kind = kinds[0]
             if len(kinds) > 1:

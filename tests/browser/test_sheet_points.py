@@ -85,8 +85,9 @@ def test_gears_bias_and_weights_are_the_cores(page: Page) -> None:
     expect(page.get_by_role("row", name=re.compile("^sheet fuel load, "))).to_contain_text(f"{100 * ideal:.1f} %")
     spans = demo_lap_case("brackendale_gt", "sallowmere_fen")[1]
     tollgate = next(corner for corner in corner_gears(lap_case, sheet, lap, spans) if corner.name == "Tollgate")
-    row = page.get_by_role("region", name="Gears", exact=True).get_by_role("row", name=re.compile("Tollgate"))
     held = tollgate.gears[1]
+    row = page.get_by_role("region", name="Gears", exact=True).get_by_role("row", name=re.compile("Tollgate"))
+    row = row.filter(has_text=f"{held.rpm:.0f} rpm")
     expect(row).to_contain_text(f"{format_number(held.cost_s, spread_decimals(held.spread_s), signed=True)} s")
     cost = driver_cost_s(lap_case, sheet, lap, 10.0)
     expect(page.get_by_text("A driver 10 kg heavier")).to_contain_text(format_number(cost, 3, signed=True))

@@ -6,17 +6,18 @@ import numpy as np
 import pytest
 
 from apexcore.circuit.line import coarser
-from apexcore.lap.solver import LapCase, solve_lap
+from apexcore.lap.solver import LapCase, ready, run_at
 from apexcore.race.plans import ranked_plans
-from apexcore.vehicle.sheet import Sheet
-from scripts.bench import laps_300, plain_lap_s, plain_plan_s, race
+from apexcore.vehicle.sheet import Sheet, adjusted
+from scripts.bench import held, laps_300, plain_lap_s, plain_plan_s, race, without_pauses
 from tests.apexcore.race.test_plans import random_race
 
 
 def test_scipy_drives_the_same_lap(lap_case: LapCase, sheet: Sheet) -> None:
-    drive = lap_case.car.powertrain.model_copy(update={"shift_s": 0.0})  # the reference knows no shift pauses
-    smooth = replace(lap_case, car=lap_case.car.model_copy(update={"powertrain": drive}), line=coarser(lap_case.line, 2))
-    assert solve_lap(smooth, sheet).time_s == pytest.approx(plain_lap_s(smooth, sheet), rel=2e-3)
+    smooth = replace(without_pauses(lap_case), line=coarser(lap_case.line, 2))
+    car = adjusted(smooth.car, sheet)
+    ours = run_at(smooth, ready(smooth, car), held(smooth, sheet), smooth.line)
+    assert ours.time_s == pytest.approx(plain_lap_s(smooth, sheet), rel=2e-3)
 
 
 def test_a_general_solver_finds_the_same_best_plan() -> None:

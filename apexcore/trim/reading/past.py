@@ -11,7 +11,7 @@ from .ride import clearances
 #: before it overheats, in widths of its grip; and the load below which a wheel counts as lifted [N].
 BIAS_OFF, _TOO_HOT, LIFTED_N = 0.03, 1.0, 50.0
 #: Least deceleration that is braking at all [m/s2], and least share of braking at either end for one to lock before the other [-].
-HARD_STOP_MS2, _BOTH_ENDS = 2.0, 0.02
+HARD_STOP_MS2, _BOTH_ENDS, _BRAKED = 2.0, 0.02, 0.02
 
 
 def brakes_both_ends(car: Car) -> bool:
@@ -21,7 +21,8 @@ def brakes_both_ends(car: Car) -> bool:
 
 def has_hard_stop(lap: Lap) -> bool:
     """Whether anything on the lap is braked for."""
-    return -float(lap.column("accel").min()) > HARD_STOP_MS2
+    braked = lap.column("brake") > _BRAKED
+    return bool(braked.any()) and -float(lap.column("accel")[braked].min()) > HARD_STOP_MS2
 
 
 def locks_first(car: Car, lap: Lap) -> str:

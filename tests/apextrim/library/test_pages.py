@@ -80,7 +80,7 @@ def test_a_car_that_cannot_be_is_refused_and_nothing_typed_is_lost(
 
 
 def test_a_change_that_saved_sheets_would_not_fit_is_refused(client_in: Client, event: Event, first: Sheet) -> None:
-    page = client_in.post(f"/garage/cars/{event.car.pk}/", {**typed(event, items__0__low="150", items__0__base="150"), "do": "save"})
+    page = client_in.post(f"/garage/cars/{event.car.pk}/", {**typed(event, items__0__low="160", items__0__base="160"), "do": "save"})
     assert page.status_code == 422 and "Saved sheets would no longer fit this car" in text_of(page) and "S1 of" in text_of(page)
 
 

@@ -19,11 +19,11 @@ def text_of(response: object) -> str:
 def test_the_check_shows_every_difference_and_nothing_that_was_not_read(client_in: Client, event: Event, first: Sheet) -> None:
     url = f"/events/{event.pk}/sheet/{first.pk}/check/"
     assert "Check the car against S1" in text_of(client_in.get(url))
-    right = {"bar_front": f"{first.values['bar_front']:g}", "pressure_fl": "20.3psi"}
+    right = {"bar_front": f"{first.values['bar_front']:g}", "pressure_fl": "22.0psi"}
     page = text_of(client_in.post(url, right))
     assert "Every value you entered matches S1" in page and "38 of 40 values were not read" in page
-    page = text_of(client_in.post(url, {"brake_bias": "67,5", "fuel": "25", "wing": "6"}))
-    assert "2 values in the car differ" in page and "67.5 %" in page and "69.0 %" in page and "3 steps up to correct" in page
+    page = text_of(client_in.post(url, {"brake_bias": "73,0", "fuel": "25", "wing": "6"}))
+    assert "2 values in the car differ" in page and "73.0 %" in page and "74.5 %" in page and "3 steps up to correct" in page
     wrong = client_in.post(url, {"brake_bias": "much"})
     assert wrong.status_code == 422 and "“much” is not valid" in text_of(wrong) and 'value="much"' in text_of(wrong)
 
