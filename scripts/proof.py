@@ -29,7 +29,7 @@ from apexcore.race.pace import race_pace
 from apexcore.race.plans import best_by_stops, ranked_plans
 from apexcore.trim.figures.gearing import shifts
 from apexcore.vehicle.car import Car
-from apexcore.vehicle.sheet import base_sheet
+from apexcore.vehicle.sheet import base_sheet, is_drivable
 from apexcore.vehicle.tyres import hot_pressure_kpa
 from apexcore.vehicle.weights import weights
 from tests.apexcore.judge.test_calibration import calibration_runs, inside
@@ -38,6 +38,7 @@ from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, sim
 from tests.apexcore.judge.test_plan import settled_share
 from tests.apexcore.judge.worlds import WORLDS, Interval, by_world, history, mixed_effects
 from tests.apexcore.lap.collocation import COURSES, collocated, point_case
+from tests.apexcore.lap.test_engine import EXPECTED, HOME, expected_effects
 from tests.apexcore.lap.test_kernel import POWER_W, constant_power, rated
 from tests.apexcore.lap.test_kernel import straight as open_straight
 from tests.apexcore.lap.test_proof import place, record
@@ -46,7 +47,8 @@ from tests.apexcore.lap.test_quickest import bumps_gain, found
 from tests.apexcore.race.test_cliffs import BOOK, on_tyres
 from tests.apexcore.race.test_plans import all_shapes, lap_by_lap_s, random_race, used_all
 from tests.apexcore.trim.test_gearing import best_brute_force, time_to
-from tests.conftest import stripped
+from tests.conftest import demo_circuit as demo_lap_circuit
+from tests.conftest import demo_lap_case, stripped
 
 from .advice_trial import trials
 from .demo_files import demo_car, demo_circuit
@@ -92,8 +94,9 @@ def vehicle_cases() -> Iterator[Case]:
     square = car.model_copy(update={"rear": car.rear.model_copy(update={"track_m": car.front.track_m})})
     transfer = sum(lateral_transfer(square, weight)[:2])
     yield relative("load transfer, equal tracks", "h / t", transfer, weight.cg_height_m / car.front.track_m, 1e-9, "per m a", 9)
-    loads = sum(kernel.wheel_loads(record(car), 50.0, -6000.0, 9.0, GRAVITY, 0.0))
-    down = 0.5 * Conditions().air_density * 50.0**2 * sum(aero_areas(car)[1:])
+    flat = car.model_copy(update={"aero": car.aero.model_copy(update={"floor": None})})
+    loads = sum(kernel.wheel_loads(record(flat), 50.0, -6000.0, 9.0, GRAVITY, 0.0))
+    down = 0.5 * Conditions().air_density * 50.0**2 * sum(aero_areas(flat)[1:])
     yield relative("sum of wheel loads", "weight + downforce", float(loads), weight.mass_kg * GRAVITY + down, 1e-9, "N", 6)
     hot = hot_pressure_kpa(140.0, 20.0, 92.0)
     yield relative("hot pressure", "ideal gas, absolute", hot, (140 + 101.325) * 365.15 / 293.15 - 101.325, 1e-9, "kPa", 6)
@@ -179,6 +182,56 @@ def lap_cases() -> Iterator[Case]:
     spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w", "closed_w")) + sum(lap.slip_energy_j)
     engine = float((lap.column("engine_w") * dt).sum())
     yield relative("energy of the engine over a lap", "drag + rolling + brakes + sliding", engine / 1e6, spent / 1e6, 5e-3, "MJ")
+
+
+def engine_cases() -> Iterator[Case]:
+    """Rows of the lap engine: stations, sweeps, shifts, what is expected, savings."""
+    for car_key, circuit_key in HOME.items():
+        lap_case, _ = demo_lap_case(car_key, circuit_key)
+        sheet = base_sheet(lap_case.car)
+        fine = replace(lap_case, line=racing_line(demo_lap_circuit(circuit_key), 0.25, lap_case.car.width_m))
+        ours, known = solve_lap(lap_case, sheet).time_s, solve_lap(fine, sheet).time_s
+        yield relative(f"stations, {lap_case.car.name}", "stations 0.25 m apart", ours, known, 5e-4, "s")
+        inside, asked = 0, 0
+        effects = expected_effects(car_key)
+        for name, ranges in EXPECTED.items():
+            bounds = ranges[list(HOME).index(car_key)]
+            if bounds is not None:
+                asked += 1
+                inside += bounds[0] - 0.003 <= effects[name] <= bounds[1] + 0.003
+        yield Case(
+            f"expected effects, {lap_case.car.name}",
+            "ranges of another model",
+            f"{inside} inside",
+            f"{asked}",
+            float(asked - inside),
+            0.5,
+            "cases",
+        )
+    yield from sweep_cases()
+
+
+def sweep_cases() -> Iterator[Case]:
+    """Every item over steps about its base on the circuit's stations and on 0.25 m: the largest difference between neighbours."""
+    for car_key in ("wisp_125", "drummock_stallard", "brackendale_gt"):
+        lap_case, _ = demo_lap_case(car_key, HOME[car_key])
+        base = base_sheet(lap_case.car)
+        fine = replace(lap_case, line=racing_line(demo_lap_circuit(HOME[car_key]), 0.25, lap_case.car.width_m))
+        begins = [solve_lap(case, base) for case in (lap_case, fine)]
+        worst, where = 0.0, ""
+        for item in lap_case.car.items:
+            sheets = [moved for moved in (base.stepped(item, k) for k in (-2, -1, 0, 1, 2)) if moved is not None]
+            sheets = [moved for moved in sheets if is_drivable(lap_case.car, moved)]
+            if not item.tunes_lap or len(sheets) < 2:
+                continue
+            coarse_s, fine_s = (
+                np.array([solve_lap(case, moved, initial_guess=begin).time_s for moved in sheets])
+                for case, begin in zip((lap_case, fine), begins, strict=True)
+            )
+            off = float(np.abs(np.diff(coarse_s) - np.diff(fine_s)).max())
+            worst, where = (off, item.name) if off > worst else (worst, where)
+        name = f"items swept, {lap_case.car.name}"
+        yield Case(name, "stations 0.25 m apart, step by step", f"{1000 * worst:.1f} ms ({where})", "0 ms", worst, 8e-3, "s")
 
 
 def race_case(races: int = 300) -> Case:
@@ -394,6 +447,7 @@ def all_cases() -> list[Case]:
     vehicle = [*vehicle_cases(), *line_and_power_cases(), *lap_cases(), *quickest_cases(), *direction_cases(), advice_case(), race_case()]
     return [
         *vehicle,
+        *engine_cases(),
         *verdict_cases(),
         several_case(),
         *plan_cases(),

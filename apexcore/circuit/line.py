@@ -53,6 +53,7 @@ class Line:
     :param closed: whether the last station is followed by the first
     :param grip: grip of the surface under it over that of the circuit [-]; 1 where None
     :param start_ms: speed at the start of an open course [m/s]
+    :param bumps: the station of each bump, and its height [mm]
     """
 
     x: Floats
@@ -65,6 +66,7 @@ class Line:
     closed: bool = True
     grip: Floats | None = None
     start_ms: float = 0.0
+    bumps: tuple[tuple[int, float], ...] = ()
 
     @cached_property
     def places(self) -> tuple[Floats, Floats]:
@@ -271,7 +273,8 @@ def offset_line(line: CentreLine, offset: Floats) -> Line:
     road = np.column_stack([curvature, line.bank, slope, bend, heading])
     s = np.concatenate([[0.0], np.cumsum(ds)[:-1]])
     grip = strip_grip(line.strips, line.s, offset) if line.strips else None
-    return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s, line.closed, grip, line.start_ms)
+    bumps = tuple((min(round(at / line.ds), len(x) - 1), height) for at, height in line.bumps)
+    return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s, line.closed, grip, line.start_ms, bumps)
 
 
 def racing_line(circuit: Circuit, spacing_m: float | None = None, car_width_m: float = CAR_WIDTH_M) -> Line:
@@ -289,8 +292,9 @@ def coarser(line: Line, every: int) -> Line:
     s = line.s[take]
     ds = np.diff(np.append(s, line.length_m if line.closed else 2 * s[-1] - s[-2]))
     grip = None if line.grip is None else line.grip[take]
+    bumps = tuple((min(station // every, len(take) - 1), height) for station, height in line.bumps)
     road = np.ascontiguousarray(line.road[take])
-    return Line(line.x[take], line.y[take], line.z[take], line.offset[take], road, ds, s, line.closed, grip, line.start_ms)
+    return Line(line.x[take], line.y[take], line.z[take], line.offset[take], road, ds, s, line.closed, grip, line.start_ms, bumps)
 
 
 #: A bend of the centre line counts as a corner from this curvature on [1/m], and if it turns by at least this much [deg].

@@ -113,6 +113,7 @@ class CentreLine:
     :param closed: whether the last station is followed by the first
     :param start_ms: speed at the start of an open course [m/s]
     :param strips: stretches of other grip
+    :param bumps: where each bump lies [m] and how high it is [mm]
     """
 
     x: Floats
@@ -124,6 +125,7 @@ class CentreLine:
     closed: bool = True
     start_ms: float = 0.0
     strips: tuple[GripStrip, ...] = ()
+    bumps: tuple[tuple[float, float], ...] = ()
 
     @property
     def s(self) -> Floats:
@@ -275,7 +277,12 @@ def _laid_out(circuit: Circuit, spacing_m: float) -> CentreLine:
         x, y = (x - share * x[-1])[:-1], (y - share * y[-1])[:-1]
     _, curvature, bank = _trace(closed, pieces, np.asarray(np.arange(len(x)) * ds, dtype=np.float64))
     z = _heights(closed, np.asarray(np.arange(len(x)) / steps, dtype=np.float64))
-    return CentreLine(x, y, z, curvature, bank, ds, circuit.closed, circuit.start_ms, circuit.strips)
+    return CentreLine(x, y, z, curvature, bank, ds, circuit.closed, circuit.start_ms, circuit.strips, _bumps(circuit))
+
+
+def _bumps(circuit: Circuit) -> tuple[tuple[float, float], ...]:
+    """Where bumps lie that have a height [m], and that [mm]."""
+    return tuple((marker.at_m, marker.height_mm) for marker in circuit.markers if marker.kind == "bump" and marker.height_mm > 0.0)
 
 
 def _surveyed(circuit: Circuit, spacing_m: float) -> CentreLine:
@@ -293,7 +300,7 @@ def _surveyed(circuit: Circuit, spacing_m: float) -> CentreLine:
         turn[0] = (turn[0] + math.pi) % (2 * math.pi) - math.pi
     else:
         turn = np.concatenate([[0.0], np.diff(heading), [0.0]])
-    return CentreLine(x, y, z, turn / ds, np.zeros(len(x)), ds, circuit.closed, circuit.start_ms, circuit.strips)
+    return CentreLine(x, y, z, turn / ds, np.zeros(len(x)), ds, circuit.closed, circuit.start_ms, circuit.strips, _bumps(circuit))
 
 
 def _heights(circuit: Circuit, share: Floats) -> Floats:

@@ -11,6 +11,7 @@ from ..circuit.conditions import Conditions
 from ..circuit.line import Line
 from ..circuit.places import WHEEL
 from ..errors import SolverError
+from ..vehicle.bumps import BUMP_LASTS_S, BUMP_M, bump_grip
 from ..vehicle.car import Car, Compound
 from ..vehicle.heat import FLEX, SKIN, Flow, Layers, capacities, flow, grip_c
 from ..vehicle.sheet import Sheet, adjusted
@@ -224,6 +225,23 @@ def rippled(lap_case: LapCase, car: Car, lap: Lap) -> Floats | None:
         x = (mean + warmer[:, wheel] - compound.temperature_opt_c) / compound.temperature_width_c
         x = np.where(x > 0.0, x / HOT_SIDE, x)
         grip[:, wheel] = 1.0 / (1.0 + compound.temperature_loss * x * x) / temperature_grip(compound, mean)
+    return _over_bumps(grip, lap_case.line, car, lap)
+
+
+def _over_bumps(grip: Floats, line: Line, car: Car, lap: Lap) -> Floats:
+    """The grip of each wheel with what bumps take of it, for their length and a tenth of a second beyond."""
+    speed = lap.column("speed")
+    for station, height in line.bumps:
+        v = float(speed[station])
+        reach = BUMP_M + BUMP_LASTS_S * v
+        inside: list[int] = []
+        gone = 0.0
+        while gone < reach and len(inside) < len(speed):
+            inside.append((station + len(inside)) % len(speed))
+            gone += float(line.ds[inside[-1]])
+        for wheel in range(4):
+            load = float(lap.data[station, COLUMN["load_fl"] + wheel])
+            grip[inside, wheel] *= bump_grip(car, wheel, height, v, load)
     return grip
 
 

@@ -153,7 +153,8 @@ class _Narrowed:
         """The room; away from what was wished the line stays the free one."""
         still = ~self.moved
         low, high = self.low.copy(), self.high.copy()
-        low[still], high[still] = self.free[still] - _ELSEWHERE_M, self.free[still] + _ELSEWHERE_M
+        low[still] = np.maximum(self.free[still] - _ELSEWHERE_M, -self.half)
+        high[still] = np.minimum(self.free[still] + _ELSEWHERE_M, self.half)
         self.begin[still] = self.free[still]
         return Room(low, high)
 
@@ -181,7 +182,8 @@ class _Narrowed:
             station = round(wish.at_m / ds) % len(self.low)
             if abs(wish.metres) > half:
                 raise InputError("place on the road", f"{wish.metres:g} m", f"−{half:.2f} m to {half:.2f} m off the middle")
-            self.low[station], self.high[station] = wish.metres - _PLACE_M, wish.metres + _PLACE_M
+            self.low[station] = max(self.low[station], wish.metres - _PLACE_M)
+            self.high[station] = min(self.high[station], wish.metres + _PLACE_M)
             self.near(station, station)
             away = (np.arange(len(self.low)) - station + len(self.low) // 2) % len(self.low) - len(self.low) // 2
             self.begin += (wish.metres - self.begin[station]) * np.exp(-0.5 * (away * ds / 20.0) ** 2)

@@ -204,6 +204,28 @@ TERMS = (
         ("Compound.temperature_opt_c", "Compound.temperature_width_c"),
     ),
     Term("Compound", "The rubber mix of a tyre.", "A softer one is quicker at first and wears sooner.", ("Car.tyres", "Tyres.compounds")),
+    Term(
+        "Skin temperature",
+        "Heat of the tread's outermost half millimetre.",
+        "It swings with every corner; grip swings with it.",
+        ("TyreState.skin_c",),
+    ),
+    Term(
+        "Heat fade",
+        "Grip that a tread loses in long heat.",
+        "It comes back when the tyre is spared, but for a tenth.",
+        ("Compound.fade_loss",),
+    ),
+    Term(
+        "Engine braking",
+        "Drag of the closed engine on the driven wheels.",
+        "The brakes want more of their share at the other end.",
+        ("Powertrain.engine_braking",),
+    ),
+    Term("Trimmed balance", "Balance with neither drive nor brakes.", "Positive is understeer in mid-corner.", ("CornerBalance.balance",)),
+    Term("Floor stall", "Height below which the floor pulls less.", "Lower than that costs grip; the floor may touch.", ("Floor.best_mm",)),
+    Term("Bump stop", "The rubber that a spring's travel ends on.", "That axle gets stiff at once.", ("Axle.stop_mm",)),
+    Term("Caster", "Lean of the steering axis seen from the side.", "A kart's inner rear wheel lifts sooner.", ("Steering.caster_deg",)),
     Term("Scrubbed tyre", "A tyre with a few gentle laps on it.", "Steadier warm-up, slightly less peak grip.", ()),
     Term("Fade", "Time lost with each lap of tyre age.", "Shorter stints pay.", ("Fade.per_lap_s", "TyrePace.fade_s")),
     Term(

@@ -19,6 +19,9 @@ class Event(models.Model):
     rules = models.JSONField(default=dict, help_text="the file of apexcore.race.rules.RaceRules")
     item_rules = models.JSONField(default=dict, help_text="least and greatest value of items under the event's rules, by key")
     calibration = models.JSONField(default=dict, help_text="scales of the car that the racer applied; empty for the book car")
+    line = models.TextField(
+        default="", blank=True, help_text="offsets of the line that the benches stand on, as JSON; least curvature if empty"
+    )
     session = models.ForeignKey("events.Session", models.SET_NULL, null=True, blank=True, related_name="+")
     made_at = models.DateTimeField()
     deleted_at = models.DateTimeField(null=True, blank=True)

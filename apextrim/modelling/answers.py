@@ -17,7 +17,7 @@ from apexcore.trim.reading.analysis import SheetAnalysis, analyse
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within
-from apextrim.library.stored import driven_line, parsed_car, parsed_circuit
+from apextrim.library.stored import parsed_car, parsed_circuit
 
 from .cases import Case, case_of
 
@@ -37,16 +37,16 @@ def book_of(event: Event, sheet: Sheet) -> NominalPace:
 
 
 @kept_within(32 * MB)
-def _base_lap(car: str, circuit: str, conditions: str, driver: str) -> Lap:
+def _base_lap(car: str, circuit: str, conditions: str, driver: str, line: str) -> Lap:
     """The lap on the base sheet: every other one begins there, so that it does not depend on what was asked before."""
-    case = Case(car, circuit, conditions, driver, ())
+    case = Case(car, circuit, conditions, driver, (), line)
     return solve_lap(case.lap_case(), base_sheet(parsed_car(car)))
 
 
 @kept_within(96 * MB)
 def _answer(case: Case) -> SheetAnalysis:
-    initial_guess = _base_lap(case.car, case.circuit, case.conditions, case.driver)
-    return analyse(case.lap_case(), driven_line(case.circuit, parsed_car(case.car).width_m)[1], case.sheet(), initial_guess, _bumps(case))
+    initial_guess = _base_lap(case.car, case.circuit, case.conditions, case.driver, case.line)
+    return analyse(case.lap_case(), case.spans(), case.sheet(), initial_guess, _bumps(case))
 
 
 def _bumps(case: Case) -> list[tuple[float, float]]:
@@ -57,7 +57,7 @@ def _bumps(case: Case) -> list[tuple[float, float]]:
 @kept_within(16 * MB)
 def _effects(case: Case) -> tuple[StepEffect, ...]:
     core = parsed_car(case.car)
-    spans = driven_line(case.circuit, core.width_m)[1]
+    spans = case.spans()
     free = [item for item in core.items if not item.locked]
     return tuple(step_effects(case.lap_case(), case.sheet(), free, _answer(case).lap, spans))
 
@@ -81,7 +81,7 @@ def answer_of(event: Event, sheet: Sheet) -> SheetAnalysis:
 @kept_within(8 * MB)
 def _advice(case: Case, report: HandlingReport) -> tuple[Candidate, ...]:
     core = parsed_car(case.car)
-    spans = driven_line(case.circuit, core.width_m)[1]
+    spans = case.spans()
     known = _effects(case) if report.tyres == "warm" else None
     return tuple(advise(case.lap_case(), spans, case.sheet(), report, core.items, known, bumps=_bumps(case)))
 
@@ -89,7 +89,7 @@ def _advice(case: Case, report: HandlingReport) -> tuple[Candidate, ...]:
 @kept_within(4 * MB)
 def _advice_if_free(case: Case, report: HandlingReport) -> tuple[Candidate, ...]:
     core = parsed_car(case.car)
-    spans = driven_line(case.circuit, core.width_m)[1]
+    spans = case.spans()
     return tuple(advise_if_free(case.lap_case(), spans, case.sheet(), report, core.items, _bumps(case)))
 
 
@@ -169,7 +169,7 @@ class Figures:
 @kept_within(8 * MB)
 def _figures(case: Case, race_laps: float, formation_laps: float, driver_kg: float) -> Figures:
     lap_case, sheet, lap = case.lap_case(), case.sheet(), _answer(case).lap
-    spans = driven_line(case.circuit, parsed_car(case.car).width_m)[1]
+    spans = case.spans()
     return Figures(
         corner_gears(lap_case, sheet, lap, spans), tuple(ratio_sweep(lap_case, sheet, lap)),
         bias_plan(lap_case, sheet, lap, race_laps, formation_laps), best_placement(lap_case, sheet, lap),

@@ -47,23 +47,24 @@ def car_of(event: Event, calibrated: bool = True) -> Car:
     return parsed_car(_car_text(event, calibrated))
 
 
-def _lap_case(car_text: str, circuit_text: str, conditions: Conditions, driver: str, front: str = "", rear: str = "") -> LapCase:
+def _lap_case(car_text: str, circuit_text: str, line: str, conditions: Conditions, driver: str, front: str = "", rear: str = "") -> LapCase:
     """The core's lap case; the car's first compound where none is named."""
     car = parsed_car(car_text)
     first = car.tyres.compounds[0]
     pair = (car.tyres.compound(front) if front else first, car.tyres.compound(rear) if rear else first)
-    line, _ = driven_line(circuit_text, car.width_m)
-    return LapCase(car, line, conditions, pair, driver=LEVELS[driver])
+    driven, _ = driven_line(circuit_text, car.width_m, line)
+    return LapCase(car, driven, conditions, pair, driver=LEVELS[driver])
 
 
 def lap_case_of(event: Event, front: str = "", rear: str = "", conditions: Conditions | None = None, calibrated: bool = True) -> LapCase:
     """What decides a lap of this event besides the sheet; the car's first compound where none is named."""
-    return _lap_case(_car_text(event, calibrated), event.circuit.data, conditions or conditions_of(event), event.driver, front, rear)
+    told = conditions or conditions_of(event)
+    return _lap_case(_car_text(event, calibrated), event.circuit.data, event.line, told, event.driver, front, rear)
 
 
 def spans_of(event: Event) -> tuple[CornerSpan, ...]:
     """The corners of an event's circuit."""
-    return driven_line(event.circuit.data, car_of(event).width_m)[1]
+    return driven_line(event.circuit.data, car_of(event).width_m, event.line)[1]
 
 
 def sectors_of(event: Event) -> tuple[float, ...]:
@@ -81,10 +82,15 @@ class Case(NamedTuple):
     conditions: str
     driver: str
     values: tuple[tuple[str, float], ...]
+    line: str = ""
 
     def lap_case(self, front: str = "", rear: str = "") -> LapCase:
         """The core's lap case; on the car's first compound where none is named."""
-        return _lap_case(self.car, self.circuit, Conditions.model_validate_json(self.conditions), self.driver, front, rear)
+        return _lap_case(self.car, self.circuit, self.line, Conditions.model_validate_json(self.conditions), self.driver, front, rear)
+
+    def spans(self) -> tuple[CornerSpan, ...]:
+        """The corners of the circuit on the line driven."""
+        return driven_line(self.circuit, parsed_car(self.car).width_m, self.line)[1]
 
     def sheet(self) -> Sheet:
         """The core's sheet."""
@@ -94,4 +100,4 @@ class Case(NamedTuple):
 def case_of(event: Event, sheet: Sheet, conditions: Conditions | None = None) -> Case:
     """The case of an event with this sheet, here and, where no other conditions are told, today."""
     told = (conditions or conditions_of(event)).model_dump_json()
-    return Case(_car_text(event), event.circuit.data, told, event.driver, tuple(sorted(sheet.values.items())))
+    return Case(_car_text(event), event.circuit.data, told, event.driver, tuple(sorted(sheet.values.items())), event.line)

@@ -3,10 +3,13 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from ...circuit.line import CornerSpan
 from ...lap.assembly import lateral_transfer, rolling_share
-from ...lap.solver import Lap, LapCase, solve_lap, top_speed_ms
+from ...lap.solver import COLUMN, Lap, LapCase, solve_lap, top_speed_ms
 from ...quantities.text import format_number
+from ...vehicle.bumps import bump_grip
 from ...vehicle.car import WHEEL_WORDS, WHEELS, Car
 from ...vehicle.heat import excess_camber_deg, tread_c
 from ...vehicle.sheet import Sheet, adjusted
@@ -87,7 +90,7 @@ def analyse(
     car = adjusted(lap_case.car, sheet)
     tyres = tuple(_tyre(lap_case, car, lap, wheel) for wheel in range(4))
     low = tuple(clearances(car, lap, lap_case.line, bumps))
-    warnings = tuple(_warnings(lap_case, car, lap, tyres) + _low_warnings(low))
+    warnings = tuple(_warnings(lap_case, car, lap, tyres) + _low_warnings(low) + _bump_warnings(lap_case, car, lap))
     alone, towed = (top_speed_ms(car, lap_case.conditions, tow) for tow in (0.0, 1.0))
     return SheetAnalysis(
         lap, results, balance_grid(results), tyres, tuple(shifts(car)), warnings, (alone, towed), tuple(ride_ends(car)), low
@@ -140,6 +143,32 @@ def tread_readings(lap_case: LapCase, car: Car, lap: Lap, wheel: int, pressure_e
     best = lap.tyres.compound(wheel).inclination_opt_deg
     excess = excess_camber_deg(lap.column("lateral"), work, camber if left else -camber, roll, best, left)
     return tread_c(lap.tyres.temperature_c[wheel], lap_case.conditions.ambient_c, excess, pressure_error)
+
+
+#: Lateral acceleration from which on a bump is crossed with steering on [m/s2], and the margin at which that is worth a warning [%].
+_STEERED_MS2, _NEAR_LIMIT = 3.0, 2.0
+
+
+def _bump_warnings(lap_case: LapCase, car: Car, lap: Lap) -> list[str]:
+    """Bumps that are crossed with steering on where an axle has next to nothing left."""
+    found = []
+    for station, height in lap_case.line.bumps:
+        around = np.arange(station, station + 6) % len(lap.data)
+        if float(np.abs(lap.column("lateral")[around]).max()) < _STEERED_MS2:
+            continue
+        uses = {end: float(lap.column(f"{end}_utilisation")[around].max()) for end in ("front", "rear")}
+        end = max(uses, key=lambda name: uses[name])
+        left = 100.0 * max(1.0 - uses[end], 0.0)
+        if left < _NEAR_LIMIT:
+            wheels = (0, 1) if end == "front" else (2, 3)
+            loads = [float(lap.data[station, COLUMN["load_fl"] + wheel]) for wheel in wheels]
+            outer = wheels[int(np.argmax(loads))]
+            lost = 100.0 * (1.0 - bump_grip(car, outer, height, float(lap.column("speed")[station]), max(loads)))
+            found.append(
+                f"The bump {lap_case.line.s[station]:.0f} m after the start line is crossed with steering on: it takes {lost:.0f} % of the"
+                f" grip, and the {end} has {left:.0f} % left."
+            )
+    return found
 
 
 def _low_warnings(low: Sequence[Clearance]) -> list[str]:

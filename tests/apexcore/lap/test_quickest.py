@@ -27,7 +27,7 @@ PLACES = {
     ("wisp_125", "thistledown"): 0.018,
     ("drummock_stallard", "hollin_bowl"): 0.019,
     ("ferrow_lark", "sallowmere_fen"): 0.016,
-    ("pentlow_hare", "hollin_bowl"): 0.015,
+    ("pentlow_hare", "hollin_bowl"): 0.011,
 }
 
 
