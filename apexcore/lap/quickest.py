@@ -655,21 +655,6 @@ def _objective(
     return squares, slope
 
 
-#: Share of a driver's envelope that the line of the benches is made for.
-ROBUST = 0.97
-
-
-def robust_line(circuit: Circuit, lap_case: LapCase, sheet: Sheet, quickest: Quickest) -> Quickest:
-    """A line near the quickest, made for a little less than the driver's envelope: what a change of the sheet does is read on it, since
-    the very quickest sits on every limit of the one sheet that it was made for.
-
-    :param quickest: of this car and sheet, to begin from
-    """
-    driver = lap_case.driver
-    timid = replace(lap_case, driver=replace(driver, ability=max(ROBUST * driver.ability, 0.3)))
-    return quickest_line(circuit, timid, sheet, begin=quickest.offset)
-
-
 def line_case(lap_case: LapCase, line: Line) -> LapCase:
     """The same case on another line."""
     return replace(lap_case, line=line)

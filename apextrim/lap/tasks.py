@@ -5,7 +5,7 @@ from urllib.parse import urlencode
 from django.urls import reverse
 from django.utils import timezone
 
-from apexcore.lap.quickest import quickest_line, robust_line
+from apexcore.lap.quickest import quickest_line
 from apextrim.events.models import Event
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import cases
@@ -32,16 +32,13 @@ def find_line(job: Job, line: Line) -> Done:
     found = quickest_line(circuit, lap_case, core_sheet(event, sheet), told=told)
     if line.stopped():
         return Done(["Stopped: no line was kept."], reverse("lap_bench", args=[event.pk]), stopped=True)
-    robust = robust_line(circuit, lap_case, core_sheet(event, sheet), found)
-    if line.stopped():
-        return Done(["Stopped: no line was kept."], reverse("lap_bench", args=[event.pk]), stopped=True)
     row = lines.keep(event, sheet, digest, found, timezone.now())
-    lines.stand_on(event, robust)
+    lines.stand_on(event, found)
     gain = row.before_s - row.time_s
     words = "No quicker line than that of least curvature was found."
     if gain > 0.005:
         words = f"The quickest line is {gain:.2f} s a lap quicker than the line of least curvature."
-    words += " Every bench now stands on a line made for 97 % of the grip, which a change of the sheet does not leave behind."
+    words += " Every bench now stands on it."
     return Done([words], f"{reverse('lap_bench', args=[event.pk])}?{urlencode({'line': 'quickest'})}")
 
 

@@ -36,10 +36,10 @@ def _bench(
         sheet = core_sheet(event, row)
         answer = answers.answer_of(event, sheet)
         found, own = lines.newest(event, row)
-        shown = found is not None and request.GET.get("line") == "quickest"
+        shown = found is not None and (bool(event.line) or request.GET.get("line") == "quickest")
         context |= {"found": found, "own": own, "shown": shown, "gain_s": found.before_s - found.time_s if found else 0.0}
         context["job"] = tasks.under_way(event)
-        if found is not None and shown:
+        if found is not None and shown and not event.line:
             lap_case, spans = lines.case_on(event, found)
             answer = analyse(lap_case, spans, sheet, answer.lap)
         line = lap_case.line

@@ -314,7 +314,10 @@ class ValueForm(Generic[Kind]):
         said = described(model)[name]
         bare = _bare(model.model_fields[name].annotation)
         choices = tuple(str(choice) for choice in get_args(bare)) if get_origin(bare) is Literal else ()
-        short = name.removesuffix("_m").removesuffix("_kg").removesuffix("_deg").replace("_", " ").capitalize()
+        short = name
+        for unit in ("_j_per_k", "_w_per_k", "_m", "_kg", "_deg"):
+            short = short.removesuffix(unit)
+        short = short.replace("_", " ").capitalize()
         label, hint = (short, f"{said.words}. {said.range_text}".strip()) if head else (said.words + more, said.range_text)
         usual = model.model_fields[name].default
         text = self.texts.get(path, "") or (usual if choices and isinstance(usual, str) else "")

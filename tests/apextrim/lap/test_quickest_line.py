@@ -35,19 +35,18 @@ def test_it_is_found_in_the_background_kept_and_shown(client_in: Client, event: 
     row = FoundLine.objects.get()
     assert row.before_s - row.time_s > 0.8 and row.sheet == first and row.made_from == lines.made_from(event, first)
     usual = client_in.get(bench)
-    assert "Show the quickest line" in text_of(usual) and "Find the quickest line" not in text_of(usual)
-    shown = client_in.get(bench, {"line": "quickest"})
-    assert "Shown is the <b>quickest line</b> of S1" in text_of(shown)
-    assert shown.context["lap"].time_s == pytest.approx(row.time_s, abs=0.05)
-    # every bench stands on a line for a little less than all the grip: nearly as quick
-    event.refresh_from_db()
-    assert event.line and "on a line made for 97 % of the grip" in text_of(client_in.get(sheet_bench))
-    assert shown.context["lap"].time_s - 0.02 < usual.context["lap"].time_s < shown.context["lap"].time_s + 0.25
-    assert usual.context["lap"].time_s < before - 0.8 and len(shown.context["rows"]) == 9
+    assert "Shown is the <b>quickest line</b> of S1" in text_of(usual) and "Find the quickest line" not in text_of(usual)
+    assert usual.context["lap"].time_s == pytest.approx(row.time_s, abs=0.05) and len(usual.context["rows"]) == 9
+    event.refresh_from_db()  # every bench stands on it from here on
+    assert usual.context["lap"].time_s < before - 0.8
+    assert event.line and "on the quickest line found" in text_of(client_in.get(sheet_bench))
     other = save_sheet(event, CoreSheet(event.car.key, {**first.values, "wing": 9}), first, "more wing")
     put_in_car(event, other)
-    stale = text_of(client_in.get(bench, {"line": "quickest"}))
+    stale = " ".join(text_of(client_in.get(bench)).split())
     assert "It was made for another sheet, weather, car or driver than today's." in stale and "Find the quickest line" in stale
+    event.line = "[0.0, 1.0]"  # one that the circuit has outgrown: least curvature serves
+    event.save()
+    assert "Which line" in text_of(client_in.get(bench))
 
 
 def test_what_a_line_is_made_from_is_all_that_it_depends_on(event: Event, first: Sheet, second: Sheet) -> None:
