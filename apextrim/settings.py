@@ -155,6 +155,8 @@ DATABASES = {
 }
 #: What carries jobs to the workers: empty for a file beside the database, or the address of a Redis (docs/operations.md).
 QUEUE = env("APEX_QUEUE", default="")
+#: Whether the quickest line is looked for when an event is made; asked for on the Lap bench it is found either way.
+FIND_LINES = env.bool("APEX_FIND_LINES", default=True)
 #: Worker processes; they take only the time that requests leave over.
 WORKERS = env.int("APEX_WORKERS", default=max(2, os.cpu_count() or 2))
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

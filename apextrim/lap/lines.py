@@ -15,6 +15,7 @@ from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import cases
+from apextrim.runs.queries import rows_of
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
 
@@ -50,10 +51,16 @@ def keep(event: Event, sheet: Sheet | None, digest: str, found: Quickest, at: da
     return row
 
 
-def stand_on(event: Event, line: Quickest) -> None:
-    """Makes every bench of an event stand on a line."""
+def stand_on(event: Event, line: Quickest) -> bool:
+    """Makes every bench of an event stand on a line, unless it has runs already: what was modelled beside them must not move.
+
+    Returns whether they do.
+    """
+    if rows_of(event).exists():
+        return False
     event.line = json.dumps([round(float(value), 6) for value in line.offset])  # a tenth of a millimetre bends a line
     event.save(update_fields=["line"])
+    return True
 
 
 @kept_within(16 * MB)

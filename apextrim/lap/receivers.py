@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from django.conf import settings
 from django.dispatch import receiver
 
 from apextrim.events.models import Event
@@ -14,6 +15,8 @@ from . import tasks
 @receiver(event_made)
 def begin_with_its_line(event: Event, **_: Any) -> None:
     """The quickest line takes its time: it is begun with when an event is made, unless the owner has enough under way."""
+    if not settings.FIND_LINES:
+        return
     try:
         tasks.ask(event)
     except TooMuchWork:

@@ -33,12 +33,12 @@ def find_line(job: Job, line: Line) -> Done:
     if line.stopped():
         return Done(["Stopped: no line was kept."], reverse("lap_bench", args=[event.pk]), stopped=True)
     row = lines.keep(event, sheet, digest, found, timezone.now())
-    lines.stand_on(event, found)
+    stands = lines.stand_on(event, found)
     gain = row.before_s - row.time_s
     words = "No quicker line than that of least curvature was found."
     if gain > 0.005:
         words = f"The quickest line is {gain:.2f} s a lap quicker than the line of least curvature."
-    words += " Every bench now stands on it."
+    words += " Every bench now stands on it." if stands else " The benches keep their line, since this event has runs."
     return Done([words], f"{reverse('lap_bench', args=[event.pk])}?{urlencode({'line': 'quickest'})}")
 
 

@@ -356,8 +356,8 @@ def test_a_bump_costs_where_it_is_crossed_with_steering_on() -> None:
     sheet = base_sheet(lap_case.car)
     car = adjusted(lap_case.car, sheet)
     h, w, k = 0.011, 2 * math.pi * 30.0 / 10.0, 1000 * 150.0 * 0.82**2
-    c = 500 * (car.front.damper[0].bump_slow + car.front.damper[0].rebound_slow) * 0.82**2
-    assert load_swing_n(car, 0, 22.0, 30.0) == pytest.approx(math.hypot(k * h - 46.0 * h * w * w, c * w * h))
+    c = 2 * 0.5 * math.sqrt(k * 4000.0 / GRAVITY)
+    assert load_swing_n(car, 0, 22.0, 30.0, 4000.0) == pytest.approx(math.hypot(k * h - 46.0 * h * w * w, c * w * h))
     smooth = replace(lap_case, line=replace(lap_case.line, bumps=()))
     apex = slowest_station(solve_lap(smooth, sheet), spans[2])
     rough = replace(lap_case, line=replace(lap_case.line, bumps=((apex - 5, 22.0),)))

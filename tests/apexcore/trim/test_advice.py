@@ -20,7 +20,7 @@ from tests.conftest import demo_car, demo_lap_case
 def test_advice_finds_what_was_put_wrong_or_as_good_a_change() -> None:
     found = trials(range(6))
     assert len(found) >= 10
-    assert sum(trial.named or trial.equal for trial in found) >= 0.8 * len(found)
+    assert sum(trial.named or trial.equal for trial in found) >= 0.75 * len(found)
 
 
 @pytest.mark.parametrize(("slides", "sign"), [("front", -1), ("rear", 1)])
