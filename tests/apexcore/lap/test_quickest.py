@@ -186,6 +186,7 @@ def test_the_uses_that_are_linearised_are_those_of_the_lap() -> None:
     sheet = base_sheet(lap_case.car)
     lap = solve_lap(lap_case, sheet)
     car = adjusted(lap_case.car, sheet)
+    lap = run_at(lap_case, ready(lap_case, car), lap.tyres, lap_case.line)  # tyres as warm everywhere, as the search has them
     record = on_tyres(ready(lap_case, car).record, car, lap.tyres, lap_case.conditions)
     v = lap.column("speed")
     mean = 0.5 * (v + np.roll(v, -1))
