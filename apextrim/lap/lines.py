@@ -5,15 +5,11 @@ import json
 from dataclasses import replace
 from datetime import datetime
 
-import numpy as np
-
-from apexcore.circuit.line import CornerSpan, Line, corners, offset_line
-from apexcore.circuit.track import centre_line
+from apexcore.circuit.line import CornerSpan
 from apexcore.lap.quickest import Quickest
 from apexcore.lap.solver import LapCase
 from apextrim.events.models import Event
-from apextrim.library.caches import MB, kept_within
-from apextrim.library.stored import parsed_circuit
+from apextrim.library.stored import driven_line
 from apextrim.modelling import cases
 from apextrim.runs.queries import rows_of
 from apextrim.sheets.models import Sheet
@@ -51,26 +47,25 @@ def keep(event: Event, sheet: Sheet | None, digest: str, found: Quickest, at: da
     return row
 
 
-def stand_on(event: Event, line: Quickest) -> bool:
+def _text(row: FoundLine) -> str:
+    """A line's offsets as the benches read them."""
+    return json.dumps(row.offsets_m)
+
+
+def stand_on(event: Event, row: FoundLine) -> bool:
     """Makes every bench of an event stand on a line, unless it has runs already: what was modelled beside them must not move.
 
     Returns whether they do.
     """
     if rows_of(event).exists():
         return False
-    event.line = json.dumps([round(float(value), 6) for value in line.offset])  # a tenth of a millimetre bends a line
+    event.line = _text(row)
     event.save(update_fields=["line"])
     return True
 
 
-@kept_within(16 * MB)
-def _line(circuit: str, offsets: tuple[float, ...]) -> tuple[Line, tuple[CornerSpan, ...]]:
-    core = parsed_circuit(circuit)
-    line = offset_line(centre_line(core), np.array(offsets))
-    return line, tuple(corners(core, line))
-
-
 def case_on(event: Event, row: FoundLine) -> tuple[LapCase, tuple[CornerSpan, ...]]:
     """The lap case of an event on a line that was found, and the corners on it."""
-    line, spans = _line(event.circuit.data, tuple(row.offsets_m))
-    return replace(cases.lap_case_of(event), line=line), spans
+    lap_case = cases.lap_case_of(event)
+    line, spans = driven_line(event.circuit.data, lap_case.car.width_m, _text(row))
+    return replace(lap_case, line=line), spans

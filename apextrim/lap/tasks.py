@@ -33,7 +33,7 @@ def find_line(job: Job, line: Line) -> Done:
     if line.stopped():
         return Done(["Stopped: no line was kept."], reverse("lap_bench", args=[event.pk]), stopped=True)
     row = lines.keep(event, sheet, digest, found, timezone.now())
-    stands = lines.stand_on(event, found)
+    stands = lines.stand_on(event, row)
     gain = row.before_s - row.time_s
     words = "No quicker line than that of least curvature was found."
     if gain > 0.005:

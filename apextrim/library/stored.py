@@ -31,10 +31,15 @@ def driven_line(text: str, car_width_m: float, offsets: str = "") -> tuple[Line,
     :raises InputError: if the lap does not close, or the car does not fit
     """
     circuit = parsed_circuit(text)
-    found = np.array(json.loads(offsets), dtype=np.float64) if offsets else None
-    centre = centre_line(circuit)
-    if found is None or len(found) != len(centre.x) or np.abs(found).max() > half_room_m(circuit.width_m, car_width_m) + 1e-3:
+    line = _found_line(circuit, car_width_m, offsets) if offsets else None
+    if line is None:
         line = racing_line(circuit, car_width_m=car_width_m)
-    else:
-        line = offset_line(centre, found)
     return line, tuple(corners(circuit, line))
+
+
+def _found_line(circuit: Circuit, car_width_m: float, offsets: str) -> Line | None:
+    """The line of these offsets; None where the circuit or the car has outgrown them."""
+    found, centre = np.array(json.loads(offsets), dtype=np.float64), centre_line(circuit)
+    if len(found) != len(centre.x) or np.abs(found).max() > half_room_m(circuit.width_m, car_width_m) + 1e-3:
+        return None
+    return offset_line(centre, found)

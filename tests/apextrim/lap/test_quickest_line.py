@@ -47,6 +47,8 @@ def test_it_is_found_in_the_background_kept_and_shown(client_in: Client, event: 
     event.line = "[0.0, 1.0]"  # one that the circuit has outgrown: least curvature serves
     event.save()
     assert "Which line" in text_of(client_in.get(bench))
+    FoundLine.objects.update(offsets_m=[0.0, 1.0])
+    assert "Which line" in text_of(client_in.get(bench, {"line": "quickest"}))
 
 
 def test_what_a_line_is_made_from_is_all_that_it_depends_on(event: Event, first: Sheet, second: Sheet) -> None:
