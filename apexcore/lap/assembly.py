@@ -13,7 +13,7 @@ from ..vehicle.car import Axle, Car, Compound, Floor, Powertrain
 from ..vehicle.tyres import TyreState, hot_pressure_kpa
 from ..vehicle.weights import Weights, weights
 from .driver import Driver
-from .kernel import CLOSED, SPEED_STEP, settle_floor
+from .kernel import SPEED_STEP, closed_bar, settle_floor
 from .record import CAR, FLOOR_POINTS, SPEED_POINTS
 
 Floats = NDArray[np.float64]
@@ -283,6 +283,14 @@ def _put_floor(c: Any, car: Car, floor: Floor, tow: float) -> None:
     settle_floor(c)
 
 
+def wheel_rate_n_per_mm(axle: Axle) -> float:
+    """Rate of the springs at a wheel, the mean of both [N/mm].
+
+    Source: M ch. 16: spring rate times motion ratio squared.
+    """
+    return 0.5 * sum(axle.spring_n_per_mm) * axle.motion_ratio**2
+
+
 def sinking(axle: Axle) -> tuple[float, float, float]:
     """Load that an axle takes per sinking, the same on its bump stops [N/mm], and the sinking at which they are met [mm].
 
@@ -291,7 +299,7 @@ def sinking(axle: Axle) -> tuple[float, float, float]:
     rate = 2e-3 / give(axle).heave
     if axle.rigid:
         return rate, rate, 1000.0
-    wheel = 0.5 * sum(axle.spring_n_per_mm) * axle.motion_ratio**2
+    wheel = wheel_rate_n_per_mm(axle)
     stopped = wheel + axle.stop_n_per_mm
     return rate, 2.0 * stopped * axle.tyre_n_per_mm / (stopped + axle.tyre_n_per_mm), axle.stop_mm * 2.0 * wheel / rate
 
@@ -352,10 +360,12 @@ def engine_drag_n(car: Car, speed_ms: float, gear: int) -> float:
     """
     drive = car.powertrain
     per_radius = drive.gears[gear - 1] * drive.final_drive / drive_radius_m(car)
-    n = speed_ms * per_radius / _RISE_PER_S / 1000.0
-    pressure = CLOSED[0] + CLOSED[1] * n + CLOSED[2] * n * n
-    force: float = drive.engine_braking * max(torque for _, torque in drive.torque_nm) / 12.0 * pressure * per_radius
-    return force
+    return float(_drag_per_bar(drive) * closed_bar(speed_ms * per_radius / _RISE_PER_S / 1000.0) * per_radius)
+
+
+def _drag_per_bar(drive: Powertrain) -> float:
+    """Closed-throttle torque of an engine over its mean pressure [N m/bar]: V = 4 pi T/12 bar at its greatest torque."""
+    return drive.engine_braking * max(torque for _, torque in drive.torque_nm) / 12.0
 
 
 def _put_drive(c: Any, car: Car, conditions: Conditions, driver: Driver) -> None:
@@ -372,7 +382,7 @@ def _put_drive(c: Any, car: Car, conditions: Conditions, driver: Driver) -> None
     c["torque_rpm"][:points], torques = zip(*drive.torque_nm, strict=True)
     torque = np.array(torques) * power * drive.restrictor * drive.fuel_map.torque * drive.efficiency
     c["torque"][:points] = torque
-    c["engine_drag"] = drive.engine_braking * max(torques) / 12.0
+    c["engine_drag"] = _drag_per_bar(drive)
     gear = np.minimum(np.searchsorted(ups, TABLE_SPEEDS, side="right"), count - 1)
     rpm = TABLE_SPEEDS * ratios[gear] / _RISE_PER_S
     thrust = np.interp(rpm, c["torque_rpm"][:points], torque) * ratios[gear]

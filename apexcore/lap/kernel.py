@@ -33,6 +33,7 @@ from .record import (
     FRONT_UTILISATION,
     FUEL_L,
     GEAR,
+    GEARS,
     HELD,
     LATERAL,
     LOAD_FL,
@@ -68,7 +69,7 @@ _compiled = njit(cache=True, nogil=True, error_model="numpy", fastmath={"contrac
 _STEERED = 0.035
 #: Mean pressure that a closed four-stroke engine takes, by thousands of revolutions [bar]: 1.57 + 0.15 n + 0.05 n2. Source: Heywood,
 #: Internal Combustion Engine Fundamentals, ch. 13, from memory; the car file scales it (`engine_braking`).
-CLOSED = (1.57, 0.15, 0.05)
+_CLOSED = (1.57, 0.15, 0.05)
 _FORCE_TOLERANCE = 0.5  # a force is found when its iteration moves by less [N]
 _USE_TOLERANCE = 1e-6  # a corner speed is found when the use is this near to 1 [-]
 
@@ -360,14 +361,24 @@ def _corner_gear(c: Any, v: float, gear: int) -> int:
 
 
 @_compiled
+def closed_bar(thousands: float) -> float:
+    """Mean pressure that a closed four-stroke engine takes [bar].
+
+    Source: Heywood, ch. 13: friction and pumping by engine speed.
+
+    :param thousands: of revolutions a minute
+    """
+    return _CLOSED[0] + _CLOSED[1] * thousands + _CLOSED[2] * thousands * thousands
+
+
+@_compiled
 def engine_drag_at(c: Any, v: float) -> float:
     """Force at the driven wheels of a closed engine [N].
 
     Source: Heywood, ch. 13: mean pressure of friction and pumping by engine speed.
     """
     gear = gear_at(c, v)
-    n = v * c.rpm_per_ms[gear] / 1000.0
-    return c.engine_drag * (CLOSED[0] + CLOSED[1] * n + CLOSED[2] * n * n) * c.per_radius[gear]
+    return c.engine_drag * closed_bar(v * c.rpm_per_ms[gear] / 1000.0) * c.per_radius[gear]
 
 
 @_compiled
@@ -406,6 +417,16 @@ def _corner_forces(c: Any, lateral: float, side_wind: float) -> tuple[float, flo
 
 
 @_compiled
+def _free_uses(c: Any, p: Floats, v: float, lateral: float, normal: float, air: float, side_wind: float) -> tuple[float, float]:
+    """Use of the front and of the rear axle with neither drive nor brakes [-], for what `_demand` says of a speed."""
+    front, rear, lateral = _corner_forces(c, lateral, side_wind)
+    loads = wheel_loads(c, air, 0.0, lateral, normal, p[BEND])
+    grip, along = axle_grip(c, loads, lateral, p)
+    yaw, _, _ = _differential_yaw(c, loads, along, 0.0, v, p[BEND])
+    return abs(front + yaw) / max(grip[0] + grip[1], 1e-9), max(rear - yaw, 0.0) / max(grip[2] + grip[3], 1e-9)
+
+
+@_compiled
 def corner_use(c: Any, p: Floats, v: float) -> float:
     """Share of the weaker axle's lateral capacity that speed v needs [-]; infinite where the car would fly.
 
@@ -414,12 +435,7 @@ def corner_use(c: Any, p: Floats, v: float) -> float:
     lateral, normal, air, side_wind, _ = _demand(c, p, v)
     if normal <= 0.0:
         return math.inf
-    front, rear, lateral = _corner_forces(c, lateral, side_wind)
-    loads = wheel_loads(c, air, 0.0, lateral, normal, p[BEND])
-    grip, along = axle_grip(c, loads, lateral, p)
-    yaw, _, _ = _differential_yaw(c, loads, along, 0.0, v, p[BEND])
-    front = abs(front + yaw) / max(grip[0] + grip[1], 1e-9)
-    rear = max(rear - yaw, 0.0) / max(grip[2] + grip[3], 1e-9)
+    front, rear = _free_uses(c, p, v, lateral, normal, air, side_wind)
     return max(front, rear) / c.ability
 
 
@@ -615,7 +631,7 @@ def _driven(
     """
     left, there = way, v
     opening = order[OPENING]
-    for _ in range(2 * 10 + 2):
+    for _ in range(2 * GEARS + 2):  # each gear may be shifted once, its pause beside it
         if pause > 0.0:
             slow = -_held_back(c, p, there, 0.0, 0.0)
             reach = there * pause + 0.5 * slow * pause * pause
@@ -878,11 +894,8 @@ def _trim(c: Any, p: Floats, v: float) -> float:
     Throttle or brake hold one axle at its limit, so that only the other would show what a bar does.
     """
     lateral, normal, air, side_wind, _ = _demand(c, p, v)
-    front, rear, lateral = _corner_forces(c, lateral, side_wind)
-    loads = wheel_loads(c, air, 0.0, lateral, max(normal, 0.1), p[BEND])
-    grip, along = axle_grip(c, loads, lateral, p)
-    yaw, _, _ = _differential_yaw(c, loads, along, 0.0, v, p[BEND])
-    return 100.0 * (abs(front + yaw) / max(grip[0] + grip[1], 1e-9) - max(rear - yaw, 0.0) / max(grip[2] + grip[3], 1e-9))
+    front, rear = _free_uses(c, p, v, lateral, max(normal, 0.1), air, side_wind)
+    return 100.0 * (front - rear)
 
 
 @_compiled
@@ -977,8 +990,10 @@ def heat_along(lap: Floats, tyre: Floats, start: Floats, air_c: float, road_c: f
     """
     n = lap.shape[0]
     total = 0.0
+    in_air, on_road = np.empty(n), np.empty(n)
     for i in range(n):
         total += lap[i, TIME]
+        in_air[i], on_road[i] = lap[i, SPEED] ** 0.8, math.sqrt(lap[i, SPEED])
     for w in range(4):
         c_skin, c_tread, up, down, air, road, kept, rolls, in_skin, in_tread, part = tyre[w]
         skin, tread, carcass = start[w]
@@ -988,7 +1003,7 @@ def heat_along(lap: Floats, tyre: Floats, start: Floats, air_c: float, road_c: f
             for i in range(n):
                 dt, v = lap[i, TIME], lap[i, SPEED]
                 rolling = rolls * lap[i, LOAD_FL + w] * v
-                to_air, to_road = air * v**0.8, road * math.sqrt(v)
+                to_air, to_road = air * in_air[i], road * on_road[i]
                 # backward in time, so that a long step cannot swing
                 a = c_skin / max(dt, 1e-9)
                 heat = kept * lap[i, SLIDE_FL + w] + in_skin * rolling + to_air * air_c + to_road * road_c + a * skin

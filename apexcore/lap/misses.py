@@ -10,13 +10,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..circuit.features import GripStrip, strip_grip
-from ..circuit.line import CornerSpan, Floats, Line, half_room_m, offset_line
+from ..circuit.features import strip_grip
+from ..circuit.line import CornerSpan, Line, half_room_m, offset_line
 from ..circuit.track import Circuit, centre_line
 from ..errors import SolverError
 from ..vehicle.sheet import Sheet, adjusted
 from .orders import Order
-from .solver import Lap, LapCase, ready, run_at
+from .solver import Lap, LapCase, also_told, ready, run_at
 
 KINDS = ("early", "late", "apex", "throttle", "strip")
 
@@ -79,8 +79,7 @@ class _Tried:
         self.usual = self._run(lap_case.line)
 
     def _run(self, line: Line, told: Sequence[Order] = ()) -> Lap:
-        case = replace(self.lap_case, told=(*self.lap_case.told, *told))
-        return run_at(case, self.ready, self.lap.tyres, line, self.lap.ripple)
+        return run_at(also_told(self.lap_case, told), self.ready, self.lap.tyres, line, self.lap.ripple)
 
     def miss(self, span: CornerSpan, following: CornerSpan, kind: str, size: float) -> Miss:
         apex = self._slowest(span)
@@ -177,7 +176,7 @@ class _Tried:
         inside = np.arange(span.first, span.last + 1) % self.n
         if not (line.grip[inside] > 1.0 + 1e-6).any():
             return None
-        shifted = [_beside(self.centre.strips, self.centre.s, line.offset + side * metres) for side in (1.0, -1.0)]
+        shifted = [strip_grip(self.centre.strips, self.centre.s, line.offset + side * metres) for side in (1.0, -1.0)]
         worse = min(shifted, key=lambda grip: float(grip[inside].sum()))
         grip = line.grip.copy()
         grip[inside] = worse[inside]
@@ -187,10 +186,6 @@ class _Tried:
 def centre_spacing(circuit: Circuit, stations: int) -> float:
     """The spacing at which a circuit's middle has so many stations [m]."""
     return centre_line(circuit).length_m / stations
-
-
-def _beside(strips: tuple[GripStrip, ...], s: Floats, offset: Floats) -> Floats:
-    return strip_grip(strips, s, offset)
 
 
 def over_run_s(miss: Miss, laps: int) -> float:

@@ -8,7 +8,7 @@ Optimization, ch. 5: one price for all).
 
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -17,7 +17,7 @@ from ..circuit.line import CornerSpan, Floats
 from ..errors import InputError
 from ..vehicle.sheet import Sheet, adjusted
 from .orders import Order
-from .solver import COLUMN, Lap, LapCase, ready, run_at
+from .solver import Lap, LapCase, also_told, ready, run_at
 
 #: Metres of lift that are tried.
 METRES: Floats = np.concatenate([np.arange(0.0, 120.0, 6.0), np.arange(120.0, 301.0, 12.0)])
@@ -81,6 +81,11 @@ def told_lifts(line_s: Floats, spans: Sequence[CornerSpan], metres: dict[int, fl
     return tuple(orders)
 
 
+def _spent(lap: Lap, aim: str) -> Floats:
+    """What each station takes of what is to be saved [l or J]."""
+    return lap.column("fuel_l") if aim == "fuel" else lap.column(f"slide_{aim}") * lap.column("time")
+
+
 def lifts(lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan], aim: str = "fuel") -> Lifts:
     """Time and saving of every corner at every distance of lift, on the tyres of a lap.
 
@@ -94,13 +99,12 @@ def lifts(lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan]
         raise InputError("corners", "none", "a circuit with a corner to lift for")
     car, n = adjusted(lap_case.car, sheet), len(lap.data)
     prepared = ready(lap_case, car)
-    line, column = lap_case.line, "fuel_l" if aim == "fuel" else f"slide_{aim}"
+    line = lap_case.line
 
     def read(metres: float) -> tuple[Floats, Floats]:
         told = told_lifts(line.s, spans, {span.number: metres for span in spans})
-        found = run_at(replace(lap_case, told=(*lap_case.told, *told)), prepared, lap.tyres, line, lap.ripple)
-        dt = found.column("time")
-        spent = found.data[:, COLUMN[column]] * (1.0 if aim == "fuel" else dt)
+        found = run_at(also_told(lap_case, told), prepared, lap.tyres, line, lap.ripple)
+        dt, spent = found.column("time"), _spent(found, aim)
         time, use = [], []
         for k, span in enumerate(spans):  # from apex to apex
             begin, end = spans[k - 1].apex % n, span.apex % n
@@ -186,13 +190,12 @@ def least_cost(lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[Corner
     :raises InputError: as `lifts`
     """
     found = lifts(lap_case, sheet, lap, spans, aim)
-    prepared, column = ready(lap_case, adjusted(lap_case.car, sheet)), "fuel_l" if aim == "fuel" else f"slide_{aim}"
+    prepared = ready(lap_case, adjusted(lap_case.car, sheet))
 
     def driven(metres: dict[int, float]) -> tuple[float, float]:
-        told = (*lap_case.told, *told_lifts(lap_case.line.s, spans, metres))
-        run = run_at(replace(lap_case, told=told), prepared, lap.tyres, lap_case.line, lap.ripple)
-        spent = run.data[:, COLUMN[column]]
-        return run.time_s, float(spent.sum() if aim == "fuel" else spent @ run.column("time"))
+        told = told_lifts(lap_case.line.s, spans, metres)
+        run = run_at(also_told(lap_case, told), prepared, lap.tyres, lap_case.line, lap.ripple)
+        return run.time_s, float(_spent(run, aim).sum())
 
     base_s, base_use = driven({})
     asked, best = wanted, Way(0.0, 0.0, {})

@@ -15,7 +15,7 @@ from ..vehicle.bumps import BUMP_LASTS_S, BUMP_M, bump_grip
 from ..vehicle.car import Car, Compound
 from ..vehicle.heat import FLEX, SKIN, Flow, Layers, capacities, flow, grip_c
 from ..vehicle.sheet import Sheet, adjusted
-from ..vehicle.tyres import HOT_SIDE, Four, TyreState, four, hot_pressure_kpa, temperature_grip
+from ..vehicle.tyres import Four, TyreState, four, hot_pressure_kpa, temperature_grip, temperature_grips
 from ..vehicle.weights import weights
 from . import kernel
 from .assembly import TABLE_SPEEDS, aero_areas, gear_thrust, on_tyres, rev_limit_ms, rolling_share, without_tyres
@@ -64,6 +64,11 @@ class LapCase:
     tow: float = 0.0
     held_c: Four | None = None
     told: tuple[Order, ...] = ()
+
+
+def also_told(lap_case: LapCase, orders: Sequence[Order]) -> LapCase:
+    """The same case with further orders to its driver."""
+    return replace(lap_case, told=(*lap_case.told, *orders))
 
 
 @dataclass(frozen=True)
@@ -222,9 +227,7 @@ def rippled(lap_case: LapCase, car: Car, lap: Lap) -> Floats | None:
     grip = np.empty_like(warmer)
     for wheel in range(4):
         compound, mean = lap_case.compounds[wheel // 2], lap.tyres.temperature_c[wheel]
-        x = (mean + warmer[:, wheel] - compound.temperature_opt_c) / compound.temperature_width_c
-        x = np.where(x > 0.0, x / HOT_SIDE, x)
-        grip[:, wheel] = 1.0 / (1.0 + compound.temperature_loss * x * x) / temperature_grip(compound, mean)
+        grip[:, wheel] = temperature_grips(compound, mean + warmer[:, wheel]) / temperature_grip(compound, mean)
     return _over_bumps(grip, lap_case.line, car, lap)
 
 
@@ -283,7 +286,7 @@ def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, init
         tyres, response = _coarsely_settled(_thinned(lap_case, _COARSE), prepared)
         heat = _settled_on(half, prepared, _Heat(tyres, None, response, (0.0, 0.0, 0.0, 0.0)))
         whole = run_at(lap_case, prepared, heat.tyres, lap_case.line, _all(heat.ripple, lap_case))
-        full = four(grip_c(*flow.settled_c()[:2]) for flow in tyre_flows(lap_case, car, whole))
+        full = four(flow.settled_grip_c() for flow in tyre_flows(lap_case, car, whole))
         fine = four(a - b for a, b in zip(full, heat.tyres.temperature_c, strict=True))
         heat = _settled_on(half, prepared, replace(heat, fine=fine))
     lap = run_at(lap_case, prepared, heat.tyres, lap_case.line, _all(heat.ripple, lap_case))
@@ -311,7 +314,7 @@ def _settled_on(half: LapCase, ready: Ready, heat: _Heat) -> _Heat:
     for _ in range(_MOST_ROUNDS):
         lap = run_at(half, ready, heat.tyres, half.line, heat.ripple)
         flows = tyre_flows(half, ready.car, lap)
-        there = four(grip_c(*flow.settled_c()[:2]) + more for flow, more in zip(flows, heat.fine, strict=True))
+        there = four(flow.settled_grip_c() + more for flow, more in zip(flows, heat.fine, strict=True))
         ripple = rippled(half, ready.car, lap)
         here = heat.tyres.temperature_c
         off = max(abs(a - b) for a, b in zip(there, here, strict=True))
@@ -358,7 +361,7 @@ def _thinned(lap_case: LapCase, every: int) -> LapCase:
 def _settles_at(lap_case: LapCase, ready: Ready, tyres: TyreState) -> tuple[Four, Flows]:
     """Temperatures of grip that a lap on these tyres leads to [degC], and its heat balances."""
     flows = tyre_flows(lap_case, ready.car, run_at(lap_case, ready, tyres, lap_case.line))
-    return four(grip_c(*flow.settled_c()[:2]) for flow in flows), flows
+    return four(flow.settled_grip_c() for flow in flows), flows
 
 
 def _coarsely_settled(lap_case: LapCase, ready: Ready) -> tuple[TyreState, Four]:

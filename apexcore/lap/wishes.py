@@ -5,13 +5,13 @@ and what it costs is read from both laps over the stretch on which they differ.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ..circuit.line import CornerSpan, Floats, corners, half_room_m
+from ..circuit.line import CornerSpan, Floats, corners, half_room_m, offset_line
 from ..circuit.track import CentreLine, Circuit, centre_line, spacing_of
 from ..errors import InputError
 from ..vehicle.sheet import Sheet
@@ -335,8 +335,6 @@ def recorded(circuit: Circuit, lap_case: LapCase, sheet: Sheet, x: Floats, y: Fl
     :param y: north of it [m]
     :raises InputError: if fewer than a tenth of the stations are passed
     """
-    from ..circuit.line import offset_line
-
     centre = centre_line(circuit, spacing_of(circuit))
     half = half_room_m(circuit.width_m, lap_case.car.width_m)
     ahead_x, ahead_y = centre.ahead()
@@ -356,5 +354,5 @@ def recorded(circuit: Circuit, lap_case: LapCase, sheet: Sheet, x: Floats, y: Fl
     offset = np.interp(np.arange(n), np.concatenate([there - n, there, there + n]), np.tile(found[there], 3))
     offset = np.clip(offset, -half, half)
     line = offset_line(centre, offset)
-    lap = solve_lap(replace(lap_case, line=line), sheet)
+    lap = solve_lap(line_case(lap_case, line), sheet)
     return Quickest(offset, line, lap.time_s, lap.time_s, 1)

@@ -81,6 +81,11 @@ class Flow:
         skin, tread, carcass = np.linalg.solve(*self._system())
         return float(skin), float(tread), float(carcass)
 
+    def settled_grip_c(self) -> float:
+        """The temperature of grip at which heat in and out are equal [degC]."""
+        skin, tread, _ = self.settled_c()
+        return grip_c(skin, tread)
+
     def beside_c(self, grip: float) -> Layers:
         """Skin, tread and carcass of a tyre whose grip has a temperature, at rest otherwise [degC]: the skin takes up what that needs."""
         matrix, side = self._system()

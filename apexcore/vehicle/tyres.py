@@ -6,8 +6,13 @@ What changes along the lap (load, inclination, optimum pressure at the load) is 
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ..circuit.conditions import KELVIN
 from .car import Compound
+
+Floats = NDArray[np.float64]
 
 HOT_SIDE = 0.9  #: width of the grip's peak above its best temperature over that below. Source: an assumption of this product [-]
 ATMOSPHERE_KPA = 101.325  #: used to turn gauge into absolute pressure [kPa]
@@ -79,10 +84,14 @@ def temperature_grip(compound: Compound, temperature_c: float) -> float:
     The bell shape is common to measured tyres (Pacejka, Tire and Vehicle Dynamics, ch. 1); the fraction keeps it
     positive for any temperature. Hot tyres lose a little sooner than cold ones (an assumption).
     """
+    return float(temperature_grips(compound, np.array(temperature_c)))
+
+
+def temperature_grips(compound: Compound, temperature_c: Floats) -> Floats:
+    """`temperature_grip` of many temperatures."""
     x = (temperature_c - compound.temperature_opt_c) / compound.temperature_width_c
-    if x > 0.0:
-        x /= HOT_SIDE
-    return 1.0 / (1.0 + compound.temperature_loss * x * x)
+    x = np.where(x > 0.0, x / HOT_SIDE, x)
+    return np.asarray(1.0 / (1.0 + compound.temperature_loss * x * x))
 
 
 def wear_grip(compound: Compound, wear: float) -> float:

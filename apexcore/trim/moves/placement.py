@@ -90,12 +90,8 @@ def driver_cost_s(lap_case: LapCase, sheet: Sheet, initial_guess: Lap, kg: float
     mass = lap_case.car.mass
     item = next((item for item in lap_case.car.items if item.sets == "mass.driver_kg"), None)
     if item is not None:  # the sheet names the driver's weight: it is the item's to move, on its steps or between them
-        moved = Sheet(sheet.car_key, {**sheet.values, item.key: sheet.values[item.key] + kg / item.scale})
-        return (
-            solve_lap(lap_case, moved, initial_guess=initial_guess).time_s - solve_lap(lap_case, sheet, initial_guess=initial_guess).time_s
-        )
-    heavier = lap_case.car.model_copy(update={"mass": mass.model_copy(update={"driver_kg": mass.driver_kg + kg})})
-    return (
-        solve_lap(replace(lap_case, car=heavier), sheet, initial_guess=initial_guess).time_s
-        - solve_lap(lap_case, sheet, initial_guess=initial_guess).time_s
-    )
+        moved_case, moved = lap_case, Sheet(sheet.car_key, {**sheet.values, item.key: sheet.values[item.key] + kg / item.scale})
+    else:
+        heavier = lap_case.car.model_copy(update={"mass": mass.model_copy(update={"driver_kg": mass.driver_kg + kg})})
+        moved_case, moved = replace(lap_case, car=heavier), sheet
+    return solve_lap(moved_case, moved, initial_guess=initial_guess).time_s - solve_lap(lap_case, sheet, initial_guess=initial_guess).time_s

@@ -8,9 +8,9 @@ import numpy as np
 
 from ...circuit.conditions import GRAVITY
 from ...circuit.line import Line
-from ...lap.assembly import sinking
+from ...lap.assembly import sinking, wheel_rate_n_per_mm
 from ...lap.solver import Lap
-from ...vehicle.car import Axle, Car
+from ...vehicle.car import Car
 from ...vehicle.weights import weights
 
 
@@ -62,7 +62,7 @@ def ride_ends(car: Car) -> list[RideEnd]:
         if axle.rigid:
             continue
         mass = max(0.5 * (load / GRAVITY - hung), 1.0)
-        k, tyre = _wheel_rate(axle) * 1000.0, axle.tyre_n_per_mm * 1000.0
+        k, tyre = wheel_rate_n_per_mm(axle) * 1000.0, axle.tyre_n_per_mm * 1000.0
         body = k * tyre / (k + tyre)
         hop = math.sqrt((k + tyre) / max(0.5 * hung, 1.0)) / (2 * math.pi)
         critical = 2.0 * math.sqrt(body * mass)
@@ -72,11 +72,6 @@ def ride_ends(car: Car) -> list[RideEnd]:
             ratios.append(rate / critical)
         ends.append(RideEnd(name, k / 1000.0, math.sqrt(body / mass) / (2 * math.pi), hop, (ratios[0], ratios[1], ratios[2], ratios[3])))
     return ends
-
-
-def _wheel_rate(axle: Axle) -> float:
-    """Source: M ch. 16: spring rate times motion ratio squared."""
-    return 0.5 * sum(axle.spring_n_per_mm) * axle.motion_ratio**2
 
 
 def clearances(car: Car, lap: Lap, line: Line, bumps: Sequence[tuple[float, float]] = ()) -> list[Clearance]:
