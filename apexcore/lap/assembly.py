@@ -270,13 +270,18 @@ def without_tyres(car: Car, conditions: Conditions, driver: Driver, tow: float =
 _HEIGHTS: Floats = np.arange(FLOOR_POINTS, dtype=np.float64)
 
 
+@lru_cache(maxsize=64)
+def _floor_tables(floor: Floor, axle: int, reference_mm: float) -> tuple[Floats, Floats]:
+    """What an axle's floor pulls and carries by height."""
+    return floor_pull(floor, axle, _HEIGHTS, reference_mm), floor_load_n(floor, axle, _HEIGHTS)
+
+
 def _put_floor(c: Any, car: Car, floor: Floor, tow: float) -> None:
     aero = car.aero
     c["floor"], c["floor_drag"] = 1, floor.rubbing
     shares, lost = (aero.front_share, 1.0 - aero.front_share), (aero.tow_lift_front, aero.tow_lift_rear)
     for k, axle in enumerate((car.front, car.rear)):
-        c["floor_pull"][k] = floor_pull(floor, k, _HEIGHTS, aero.ride_reference_mm[k])
-        c["floor_touch"][k] = floor_load_n(floor, k, _HEIGHTS)
+        c["floor_pull"][k], c["floor_touch"][k] = _floor_tables(floor, k, aero.ride_reference_mm[k])
         c["floor_rest"][k] = (aero.ride_front_mm, aero.ride_rear_mm)[k]
         c["floor_body"][k] = aero.lift_area_m2 * shares[k] * (1.0 - tow * lost[k])
         c["sink"][k], c["sink_stop"][k], c["stop_at"][k] = sinking(axle)
@@ -380,16 +385,10 @@ def _put_drive(c: Any, car: Car, conditions: Conditions, driver: Driver) -> None
     c["gear_number"][:count] = np.array(used) + 1
     c["per_radius"][:count], c["rpm_per_ms"][:count], c["gear_up"][:count] = ratios, ratios / _RISE_PER_S, ups
     c["torque_rpm"][:points], torques = zip(*drive.torque_nm, strict=True)
-    torque = np.array(torques) * power * drive.restrictor * drive.fuel_map.torque * drive.efficiency
-    c["torque"][:points] = torque
+    c["torque"][:points] = np.array(torques) * _torque_share(drive, power)
     c["engine_drag"] = _drag_per_bar(drive)
-    gear = np.minimum(np.searchsorted(ups, TABLE_SPEEDS, side="right"), count - 1)
-    rpm = TABLE_SPEEDS * ratios[gear] / _RISE_PER_S
-    thrust = np.interp(rpm, c["torque_rpm"][:points], torque) * ratios[gear]
-    thrust[rpm > drive.limit_rpm + 1e-9] = 0.0
-    c["thrust"] = thrust
-    c["thrust"] = _with_shifts(c, car, gear)
-    c["gear_down"][:count] = _changed_down(c, car, ratios, np.array(ups), torque)
+    way = _Way(power, float(c["mass"]), 0.5 * float(c["density"]) * float(c["drag_area"]), car.tyres.compounds[0].rolling)
+    c["thrust"], c["gear_down"][:count] = _force_tables(drive, radius, early, way)
     c["drive_front"], c["efficiency"] = drive.front_drive_share, drive.efficiency
     c["fuel_l_per_j"] = drive.fuel_g_per_kwh * drive.fuel_map.fuel / 3.6e6 / 1000.0 / car.mass.fuel_kg_per_l
     lock = drive.differential
@@ -402,47 +401,84 @@ def _put_drive(c: Any, car: Car, conditions: Conditions, driver: Driver) -> None
 _BELOW: Floats = np.linspace(1.0, 0.5, 33)
 
 
-def _changed_down(c: Any, car: Car, ratios: Floats, ups: Floats, torque: Floats) -> Floats:
+@dataclass(frozen=True)
+class _Way:
+    """What a car's forces meet on a level road.
+
+    :param power: torque over the engine's [-]
+    :param mass: [kg]
+    :param drag: air drag over speed squared [N/(m/s)2]
+    :param rolling: resistance over load [-]
+    """
+
+    power: float
+    mass: float
+    drag: float
+    rolling: float
+
+    def resist(self, speed: Floats) -> Floats:
+        """Drag and rolling resistance [N]."""
+        return np.asarray(self.drag * speed**2 + self.mass * GRAVITY * self.rolling)
+
+
+@lru_cache(maxsize=64)
+def _force_tables(drive: Powertrain, radius_m: float, early_rpm: float, way: _Way) -> tuple[Floats, Floats]:
+    """Full-throttle force by speed with its shifts [N], and the speeds below which a corner is worth changing down for [m/s]."""
+    used, left = _gears_used(drive, radius_m, early_rpm)
+    ups = np.array(left)
+    ratios = np.array([drive.gears[gear] for gear in used]) * drive.final_drive / radius_m
+    points, torques = (np.array(column) for column in zip(*drive.torque_nm, strict=True))
+    torque = torques * _torque_share(drive, way.power)
+    gear = np.minimum(np.searchsorted(ups, TABLE_SPEEDS, side="right"), len(used) - 1)
+    rpm = TABLE_SPEEDS * ratios[gear] / _RISE_PER_S
+    thrust = np.interp(rpm, points, torque) * ratios[gear]
+    thrust[rpm > drive.limit_rpm + 1e-9] = 0.0
+    return _with_shifts(thrust, drive.shift_s, way, gear), _changed_down(points, torque, drive.shift_s, way, ratios, ups)
+
+
+def _torque_share(drive: Powertrain, power: float) -> float:
+    """Torque at the wheels over the engine's own times the ratio [-]."""
+    return power * drive.restrictor * drive.fuel_map.torque * drive.efficiency
+
+
+def _changed_down(rpm: Floats, torque: Floats, shift_s: float, way: _Way, ratios: Floats, ups: Floats) -> Floats:
     """Speed of a corner below which each gear is taken for it [m/s]; above, the next one is kept, and a shift is saved.
 
     Changing down pays where what the next gear takes longer to the speed of the shift is more than the shift costs, t (1 + d/a):
     on a level road with grip to spare.
     """
-    if len(ratios) == 1 or car.powertrain.shift_s <= 0.0:
+    if len(ratios) == 1 or shift_s <= 0.0:
         return ups
     v = ups[:-1, None] * _BELOW[None, :]
-    resist = 0.5 * c["density"] * v**2 * c["drag_area"] + c["mass"] * GRAVITY * car.tyres.compounds[0].rolling
-    points = len(torque)
+    resist = way.resist(v)
 
     def spare(of: Floats) -> Floats:
-        force = np.interp(v * of[:, None] / _RISE_PER_S, c["torque_rpm"][:points], torque) * of[:, None]
-        return np.asarray(np.maximum((force - resist) / c["mass"], 0.02))
+        force = np.interp(v * of[:, None] / _RISE_PER_S, rpm, torque) * of[:, None]
+        return np.asarray(np.maximum((force - resist) / way.mass, 0.02))
 
     own, after = spare(ratios[:-1]), spare(ratios[1:])
     rate = np.maximum(1.0 / after - 1.0 / own, 0.0)
     step = v[:, :1] * (_BELOW[0] - _BELOW[1])
     lost = np.concatenate([np.zeros((len(v), 1)), np.cumsum(0.5 * step * (rate[:, 1:] + rate[:, :-1]), axis=1)], axis=1)
-    cost = car.powertrain.shift_s * (1.0 + resist[:, 0] / c["mass"] / after[:, 0])
+    cost = shift_s * (1.0 + resist[:, 0] / way.mass / after[:, 0])
     return np.array([*(float(np.interp(cost[k], lost[k] + 1e-12 * np.arange(33), v[k])) for k in range(len(v))), ups[-1]])
 
 
-def _with_shifts(c: Any, car: Car, gear: NDArray[np.int64]) -> Floats:
+def _with_shifts(thrust: Floats, shift_s: float, way: _Way, gear: NDArray[np.int64]) -> Floats:
     """Full-throttle force [N] with the pauses of the upshifts spread over a band of speed: for what needs a force without jumps.
 
     A pause of t seconds delays all later speeds by t. Here the force is lower over a narrow band of speed above the shift,
     by as much as makes crossing it take t longer: dv/a' = dv/a + t, with a the acceleration on a level road. The lap itself
     has the pause in time.
     """
-    thrust = np.array(c["thrust"])
-    if car.powertrain.shift_s <= 0.0:
+    if shift_s <= 0.0:
         return thrust
     cells = round(_SHIFT_BAND_MS / SPEED_STEP)
-    resist = 0.5 * c["density"] * TABLE_SPEEDS**2 * c["drag_area"] + c["mass"] * GRAVITY * car.tyres.compounds[0].rolling
-    accel = np.maximum((thrust - resist) / c["mass"], 1e-3)
+    accel = np.maximum((thrust - way.resist(TABLE_SPEEDS)) / way.mass, 1e-3)
     for first in np.flatnonzero(np.diff(gear) > 0) + 1:
         band = slice(first, min(first + cells, len(thrust)))
-        slower = _SHIFT_BAND_MS / (_SHIFT_BAND_MS / accel[band] + car.powertrain.shift_s)
-        thrust[band] -= np.minimum(c["mass"] * (accel[band] - slower), thrust[band])
+        slower = _SHIFT_BAND_MS / (_SHIFT_BAND_MS / accel[band] + shift_s)
+        thrust[band] -= np.minimum(way.mass * (accel[band] - slower), thrust[band])
     return thrust
 
 

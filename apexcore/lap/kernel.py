@@ -71,7 +71,11 @@ _STEERED = 0.035
 #: Internal Combustion Engine Fundamentals, ch. 13, from memory; the car file scales it (`engine_braking`).
 _CLOSED = (1.57, 0.15, 0.05)
 _FORCE_TOLERANCE = 0.5  # a force is found when its iteration moves by less [N]
+_FORCE_SHARE = 1e-4  # what a lap is read with may miss of its force, over the weight [-]
 _USE_TOLERANCE = 1e-6  # a corner speed is found when the use is this near to 1 [-]
+#: A secant step is the last one, not looked at again, where a use is this near to its limit [-] and the step before it was no
+#: longer than this share of the speed [-] or of the greatest force [-]: what is left is a hundredth of the step.
+_USE_NEAR, _STEP_NEAR, _FORCE_NEAR = 1e-3, 0.02, 0.05
 
 
 @_compiled
@@ -470,9 +474,13 @@ def corner_speed(c: Any, p: Floats, top: float, guess: float) -> float:
             break
         if 1e-6 < use < 1e6:
             # use grows about with the square of speed, a little less where downforce helps
+            near = False
             if v_old > 0.0 and abs(v - v_old) > 1e-9:
                 power = min(max(math.log(use / use_old) / math.log(v / v_old), 0.3), 12.0)
+                near = abs(use - 1.0) < _USE_NEAR and abs(v - v_old) < _STEP_NEAR * v
             step = v * math.exp(-math.log(use) / power)
+            if near and low < step < high:
+                return step
             v_old, use_old = v, use
         else:
             step = 0.5 * (low + high)
@@ -516,7 +524,7 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float, thrust
     tilt = sign * c.cg_height / c.wheelbase
     low, high = 0.0, ceiling
     x = min(max(guess, 0.02), 1.0) * ceiling
-    x_old, excess_old = -1.0, 0.0
+    x_old, excess_old, limit_old = -1.0, 0.0, -1
     side_front = side_rear = rub_front = rub_rear = 0.0
     for _ in range(30):
         loads = wheel_loads(c, air, sign * x, lateral, normal, p[BEND])
@@ -528,7 +536,7 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float, thrust
         side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
         asked_front = _braked_front(c, x, engine) if braking else share * x
         asked_rear = x - asked_front
-        excess, slope = x / ceiling - 1.0, 1.0 / ceiling
+        excess, slope, limit = x / ceiling - 1.0, 1.0 / ceiling, 0
         if not braking:
             if excess > -0.7:
                 # the wheels turn faster than the road passes: that part of the engine's power only heats the tyres
@@ -542,25 +550,28 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float, thrust
         moved_front, moved_rear = tilt / max(loads[0] + loads[1], 1.0), -tilt / max(loads[2] + loads[3], 1.0)
         over, steep = _ellipse_excess(side_front, asked_front, ability * grip_front, ability * along_front, moved_front, x)
         if over > excess:
-            excess, slope = over, steep
+            excess, slope, limit = over, steep, 1
         over, steep = _ellipse_excess(side_rear, asked_rear, ability * grip_rear, ability * along_rear, moved_rear, x)
         if over > excess:
-            excess, slope = over, steep
+            excess, slope, limit = over, steep, 2
         if excess > 0.0:
             high = x
         else:
             low = x
         # far from the root, where a lifted axle has no grip at all, a secant would take tiny steps for the end
+        secant = False
         if x_old >= 0.0 and abs(excess) < 0.5 and abs(excess_old) < 0.5 and (excess - excess_old) * (x - x_old) > 0.0:
             slope = (excess - excess_old) / (x - x_old)
+            secant = limit == limit_old and abs(excess) < _USE_NEAR and abs(x - x_old) < _FORCE_NEAR * ceiling
         new = x - excess / slope if excess < 3.0 and slope > 1e-12 else 0.5 * (low + high)
         if not low <= new <= high:
             new = low if new < low else high
             if new in (x_old, x) and high - low > _FORCE_TOLERANCE:
                 new = 0.5 * (low + high)
-        x_old, excess_old, last = x, excess, x
+        secant = secant and low < new < high
+        x_old, excess_old, limit_old, last = x, excess, limit, x
         x = new
-        if abs(x - last) < _FORCE_TOLERANCE or high - low < _FORCE_TOLERANCE:
+        if secant or abs(x - last) < _FORCE_TOLERANCE or high - low < _FORCE_TOLERANCE:
             break
     at_front = _braked_front(c, x, engine) if braking else share * x
     _, cross_front, _ = _scrub(grip_front, along_front, side_front, at_front, stiff_front)
@@ -935,7 +946,7 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, gears: Floats, closed:
             rolling = _rolling(c, loads)
             last, resist = force, rolling + side_front * cross_front + side_rear * cross_rear + rub_front + rub_rear
             missed = need + resist - force
-            if abs(missed) < _FORCE_TOLERANCE:
+            if abs(missed) < _FORCE_SHARE * c.mass * GRAVITY:
                 break
             # under brakes near full sliding, a little more force costs much more slip: plain steps would jump across
             turned, way = missed - missed_old, force - force_old
@@ -961,7 +972,6 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, gears: Floats, closed:
             lost = (effort_front * along_front + effort_rear * along_rear) * mid
             row[BRAKE_W] = (-force * mid - lost) * braked / max(-force, 1e-9)
             row[CLOSED_W] = -force * mid - lost - row[BRAKE_W]
-        row[TRIM] = _trim(c, p, mid)
         row[LOAD_FL], row[LOAD_FR], row[LOAD_RL], row[LOAD_RR] = loads
         slide_front /= max(grip[0] + grip[1], 1e-9)
         slide_rear /= max(grip[2] + grip[3], 1e-9)
@@ -972,6 +982,15 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, gears: Floats, closed:
         row[FUEL_L] = engine / c.efficiency * c.fuel_l_per_j * dt
         row[ENGINE_W], row[DRAG_W], row[ROLLING_W] = engine, drag * mid, rolling * mid
         row[TIME] = dt if closed or i < n - 1 else 0.0
+
+
+@_compiled
+def trim_along(c: Any, between: Floats, closed: bool, out: Floats) -> None:
+    """`_trim` at every station of a solved lap, into its column: what only who reads the balance asks for."""
+    n = out.shape[0]
+    for i in range(n):
+        j = (i + 1) % n if closed or i < n - 1 else i
+        out[i, TRIM] = _trim(c, between[i], 0.5 * (out[i, SPEED] + out[j, SPEED]))
 
 
 @_compiled
@@ -1034,3 +1053,4 @@ def warm() -> None:
     lap = np.zeros((4, len(COLUMNS)))
     heat_along(lap, np.ones((4, 11)), np.zeros((4, 3)), 20.0, 20.0, np.zeros((4, 4)))
     solve(car[0], rows, rows, np.ones(4), True, 1.0, 10.0, orders, lap)
+    trim_along(car[0], rows, True, lap)

@@ -29,15 +29,15 @@ COLUMN = {name: index for index, name in enumerate(COLUMNS)}
 
 Flows = tuple[Flow, Flow, Flow, Flow]
 
-#: Stations skipped while the tyres' heat settles: heat needs the lap's sums, not its details.
-_COARSE = 5
-#: Stations that must be left after that.
-_FEW = 280
-#: Steps of the tyres' temperatures [K], and of their grip along the lap [-], after which what the next one changes matters no more;
-#: and most of them.
-_SETTLED_K, _SETTLED_GRIP, _MOST_ROUNDS = 0.12, 4e-4, 9
-#: Step of a tyre's temperature that tells how it answers its own [K].
-_TELLS_K = 0.3
+#: Stations skipped while it is found about where the tyres' heat settles, and stations that must be left after that.
+_COARSE, _FEW = 5, 280
+#: Change of the tyres' grip over a lap, and along it [-], and of their temperatures [K], below which one more step is the last; and
+#: below which there need not be one. Most laps to settle in.
+_SETTLED_GRIP, _SETTLED_RIPPLE, _SETTLED_K = 1e-3, 1e-3, 1.0
+_STILL = 1e-5
+_MOST_ROUNDS = 9
+#: Coarse laps before it is asked how the tyres answer, and the step of a temperature that tells [K].
+_BEGIN_ROUNDS, _TELLS_K = 4, 2.0
 
 
 @dataclass(frozen=True)
@@ -81,9 +81,8 @@ class Lap:
     :param hot_kpa: hot pressure of each wheel [kPa]
     :param slip_energy_j: slip energy of each tyre over the lap [J]
     :param fuel_l: fuel burnt [l]
-    :param response: change of each tyre's settled temperature per change of its own [-]
+    :param answer: change of every tyre's settled temperature per change of each one's own, shape [4, 4] [-]; None if not asked
     :param ripple: grip of each wheel at each station over its mean that the lap was driven with, shape [stations, 4] [-]
-    :param fine_k: what all stations settle each tyre at beyond what every second of them does [K]
     """
 
     time_s: float
@@ -92,8 +91,7 @@ class Lap:
     hot_kpa: Four
     slip_energy_j: Four
     fuel_l: float
-    response: Four = (0.0, 0.0, 0.0, 0.0)
-    fine_k: Four = (0.0, 0.0, 0.0, 0.0)
+    answer: Floats | None = None
     ripple: Floats | None = None
 
     def column(self, name: str) -> Floats:
@@ -173,10 +171,13 @@ def _on_ripple(rows: Floats, ripple: Floats) -> Floats:
     return moved
 
 
-def run_at(lap_case: LapCase, ready: Ready, tyres: TyreState, line: Line, ripple: Floats | None = None) -> Lap:
+def run_at(
+    lap_case: LapCase, ready: Ready, tyres: TyreState, line: Line, ripple: Floats | None = None, trimmed: bool = False
+) -> Lap:  # fmt: skip
     """One lap on a line with the tyres as they are.
 
     :param ripple: grip of each wheel at each station over its mean, shape [stations, 4]; 1 if not given [-]
+    :param trimmed: whether its balance with neither drive nor brakes will be read as well
     :raises SolverError: if the car cannot take the line
     """
     car = ready.car
@@ -195,6 +196,8 @@ def run_at(lap_case: LapCase, ready: Ready, tyres: TyreState, line: Line, ripple
     if not np.isfinite(out).all():
         where = int(np.flatnonzero(~np.isfinite(out).all(axis=1))[0])
         raise SolverError(f"The lap has no solution {line.s[where]:.0f} m after the start line.")
+    if trimmed:
+        kernel.trim_along(record, between, line.closed, out)
     dt = out[:, COLUMN["time"]]
     slide = [float(work) for work in dt @ out[:, COLUMN["slide_fl"] : COLUMN["slide_fl"] + 4]]
     hot = [hot_pressure_kpa(car.tyres.cold_kpa[w], car.tyres.cold_at_c, tyres.carcass_c[w]) for w in range(4)]
@@ -263,10 +266,10 @@ def with_layers(tyres: TyreState, layers: Sequence[Layers]) -> TyreState:
 def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, initial_guess: Lap | None = None) -> Lap:
     """The lap with the tyres as hot as this lap makes them, place by place.
 
-    A fixed point: coarse laps, of every fifth station, find about where it is and how a tyre's heat answers its own
-    temperature (a hotter tyre past its best slips more slowly driven, and cools: the answer is negative); laps of every second
-    station settle it (Steffensen's step, wheel by wheel), with what the heat of each place does to the next; a full lap tells by how
-    much all stations heat the tyres more than every second. Beside a lap that is near by, its answer and that difference are known.
+    A fixed point: coarse laps, of every fifth station, find about where it is and how the tyres answer one another's temperatures (a
+    hotter tyre past its best is driven more slowly, and cools; the other end of the car then works less); full laps settle it by
+    Newton's steps with that answer, and with what the heat of each place does to the next. Beside a lap that is near by, its heat
+    and its answer are where to begin.
 
     :param fuel_l: fuel on board if other than the sheet's [l]
     :param initial_guess: a lap of another sheet in the same case, to start from
@@ -277,80 +280,100 @@ def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, init
         car = car.model_copy(update={"fuel_l": fuel_l})
     prepared = ready(lap_case, car)
     if lap_case.held_c is not None:
-        return run_at(lap_case, prepared, TyreState(lap_case.compounds, lap_case.held_c, lap_case.held_c, lap_case.wear), lap_case.line)
-    half = _thinned(lap_case, 2)
-    if initial_guess is not None:
-        heat = _Heat(initial_guess.tyres, _some(initial_guess.ripple, half), initial_guess.response, initial_guess.fine_k)
-        heat = _settled_on(half, prepared, heat)
+        held = TyreState(lap_case.compounds, lap_case.held_c, lap_case.held_c, lap_case.wear)
+        return run_at(lap_case, prepared, held, lap_case.line, trimmed=True)
+    if initial_guess is None or initial_guess.answer is None:
+        heat, answer = _begun(_thinned(lap_case, _COARSE), prepared)
+        heat = replace(heat, ripple=_all(heat.ripple, lap_case))
     else:
-        tyres, response = _coarsely_settled(_thinned(lap_case, _COARSE), prepared)
-        heat = _settled_on(half, prepared, _Heat(tyres, None, response, (0.0, 0.0, 0.0, 0.0)))
-        whole = run_at(lap_case, prepared, heat.tyres, lap_case.line, _all(heat.ripple, lap_case))
-        full = four(flow.settled_grip_c() for flow in tyre_flows(lap_case, car, whole))
-        fine = four(a - b for a, b in zip(full, heat.tyres.temperature_c, strict=True))
-        heat = _settled_on(half, prepared, replace(heat, fine=fine))
-    lap = run_at(lap_case, prepared, heat.tyres, lap_case.line, _all(heat.ripple, lap_case))
-    return replace(lap, response=heat.response, fine_k=heat.fine)
+        known = initial_guess.ripple is not None and len(initial_guess.ripple) == len(lap_case.line.ds)
+        heat, answer = _Heat(initial_guess.tyres, initial_guess.ripple if known else None), initial_guess.answer
+    heat = _settled_from(lap_case, prepared, heat, answer)
+    return replace(run_at(lap_case, prepared, heat.tyres, lap_case.line, heat.ripple, trimmed=True), answer=answer)
 
 
 @dataclass(frozen=True)
 class _Heat:
-    """How hot the tyres are, over the lap and place by place, and how that answers.
+    """How hot the tyres are, over the lap and place by place.
 
-    :param ripple: of `rippled` at the stations of the half lap
-    :param response: change of each tyre's settled temperature per change of its own [-]
-    :param fine: what all stations settle each tyre at beyond what every second of them does [K]
+    :param ripple: of `rippled`
     """
 
     tyres: TyreState
     ripple: Floats | None
-    response: Four
-    fine: Four
 
 
-def _settled_on(half: LapCase, ready: Ready, heat: _Heat) -> _Heat:
-    """The heat that a lap of every second station repeats."""
-    before: tuple[Four, Four] | None = None
+@dataclass(frozen=True)
+class _Driven:
+    """What a lap on tyres of one heat makes of it.
+
+    :param there: temperatures of grip that it leads to [degC]
+    """
+
+    flows: Flows
+    there: Four
+    ripple: Floats | None
+
+
+def _driven(lap_case: LapCase, ready: Ready, heat: _Heat) -> _Driven:
+    lap = run_at(lap_case, ready, heat.tyres, lap_case.line, heat.ripple)
+    flows = tyre_flows(lap_case, ready.car, lap)
+    return _Driven(flows, four(flow.settled_grip_c() for flow in flows), rippled(lap_case, ready.car, lap))
+
+
+def _settled_from(lap_case: LapCase, ready: Ready, heat: _Heat, answer: Floats) -> _Heat:
+    """The heat that a lap repeats, by Newton's steps from one near it."""
     for _ in range(_MOST_ROUNDS):
-        lap = run_at(half, ready, heat.tyres, half.line, heat.ripple)
-        flows = tyre_flows(half, ready.car, lap)
-        there = four(flow.settled_grip_c() + more for flow, more in zip(flows, heat.fine, strict=True))
-        ripple = rippled(half, ready.car, lap)
-        here = heat.tyres.temperature_c
-        off = max(abs(a - b) for a, b in zip(there, here, strict=True))
-        if before is not None:
-            heat = replace(heat, response=four(_answer(*now) for now in zip(heat.response, *before, here, there, strict=True)))
-        before = here, there
-        swung = 0.0 if ripple is None else 1.0 if heat.ripple is None else float(np.abs(ripple - heat.ripple).max())
-        heat = replace(heat, tyres=_stepped(heat.tyres, there, heat.response, flows), ripple=ripple)
-        if off < _SETTLED_K and swung < _SETTLED_GRIP:
+        driven = _driven(lap_case, ready, heat)
+        off, swung, grip = _far(heat, driven)
+        if max(grip, swung) < _STILL:
+            break
+        heat = _Heat(_stepped(heat.tyres, driven, answer), driven.ripple)
+        if off < _SETTLED_K and grip < _SETTLED_GRIP and swung < _SETTLED_RIPPLE:
             break
     return heat
 
 
-def _answer(known: float, here_before: float, there_before: float, here: float, there: float) -> float:
-    """A tyre's change of settled temperature per change of its own, from two laps; as known where it hardly changed."""
-    if abs(here - here_before) < _TELLS_K:
-        return known
-    return min(max((there - there_before) / (here - here_before), -0.8), 0.4)
+def _far(heat: _Heat, driven: _Driven) -> tuple[float, float, float]:
+    """How far a lap leads from the heat it was driven on: temperatures [K], grip along the lap, and grip over it [-]."""
+    pairs = list(zip(heat.tyres.temperature_c, driven.there, strict=True))
+    if driven.ripple is None:
+        swung = 0.0
+    else:
+        swung = 1.0 if heat.ripple is None else float(np.abs(driven.ripple - heat.ripple).max())
+    grips = [
+        abs(temperature_grip(heat.tyres.compound(w), a) - temperature_grip(heat.tyres.compound(w), b)) for w, (a, b) in enumerate(pairs)
+    ]
+    return max(abs(a - b) for a, b in pairs), swung, max(grips)
 
 
-def _some(ripple: Floats | None, half: LapCase) -> Floats | None:
-    """The grip of every second station, from that of all."""
-    if ripple is None or len(ripple) == len(half.line.ds):
-        return ripple
-    return np.ascontiguousarray(ripple[::2])
+def _begun(lap_case: LapCase, ready: Ready) -> tuple[_Heat, Floats]:
+    """About the heat that a lap repeats, and how each tyre's settled temperature answers all of theirs."""
+    best = lap_case.compounds[0].temperature_opt_c, lap_case.compounds[1].temperature_opt_c
+    begin = (best[0], best[0], best[1], best[1])
+    heat, none = _Heat(TyreState(lap_case.compounds, begin, begin, lap_case.wear), None), np.zeros((4, 4))
+    for _ in range(_BEGIN_ROUNDS):
+        driven = _driven(lap_case, ready, heat)
+        heat = _Heat(_stepped(heat.tyres, driven, none), driven.ripple)
+    driven = _driven(lap_case, ready, heat)
+    answer = np.empty((4, 4))
+    for wheel in range(4):
+        warmer = [c + (_TELLS_K if w == wheel else 0.0) for w, c in enumerate(heat.tyres.temperature_c)]
+        layers = [flow.beside_c(c) for flow, c in zip(driven.flows, warmer, strict=True)]
+        told = _driven(lap_case, ready, _Heat(with_layers(heat.tyres, layers), heat.ripple))
+        answer[:, wheel] = (np.array(told.there) - np.array(driven.there)) / _TELLS_K
+    answer = np.clip(answer, -0.8, 0.4)
+    return _Heat(_stepped(heat.tyres, driven, answer), driven.ripple), answer
 
 
 def _all(ripple: Floats | None, lap_case: LapCase) -> Floats | None:
-    """The grip of all stations, from that of every second."""
+    """The grip of all stations, straight between those of a thinned line."""
     count = len(lap_case.line.ds)
     if ripple is None or len(ripple) == count:
         return ripple
-    found = np.empty((count, 4))
-    found[::2] = ripple
-    found[1::2] = 0.5 * (ripple[: count // 2] + np.roll(ripple, -1, axis=0)[: count // 2])
-    return found
+    line = lap_case.line
+    few = line.thinned(_COARSE).s
+    return np.column_stack([np.interp(line.s, few, ripple[:, wheel], period=line.length_m) for wheel in range(4)])
 
 
 def _thinned(lap_case: LapCase, every: int) -> LapCase:
@@ -358,34 +381,11 @@ def _thinned(lap_case: LapCase, every: int) -> LapCase:
     return replace(lap_case, line=lap_case.line.thinned(every)) if len(lap_case.line.ds) > _FEW * every else lap_case
 
 
-def _settles_at(lap_case: LapCase, ready: Ready, tyres: TyreState) -> tuple[Four, Flows]:
-    """Temperatures of grip that a lap on these tyres leads to [degC], and its heat balances."""
-    flows = tyre_flows(lap_case, ready.car, run_at(lap_case, ready, tyres, lap_case.line))
-    return four(flow.settled_grip_c() for flow in flows), flows
-
-
-def _coarsely_settled(lap_case: LapCase, ready: Ready) -> tuple[TyreState, Four]:
-    """Tyres about as hot as the lap makes them, and each wheel's change of settled temperature per change of its own."""
-    best = lap_case.compounds[0].temperature_opt_c, lap_case.compounds[1].temperature_opt_c
-    begin = (best[0], best[0], best[1], best[1])
-    tyres = TyreState(lap_case.compounds, begin, begin, lap_case.wear)
-    trail = [tyres.temperature_c]
-    for _ in range(3):
-        there, flows = _settles_at(lap_case, ready, tyres)
-        tyres = _stepped(tyres, there, (0.0, 0.0, 0.0, 0.0), flows)
-        trail.append(there)
-    response = []
-    for w in range(4):
-        before, after = trail[2][w] - trail[1][w], trail[3][w] - trail[2][w]
-        response.append(min(max(after / before, -0.5), 0.3) if abs(before) > 0.5 else 0.0)
-    answer = four(response)
-    return _stepped(replace(tyres, temperature_c=trail[2]), trail[3], answer, flows), answer
-
-
-def _stepped(tyres: TyreState, there: Four, response: Four, flows: Flows) -> TyreState:
-    """Tyres whose next temperatures would be the same, if each answers in proportion."""
-    grip = [x + (y - x) / (1.0 - r) for x, y, r in zip(tyres.temperature_c, there, response, strict=True)]
-    return with_layers(tyres, [flow.beside_c(heat) for flow, heat in zip(flows, grip, strict=True)])
+def _stepped(tyres: TyreState, driven: _Driven, answer: Floats) -> TyreState:
+    """Tyres whose next temperatures would be the same, if they answer in proportion."""
+    here = np.array(tyres.temperature_c)
+    grip = here + np.linalg.solve(np.eye(4) - answer, np.array(driven.there) - here)
+    return with_layers(tyres, [flow.beside_c(float(heat)) for flow, heat in zip(driven.flows, grip, strict=True)])
 
 
 def solve_lap_at(lap_case: LapCase, sheet: Sheet, tyres: TyreState, fuel_l: float) -> Lap:
@@ -398,4 +398,4 @@ def solve_adjusted_lap_at(lap_case: LapCase, car: Car, tyres: TyreState, fuel_l:
 
     :param ripple: of `rippled`
     """
-    return run_at(lap_case, ready(lap_case, car.model_copy(update={"fuel_l": fuel_l})), tyres, lap_case.line, ripple)
+    return run_at(lap_case, ready(lap_case, car.model_copy(update={"fuel_l": fuel_l})), tyres, lap_case.line, ripple, trimmed=True)

@@ -62,24 +62,25 @@ class Flow:
     air_c: float
     road_c: float
 
-    def _system(self) -> tuple[np.ndarray, np.ndarray]:
-        """Matrix and right side of the balance K T = q."""
+    def _matrix(self) -> np.ndarray:
+        """K of the balance K T = q."""
         up, down = self.skin_tread, self.tread_carcass
-        matrix = np.array(
-            [[self.air + self.road + up, -up, 0.0], [-up, up + down, -down], [0.0, -down, down + self.wall]]
-        )  # fmt: skip
-        side = np.array(
-            [self.skin_w + self.air * self.air_c + self.road * self.road_c, self.tread_w, self.carcass_w + self.wall * self.air_c]
-        )
-        return matrix, side
+        return np.array([[self.air + self.road + up, -up, 0.0], [-up, up + down, -down], [0.0, -down, down + self.wall]])
 
     def settled_c(self) -> Layers:
         """Temperatures of skin, tread and carcass at which heat in and out are equal [degC].
 
         Source: heat balance of three bodies at rest.
         """
-        skin, tread, carcass = np.linalg.solve(*self._system())
-        return float(skin), float(tread), float(carcass)
+        skin_w = self.skin_w + self.air * self.air_c + self.road * self.road_c
+        return self._at_rest(skin_w, self.tread_w, self.carcass_w + self.wall * self.air_c)
+
+    def _at_rest(self, skin_w: float, tread_w: float, carcass_w: float) -> Layers:
+        """Temperatures that carry these heats off, from a body at 0 degC: Gauss's elimination along the chain, skin and carcass first."""
+        up, down = self.skin_tread, self.tread_carcass
+        outer, inner = self.air + self.road + up, down + self.wall
+        tread = (tread_w + skin_w * up / outer + carcass_w * down / inner) / (up + down - up * up / outer - down * down / inner)
+        return (skin_w + up * tread) / outer, tread, (carcass_w + down * tread) / inner
 
     def settled_grip_c(self) -> float:
         """The temperature of grip at which heat in and out are equal [degC]."""
@@ -88,12 +89,9 @@ class Flow:
 
     def beside_c(self, grip: float) -> Layers:
         """Skin, tread and carcass of a tyre whose grip has a temperature, at rest otherwise [degC]: the skin takes up what that needs."""
-        matrix, side = self._system()
-        unit = np.linalg.solve(matrix, np.array([1.0, 0.0, 0.0]))
-        rest = np.linalg.solve(matrix, side)
+        unit, rest = self._at_rest(1.0, 0.0, 0.0), self.settled_c()
         more = (grip - grip_c(rest[0], rest[1])) / grip_c(unit[0], unit[1])
-        skin, tread, carcass = rest + more * unit
-        return float(skin), float(tread), float(carcass)
+        return rest[0] + more * unit[0], rest[1] + more * unit[1], rest[2] + more * unit[2]
 
     def after_c(self, start: Layers, capacity: Layers, seconds: float) -> Layers:
         """Temperatures of skin, tread and carcass after some time at this flow [degC].
@@ -106,8 +104,8 @@ class Flow:
         :param start: temperatures before [degC]
         :param capacity: heat capacity of each [J/K]
         """
-        matrix, side = self._system()
-        goal = np.linalg.solve(matrix, side)
+        matrix = self._matrix()
+        goal = np.array(self.settled_c())
         rates, vectors = np.linalg.eig(-matrix / np.array(capacity)[:, None])
         parts = np.linalg.solve(vectors, np.array(start) - goal)
         skin, tread, carcass = np.real(goal + vectors @ (np.exp(rates * seconds) * parts))

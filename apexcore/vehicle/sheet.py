@@ -131,11 +131,17 @@ def adjusted(car: Car, sheet: Sheet) -> Car:
 
 
 def _put(target: Any, tree: Any) -> Any:
-    """A copy of a value or tuple with the leaves of `tree` in their places."""
+    """A value or tuple with the leaves of `tree` in their places; what they leave as it is is not copied."""
     if not isinstance(tree, dict):
         return (tree,) * len(target) if isinstance(target, tuple) else tree
     if isinstance(target, tuple):
         if not all(key.isdigit() for key in tree):  # a field of both sides
             return tuple(_put(part, tree) for part in target)
         return tuple(_put(part, tree[str(index)]) if str(index) in tree else part for index, part in enumerate(target))
-    return target.model_copy(update={key: _put(getattr(target, key), branch) for key, branch in tree.items()})
+    update = {}
+    for key, branch in tree.items():
+        before = getattr(target, key)
+        after = _put(before, branch)
+        if after is not before and after != before:
+            update[key] = after
+    return target.model_copy(update=update) if update else target

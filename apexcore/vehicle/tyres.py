@@ -84,7 +84,10 @@ def temperature_grip(compound: Compound, temperature_c: float) -> float:
     The bell shape is common to measured tyres (Pacejka, Tire and Vehicle Dynamics, ch. 1); the fraction keeps it
     positive for any temperature. Hot tyres lose a little sooner than cold ones (an assumption).
     """
-    return float(temperature_grips(compound, np.array(temperature_c)))
+    x = (temperature_c - compound.temperature_opt_c) / compound.temperature_width_c
+    if x > 0.0:
+        x /= HOT_SIDE
+    return 1.0 / (1.0 + compound.temperature_loss * x * x)
 
 
 def temperature_grips(compound: Compound, temperature_c: Floats) -> Floats:

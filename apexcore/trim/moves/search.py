@@ -127,7 +127,7 @@ class _Search:
 
     def __post_init__(self) -> None:
         self.anchor = solve_lap(self.lap_case, self.begin)
-        self.anchor = replace(solve_lap(self.lap_case, self.begin, initial_guess=self.anchor), fine_k=self.anchor.fine_k)
+        self.anchor = solve_lap(self.lap_case, self.begin, initial_guess=self.anchor)
         self.entry = self._entry(self.anchor)
 
     def _entry(self, lap: Lap) -> float:
