@@ -71,6 +71,7 @@ _STEERED = 0.035
 #: Internal Combustion Engine Fundamentals, ch. 13, from memory; the car file scales it (`engine_braking`).
 _CLOSED = (1.57, 0.15, 0.05)
 _FORCE_TOLERANCE = 0.5  # a force is found when its iteration moves by less [N]
+_MID_NEAR = 2e-4  # a force is asked for anew at the speed midway that it makes, if that is further off than this [-]
 _FORCE_SHARE = 1e-4  # what a lap is read with may miss of its force, over the weight [-]
 _USE_TOLERANCE = 1e-6  # a corner speed is found when the use is this near to 1 [-]
 #: A secant step is the last one, not looked at again, where a use is this near to its limit [-] and the step before it was no
@@ -226,6 +227,20 @@ def axle_grip(c: Any, loads: _Four, lateral: float, p: Floats) -> tuple[_Four, _
     return (fl, fr, rl, rr), (fl_long, fr_long, rl_long, rr_long)
 
 
+#: Use of an axle from which its slip grows on straight: the brush model's slope is without bounds at full use, where a little less
+#: force would cost less slip than it is worth, and no driver stays.
+_STRAIGHT_FROM = 0.99
+_STRAIGHT_LEFT = (1.0 - _STRAIGHT_FROM) ** (1.0 / 3.0)
+
+
+@_compiled
+def _slide(use: float) -> float:
+    """Slip over that of full sliding [-] at a use of an axle."""
+    if use <= _STRAIGHT_FROM:
+        return 1.0 - np.cbrt(1.0 - use)
+    return 1.0 - _STRAIGHT_LEFT + (min(use, 1.0) - _STRAIGHT_FROM) / (3.0 * _STRAIGHT_LEFT * _STRAIGHT_LEFT)
+
+
 @_compiled
 def _scrub(across: float, along: float, side: float, force: float, stiff: float) -> tuple[float, float, float]:
     """Use of an axle [-], and its slip across and along [-], from the brush model.
@@ -244,25 +259,27 @@ def _scrub(across: float, along: float, side: float, force: float, stiff: float)
     use = math.sqrt(a * a + b * b)
     if use < 1e-12:
         return 0.0, 0.0, 0.0
-    slide = 1.0 - np.cbrt(1.0 - min(use, 1.0))
+    slide = _slide(use)
     slip = slide * 3.0 * across / (max(stiff, 1e-9) * math.sqrt(side * side + force * force))
     return use, slip * side, slip * force
 
 
 @_compiled
-def _locked(c: Any, axle: int, left: float, right: float, along: float, force: float, v: float, bend: float) -> tuple[float, float]:
+def _locked(c: Any, axle: int, left: float, right: float, along: float, force: float, engine: float, bend: float) -> tuple[float, float]:
     """A driven axle's differential: force that it moves to the slower, inner wheel [N], and the slip it does so at [-].
 
     It can hold its preload and a share of the torque (Milliken & Milliken, ch. 20); the tyres give no more than their slip
-    stiffness makes of the different ways of the two wheels, nor more than the lighter one can hold.
+    stiffness makes of the different ways of the two wheels, nor more than the lighter one can hold. Off the throttle the torque is
+    what the closed engine holds back, but no more than the car is held back at all: in between the driver feeds it in.
 
     :param left: load of the left wheel [N]
     :param along: longitudinal capacity of the axle [N]
-    :param force: driving force of the axle [N]
+    :param force: driving force of the axle, negative where it is held back [N]
+    :param engine: what a closed engine takes of it [N]
     """
     light = min(left, right)
     slip = 0.5 * (c.track_front if axle == 0 else c.track_rear) * abs(bend)
-    held = force * c.lock_power if force > 0.0 else engine_drag_at(c, v) * c.lock_coast
+    held = force * c.lock_power if force > 0.0 else min(-force, engine) * c.lock_coast
     most = along * light / max(left + right, 1e-9)
     return min(0.5 * (c.lock_preload + held), c.stiffness[2 * axle] * light * slip, most), slip
 
@@ -273,14 +290,18 @@ def _differential_yaw(c: Any, loads: _Four, along: _Four, force: float, v: float
     each axle's wheels against each other [N].
 
     Source: M ch. 20.
+
+    :param force: of all tyres, negative under brakes and off the throttle [N]
     """
     turn, drag_front, drag_rear = 0.0, 0.0, 0.0
+    engine = engine_drag_at(c, v) if force < 0.0 else 0.0
     if c.drive_front < 1.0 - 1e-9:
-        moved, slip = _locked(c, 1, loads[2], loads[3], along[2] + along[3], force * (1.0 - c.drive_front), v, bend)
+        share = 1.0 - c.drive_front
+        moved, slip = _locked(c, 1, loads[2], loads[3], along[2] + along[3], force * share, engine * share, bend)
         turn += moved * c.track_rear
         drag_rear = 2.0 * moved * slip
     if c.drive_front > 1e-9:
-        moved, slip = _locked(c, 0, loads[0], loads[1], along[0] + along[1], force * c.drive_front, v, bend)
+        moved, slip = _locked(c, 0, loads[0], loads[1], along[0] + along[1], force * c.drive_front, engine * c.drive_front, bend)
         turn += moved * c.track_front
         drag_front = 2.0 * moved * slip
     return turn / c.wheelbase, drag_front, drag_rear
@@ -532,7 +553,7 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float, thrust
         grip_front, grip_rear = grip[0] + grip[1], grip[2] + grip[3]
         along_front, along_rear = along[0] + along[1], along[2] + along[3]
         stiff_front, stiff_rear = _stiff(c, loads)
-        yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, 0.0 if braking else x, v, p[BEND])
+        yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, sign * x, v, p[BEND])
         side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
         asked_front = _braked_front(c, x, engine) if braking else share * x
         asked_rear = x - asked_front
@@ -663,6 +684,11 @@ def _driven(
         if mid <= 0.2:  # standing start: the predictor has no history yet
             mid = 0.5 * math.sqrt(2.0 * max(accel, 0.0) * left)
             accel, share = _accel(c, p, mid, opening * thrust_in(c, gear, mid), share)
+        elif mid < top:  # where the force has jumped, such as at the end of braking, the speed was told wrongly
+            better = min(math.sqrt(max(there * there + accel * left, 0.25 * there * there + 1e-6)), top)
+            if abs(better - mid) > _MID_NEAR * mid:
+                mid = better
+                accel, share = _accel(c, p, mid, opening * thrust_in(c, gear, mid), share)
         if opening < 1e-6:
             accel = -_coasting(c, p, mid)
         new = math.sqrt(max(there * there + 2.0 * accel * left, 0.01))
@@ -751,9 +777,12 @@ def _pass_backward(c: Any, between: Floats, ds: Floats, orders: Floats, v: Float
             # no braking is needed here; a coasting or driven car is slower anyway
             accel = 0.0
             continue
-        for _ in range(2 if accel == 0.0 else 1):  # where braking begins, the predictor has no history yet
-            mid = math.sqrt(max(there * there - accel * ds[i], 1e-6))
-            accel, share = slowing(c, between[i], min(mid, v[i]), orders[i, BRAKING], share)
+        mid = min(math.sqrt(max(there * there - accel * ds[i], 1e-6)), v[i])
+        for _ in range(3):  # where braking begins, or its force jumps, the speed was told wrongly
+            accel, share = slowing(c, between[i], mid, orders[i, BRAKING], share)
+            told, mid = mid, min(math.sqrt(max(there * there - accel * ds[i], 1e-6)), v[i])
+            if abs(mid - told) < _MID_NEAR * mid:
+                break
         here = math.sqrt(max(there * there - 2.0 * accel * ds[i], 0.01))
         if here < v[i]:
             v[i] = here
@@ -764,6 +793,84 @@ def _pass_backward(c: Any, between: Floats, ds: Floats, orders: Floats, v: Float
         else:
             accel = (there * there - v[i] * v[i]) / (2.0 * ds[i])
     return v[start]
+
+
+@_compiled
+def _left_in(
+    c: Any, between: Floats, ds: Floats, cap: Floats, orders: Floats, v: Floats, driven: Floats, gears: Floats, i: int, gear: int,
+    write: bool, closed: bool,
+) -> float:  # fmt: skip
+    """Seconds that leaving a corner at station `i` in another gear saves, until it is braked or the next corner holds it.
+
+    :param v: speeds of the lap, written by its backward pass
+    :param driven: speeds of its forward pass
+    :param write: whether the way becomes that of the forward pass, until it meets that
+    """
+    n = v.size
+    there, pause, accel, share, saved, k = v[i], 0.0, 0.0, 1.0, 0.0, i
+    merged = False
+    if write:
+        gears[i] = gear
+    for _ in range(n - 1):
+        j = k + 1
+        if j == n:
+            if not closed:
+                break
+            j = 0
+        new, gear, pause, accel, share = _driven(c, between[k], there, ds[k], orders[k], gear, pause, accel, share)
+        held = driven[j] >= cap[j] - 1e-9
+        if write:
+            if held and new >= cap[j]:
+                break
+            driven[j], gears[j] = new, gear
+        elif (held or v[j] < driven[j] - 1e-9) and new >= v[j]:
+            new, merged = v[j], True
+        saved += 2.0 * ds[k] * (1.0 / (v[k] + v[j]) - 1.0 / (there + new))
+        there, k = new, j
+        if merged:
+            break
+    return saved
+
+
+#: Speed of a corner over that at which changing down for it pays by a rule, within which it is tried [-].
+_GEAR_TRIED = 0.15
+
+
+@_compiled
+def _better_gears(
+    c: Any, between: Floats, ds: Floats, cap: Floats, orders: Floats, v: Floats, driven: Floats, gears: Floats, closed: bool
+) -> bool:
+    """Tries the gear above and below where a corner could be left in either; true if a quicker one was put into the forward pass.
+
+    Both cost the same where the choice turns, so that a lap's time does not jump there.
+    """
+    n, changed = v.size, False
+    for i in range(n):
+        j = i + 1
+        if j == n:
+            if not closed:
+                break
+            j = 0
+        if driven[i] < cap[i] - 1e-9 or v[i] < driven[i] - 1e-9 or driven[j] >= cap[j] - 1e-9 or v[j] < driven[j] - 1e-9:
+            continue
+        if orders[i, HELD] > 0.0:
+            continue
+        gear = int(gears[i])
+        arrived, k = gear, i
+        for _ in range(n - 1):
+            k = k - 1 if k > 0 else n - 1
+            if driven[k] < cap[k] - 1e-9 and v[k] >= driven[k] - 1e-9:
+                break
+            arrived = max(arrived, int(gears[k]))
+        for other in (gear - 1, gear + 1):
+            if other < gear_at(c, v[i]) or other > arrived:
+                continue
+            pays = v[i] / c.gear_down[min(gear, other)]
+            if abs(pays - 1.0) < _GEAR_TRIED and _left_in(c, between, ds, cap, orders, v, driven, gears, i, other, False, closed) > 1e-6:
+                _left_in(c, between, ds, cap, orders, v, driven, gears, i, other, True, closed)
+                changed = True
+                break
+    return changed
 
 
 @_compiled
@@ -808,6 +915,9 @@ def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start
         _pass_forward(c, between, ds, cap, orders, v, gears, 0, False)
     driven = v.copy()
     _pass_backward(c, between, ds, orders, v, start if closed else n - 1, closed)
+    if c.gears > 1 and c.shift_s > 0.0 and _better_gears(c, between, ds, cap, orders, v, driven, gears, closed):
+        v[:] = driven
+        _pass_backward(c, between, ds, orders, v, start if closed else n - 1, closed)
     for i in range(n):
         if v[i] < driven[i] - 1e-9:  # under brakes the gear is that of the speed
             gears[i] = gear_at(c, v[i])
@@ -816,7 +926,7 @@ def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start
 
 
 #: Use of an axle beyond which its slip grows on straight in `axle_uses`: the brush model's slope is without bounds at full use.
-_STRAIGHT_FROM = 0.9
+_SMOOTH_FROM = 0.9
 
 
 @_compiled
@@ -826,11 +936,11 @@ def _straightened(across: float, along: float, side: float, force: float, stiff:
     use = math.sqrt(a * a + b * b)
     if use < 1e-9:
         return 0.0
-    if use <= _STRAIGHT_FROM:
+    if use <= _SMOOTH_FROM:
         slide = 1.0 - np.cbrt(1.0 - use)
     else:
-        left = np.cbrt(1.0 - _STRAIGHT_FROM)
-        slide = 1.0 - left + (use - _STRAIGHT_FROM) / (3.0 * left * left)
+        left = np.cbrt(1.0 - _SMOOTH_FROM)
+        slide = 1.0 - left + (use - _SMOOTH_FROM) / (3.0 * left * left)
     return slide * 3.0 * across / (max(stiff, 1e-9) * math.sqrt(side * side + force * force))
 
 
@@ -854,7 +964,7 @@ def axle_uses(c: Any, p: Floats, v: float, accel: float) -> tuple[float, float, 
     for _ in range(4):
         loads = wheel_loads(c, air, force, lateral, normal, p[BEND])
         grip, along = axle_grip(c, loads, lateral, p)
-        yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, max(force, 0.0), v, p[BEND])
+        yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, force, v, p[BEND])
         side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
         at_front = c.drive_front * force if force >= 0.0 else _braked_front(c, -force, engine)
         at_rear = abs(force) - at_front
@@ -936,7 +1046,7 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, gears: Floats, closed:
             effort_rear = abs(force) - effort_front
             loads = wheel_loads(c, air, force, lateral, normal, p[BEND])
             grip, along = axle_grip(c, loads, lateral, p)
-            yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, max(force, 0.0), mid, p[BEND])
+            yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, force, mid, p[BEND])
             side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
             stiff_front, stiff_rear = _stiff(c, loads)
             front_utilisation, cross_front, along_front = _scrub(

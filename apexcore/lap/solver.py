@@ -305,46 +305,53 @@ class _Heat:
 
 @dataclass(frozen=True)
 class _Driven:
-    """What a lap on tyres of one heat makes of it.
+    """A lap on tyres of one heat, and what it makes of it.
 
     :param there: temperatures of grip that it leads to [degC]
     """
 
+    lap: Lap
     flows: Flows
     there: Four
-    ripple: Floats | None
 
 
 def _driven(lap_case: LapCase, ready: Ready, heat: _Heat) -> _Driven:
     lap = run_at(lap_case, ready, heat.tyres, lap_case.line, heat.ripple)
     flows = tyre_flows(lap_case, ready.car, lap)
-    return _Driven(flows, four(flow.settled_grip_c() for flow in flows), rippled(lap_case, ready.car, lap))
+    return _Driven(lap, flows, four(flow.settled_grip_c() for flow in flows))
+
+
+def _stepped(lap_case: LapCase, car: Car, driven: _Driven, answer: Floats) -> _Heat:
+    """Heat that the next lap would lead to again, if the tyres answer in proportion; place by place about that."""
+    tyres = driven.lap.tyres
+    here = np.array(tyres.temperature_c)
+    grip = here + np.linalg.solve(np.eye(4) - answer, np.array(driven.there) - here)
+    tyres = with_layers(tyres, [flow.beside_c(float(heat)) for flow, heat in zip(driven.flows, grip, strict=True)])
+    return _Heat(tyres, rippled(lap_case, car, replace(driven.lap, tyres=tyres)))
 
 
 def _settled_from(lap_case: LapCase, ready: Ready, heat: _Heat, answer: Floats) -> _Heat:
     """The heat that a lap repeats, by Newton's steps from one near it."""
     for _ in range(_MOST_ROUNDS):
         driven = _driven(lap_case, ready, heat)
-        off, swung, grip = _far(heat, driven)
+        after = _stepped(lap_case, ready.car, driven, answer)
+        off, swung, grip = _far(heat, driven.there, after.ripple)
         if max(grip, swung) < _STILL:
             break
-        heat = _Heat(_stepped(heat.tyres, driven, answer), driven.ripple)
+        heat = after
         if off < _SETTLED_K and grip < _SETTLED_GRIP and swung < _SETTLED_RIPPLE:
             break
     return heat
 
 
-def _far(heat: _Heat, driven: _Driven) -> tuple[float, float, float]:
+def _far(heat: _Heat, there: Four, ripple: Floats | None) -> tuple[float, float, float]:
     """How far a lap leads from the heat it was driven on: temperatures [K], grip along the lap, and grip over it [-]."""
-    pairs = list(zip(heat.tyres.temperature_c, driven.there, strict=True))
-    if driven.ripple is None:
-        swung = 0.0
-    else:
-        swung = 1.0 if heat.ripple is None else float(np.abs(driven.ripple - heat.ripple).max())
-    grips = [
-        abs(temperature_grip(heat.tyres.compound(w), a) - temperature_grip(heat.tyres.compound(w), b)) for w, (a, b) in enumerate(pairs)
-    ]
-    return max(abs(a - b) for a, b in pairs), swung, max(grips)
+    off, grips = 0.0, 0.0
+    for wheel, (a, b) in enumerate(zip(heat.tyres.temperature_c, there, strict=True)):
+        compound = heat.tyres.compound(wheel)
+        off, grips = max(off, abs(a - b)), max(grips, abs(temperature_grip(compound, a) - temperature_grip(compound, b)))
+    swung = 0.0 if ripple is None else 1.0 if heat.ripple is None else float(np.abs(ripple - heat.ripple).max())
+    return off, swung, grips
 
 
 def _begun(lap_case: LapCase, ready: Ready) -> tuple[_Heat, Floats]:
@@ -353,8 +360,7 @@ def _begun(lap_case: LapCase, ready: Ready) -> tuple[_Heat, Floats]:
     begin = (best[0], best[0], best[1], best[1])
     heat, none = _Heat(TyreState(lap_case.compounds, begin, begin, lap_case.wear), None), np.zeros((4, 4))
     for _ in range(_BEGIN_ROUNDS):
-        driven = _driven(lap_case, ready, heat)
-        heat = _Heat(_stepped(heat.tyres, driven, none), driven.ripple)
+        heat = _stepped(lap_case, ready.car, _driven(lap_case, ready, heat), none)
     driven = _driven(lap_case, ready, heat)
     answer = np.empty((4, 4))
     for wheel in range(4):
@@ -363,7 +369,7 @@ def _begun(lap_case: LapCase, ready: Ready) -> tuple[_Heat, Floats]:
         told = _driven(lap_case, ready, _Heat(with_layers(heat.tyres, layers), heat.ripple))
         answer[:, wheel] = (np.array(told.there) - np.array(driven.there)) / _TELLS_K
     answer = np.clip(answer, -0.8, 0.4)
-    return _Heat(_stepped(heat.tyres, driven, answer), driven.ripple), answer
+    return _stepped(lap_case, ready.car, driven, answer), answer
 
 
 def _all(ripple: Floats | None, lap_case: LapCase) -> Floats | None:
@@ -379,13 +385,6 @@ def _all(ripple: Floats | None, lap_case: LapCase) -> Floats | None:
 def _thinned(lap_case: LapCase, every: int) -> LapCase:
     """The same with only every n-th station, where enough of them are left."""
     return replace(lap_case, line=lap_case.line.thinned(every)) if len(lap_case.line.ds) > _FEW * every else lap_case
-
-
-def _stepped(tyres: TyreState, driven: _Driven, answer: Floats) -> TyreState:
-    """Tyres whose next temperatures would be the same, if they answer in proportion."""
-    here = np.array(tyres.temperature_c)
-    grip = here + np.linalg.solve(np.eye(4) - answer, np.array(driven.there) - here)
-    return with_layers(tyres, [flow.beside_c(float(heat)) for flow, heat in zip(driven.flows, grip, strict=True)])
 
 
 def solve_lap_at(lap_case: LapCase, sheet: Sheet, tyres: TyreState, fuel_l: float) -> Lap:
