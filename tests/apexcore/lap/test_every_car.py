@@ -66,7 +66,7 @@ def test_every_car_laps_every_circuit_within_its_envelope(car_key: str, circuit_
     lap = solve_lap(lap_case, base_sheet(lap_case.car))
     use = np.maximum(lap.column("front_utilisation"), lap.column("rear_utilisation"))
     assert np.isfinite(lap.data).all()
-    assert use.max() < 1.05 and (use > 1.01).mean() < 0.035
+    assert use.max() < 1.002
     dt = lap.column("time")
     spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w", "closed_w")) + sum(lap.slip_energy_j)
     speed, line = lap.column("speed"), lap_case.line
@@ -96,7 +96,7 @@ def converged(lap_case: LapCase, sheet: Sheet) -> float:
 @pytest.mark.slow
 @pytest.mark.parametrize(("car_key", "circuit_key"), [*[(car, "sallowmere_fen") for car in CARS], ("drummock_stallard", "hollin_bowl")])
 def test_the_heat_is_settled_in_laps_and_in_their_differences(car_key: str, circuit_key: str) -> None:
-    """A lap within 0.05 %, as far as stations matter; a step's effect within four milliseconds or a twelfth of it."""
+    """A lap within 0.05 %, as far as stations matter; a step's effect within a millisecond and a half or three per cent of it."""
     lap_case, _ = demo_lap_case(car_key, circuit_key)
     base = base_sheet(lap_case.car)
     lap, reference = solve_lap(lap_case, base), converged(lap_case, base)
@@ -105,7 +105,7 @@ def test_the_heat_is_settled_in_laps_and_in_their_differences(car_key: str, circ
         if effect.value is not None:
             stepped = Sheet(base.car_key, {**base.values, effect.item.key: effect.value})
             known = converged(lap_case, stepped) - reference
-            assert effect.lap_s == pytest.approx(known, rel=0.08, abs=4e-3), effect.item.name
+            assert effect.lap_s == pytest.approx(known, rel=0.03, abs=1.5e-3), effect.item.name
 
 
 @pytest.mark.parametrize("car_key", CARS)

@@ -25,7 +25,7 @@ def test_hot_pressures_are_those_of_the_other_day(car_key: str, circuit_key: str
     moved = [part for part in found.parts if part.item.key.startswith("pressure")]
     assert len(moved) == 4 and all(part.value < part.before for part in moved)
     assert now.hot_kpa == pytest.approx(then.hot_kpa, abs=4.0)
-    assert found.then_s == pytest.approx(then.time_s, abs=1e-2) and found.after_s == pytest.approx(now.time_s, abs=1e-2)
+    assert found.then_s == pytest.approx(then.time_s, abs=2e-3) and found.after_s == pytest.approx(now.time_s, abs=2e-3)
 
 
 @pytest.mark.parametrize("car_key", ["brackendale_gt", "ferrow_lark", "pentlow_hare"])
