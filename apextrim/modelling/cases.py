@@ -1,5 +1,7 @@
 """What a modelled result depends on besides the sheet: the car as the event leaves it, its line, conditions, tyres, driver."""
 
+import hashlib
+import json
 from typing import NamedTuple
 
 from apexcore.circuit.conditions import Conditions
@@ -83,6 +85,10 @@ class Case(NamedTuple):
     driver: str
     values: tuple[tuple[str, float], ...]
     line: str = ""
+
+    def digest(self) -> str:
+        """What the case is known by where a row is kept for it."""
+        return hashlib.sha256(json.dumps(self).encode()).hexdigest()
 
     def lap_case(self, front: str = "", rear: str = "") -> LapCase:
         """The core's lap case; on the car's first compound where none is named."""

@@ -1,6 +1,6 @@
 """The effects of single steps in units and words."""
 
-from collections.abc import Sequence
+from collections.abc import Sequence, Set
 from dataclasses import dataclass
 
 from apexcore.formats.text import words_cell
@@ -9,9 +9,11 @@ from apexcore.trim.moves.effects import StepEffect
 from apexcore.trim.reading.balance import PHASES, SPEEDS
 from apexcore.vehicle.car import WHEELS
 
+from .own_lines import step_key
+
 #: Head of the effects table as a file.
 EFFECT_HEAD = [
-    "item", "step", "value", "unit", "lap_s", "half_interval_s",
+    "item", "step", "value", "unit", "lap_s", "half_interval_s", "line",
     *[f"balance_{speed}_{phase}_pct" for speed in SPEEDS for phase in PHASES],
     *[f"tread_{wheel}_k" for wheel in WHEELS], *[f"work_{wheel}_pct" for wheel in WHEELS], "top_kmh", "fuel_l",
 ]  # fmt: skip
@@ -36,11 +38,13 @@ class EffectRow:
 
     :param number: the value after the step as the bench takes it
     :param balance: nine cells, by corner speed and phase
+    :param own: whether its lap time is that of cars on lines of their own
     """
 
     effect: StepEffect
     number: str
     balance: list[BalanceChange]
+    own: bool = False
 
     @property
     def query(self) -> str:
@@ -54,14 +58,17 @@ class EffectRow:
         balance = ["" if cell.value is None else f"{cell.value:.3f}" for cell in self.balance]
         return [
             words_cell(one.item.name), f"{one.steps:+d}", value, words_cell(one.item.unit),
-            f"{one.lap_s:.4f}", f"{one.spread_s:.4f}", *balance,
+            f"{one.lap_s:.4f}", f"{one.spread_s:.4f}", "own" if self.own else "sheet", *balance,
             *[f"{k:.2f}" for k in one.tread_k], *[f"{100 * share:.2f}" for share in one.work],
             f"{3.6 * one.top_ms:.2f}", f"{one.fuel_l:.4f}",
         ]  # fmt: skip
 
 
-def effect_rows(effects: Sequence[StepEffect]) -> list[EffectRow]:
-    """The effects table in the order given."""
+def effect_rows(effects: Sequence[StepEffect], own: Set[str] = frozenset()) -> list[EffectRow]:
+    """The effects table in the order given.
+
+    :param own: keys of the steps whose lap times are of cars on lines of their own
+    """
     rows = []
     for effect in effects:
         cells = []
@@ -70,5 +77,7 @@ def effect_rows(effects: Sequence[StepEffect]) -> list[EffectRow]:
                 value = effect.balance.get((speed, phase))
                 text = "–" if value is None else format_number(value, 2, signed=True)
                 cells.append(BalanceChange(value, text, value is not None and abs(value) >= _STRONG))
-        rows.append(EffectRow(effect, "" if effect.value is None else f"{effect.value:g}", cells))
+        rows.append(
+            EffectRow(effect, "" if effect.value is None else f"{effect.value:g}", cells, step_key(effect.item.key, effect.steps) in own)
+        )
     return rows

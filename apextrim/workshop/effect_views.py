@@ -4,8 +4,10 @@ import csv
 import io
 from typing import Any
 
+from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
@@ -16,17 +18,21 @@ from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers, cases
 from apextrim.sheets import queries
 from apextrim.sheets.sheet_form import SheetForm
+from apextrim.work.models import Job
 
 from . import effect_presenters as presenters
+from . import own_lines, tasks
+from .models import OwnLines
 from .unsaved import asked_on
 
 #: Steps shown on the bench.
 _SHOWN = 8
 
 
-def _effects(event: Event, sheet: CoreSheet, aim: str) -> list[presenters.EffectRow]:
-    """The rows of the effects table, best for the aim first."""
-    return presenters.effect_rows(ranked(answers.effects_of(event, sheet), aim))
+def _effects(event: Event, sheet: CoreSheet, aim: str, row: OwnLines | None = None) -> list[presenters.EffectRow]:
+    """The rows of the effects table, best for the aim first; with lap times on lines of their own as far as they are found."""
+    effects = own_lines.refined(row, answers.effects_of(event, sheet))
+    return presenters.effect_rows(ranked(effects, aim), own_lines.steps_of(row))
 
 
 @require_GET
@@ -41,10 +47,37 @@ def effects(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     }  # fmt: skip
     try:
         sheet, more = asked_on(request, event, row)
-        context |= {**more, "rows": _effects(event, sheet, aim)}
+        refined = own_lines.found_for(event, sheet)
+        context |= {**more, "rows": _effects(event, sheet, aim, refined), "refined": refined, "job": under_way(refined)}
     except ApexError as error:
         context["errors"] = [str(error)]
     return render(request, "workshop/effects.html", context, status=422 if "errors" in context else 200)
+
+
+def under_way(row: OwnLines | None) -> Job | None:
+    """The job that finds them now, if there is one."""
+    return None if row is None or row.job is None or row.job.state not in ("waiting", "running") else row.job
+
+
+@require_POST
+def refine(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
+    """Asks for every step on a line of its own."""
+    event = event_for(request.user, event_id)
+    row = queries.sheet_for(request.user, event, str(sheet_id))
+    assert row is not None
+    query = request.META.get("QUERY_STRING", "")
+    page = reverse("sheet_effects", args=[event.pk, row.pk]) + (f"?{query}" if query else "")
+    if not event.line:
+        messages.error(request, "The benches stand on the line of least curvature: find the quickest line on the Lap bench first.")
+        return redirect(page)
+    try:
+        sheet, _ = asked_on(request, event, row)
+        asked = tasks.ask_own_lines(event, sheet, page)
+    except ApexError as error:
+        messages.error(request, str(error))
+        return redirect(page)
+    job = under_way(asked)
+    return redirect(page) if job is None else redirect("job", job.pk)
 
 
 @require_POST
@@ -58,7 +91,7 @@ def steps(request: HttpRequest, event_id: int) -> HttpResponse:
         context["hint"] = "Correct the marked value to see its steps."
     else:
         try:
-            context["rows"] = _effects(event, form.sheet, aim)[:_SHOWN]
+            context["rows"] = _effects(event, form.sheet, aim, own_lines.found_for(event, form.sheet))[:_SHOWN]
         except ApexError as error:
             context["hint"] = str(error)
     return render(request, "workshop/_steps.html", context)
@@ -73,6 +106,7 @@ def effects_file(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResp
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\n")
     writer.writerow(presenters.EFFECT_HEAD)
-    writer.writerows(effect.cells() for effect in _effects(event, queries.core_sheet(event, row), "lap"))
+    sheet = queries.core_sheet(event, row)
+    writer.writerows(effect.cells() for effect in _effects(event, sheet, "lap", own_lines.found_for(event, sheet)))
     name = f"{event.car.key}-{row.name}-effects.csv"
     return HttpResponse(text.getvalue(), content_type="text/csv", headers={"Content-Disposition": f'attachment; filename="{name}"'})

@@ -1,17 +1,25 @@
-"""A search as a piece of work beside the requests."""
+"""Work on a sheet beside the requests: a search, and steps on lines of their own."""
 
 from typing import cast
 
 from django.urls import reverse
+from django.utils import timezone
 
+from apexcore.trim.moves.own_lines import OnOwnLine, effects_on_own_lines
 from apexcore.trim.moves.search import AIM_WORDS, AimKey, Found, Limits, search
 from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apextrim.events.models import Event
+from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import cases
 from apextrim.work import queue
 from apextrim.work.kinds import Done, Line, work_of
 from apextrim.work.models import Job
 
-from .models import Search
+from . import own_lines
+from .models import OwnLines, Search
+
+#: Rows of one event with steps on lines of their own that are kept: the newest.
+_KEPT_ROWS = 6
 
 
 @work_of("search")
@@ -52,3 +60,49 @@ def ask(row: Search) -> Search:
 
     queue.ask(row.event.owner, "search", words, {}, with_it=keep)
     return row
+
+
+def ask_own_lines(event: Event, sheet: CoreSheet, address: str) -> OwnLines:
+    """Asks for the effects of a sheet on lines of their own; what is found already, or under way, is not asked for again.
+
+    :param address: of the page that shows them
+    :raises TooMuchWork: if the owner's share of the queue is used up
+    """
+    row = own_lines.found_for(event, sheet)
+    if row is not None and ((row.job is not None and row.job.state in ("waiting", "running")) or len(row.effects_s) == row.asked):
+        return row
+    case, count = cases.case_of(event, sheet), len(own_lines.moves_of(event, sheet))
+
+    def keep(job: Job) -> None:
+        nonlocal row
+        fresh = {"values": sheet.values, "asked": count, "job": job, "made_at": timezone.now()}
+        row, _ = OwnLines.objects.update_or_create(event=event, made_from=case.digest(), defaults=fresh)
+        rows = OwnLines.objects.filter(event=event)
+        rows.exclude(pk__in=list(rows.values_list("pk", flat=True)[:_KEPT_ROWS])).delete()
+
+    queue.ask(event.owner, "own_lines", f"{event.name}: each step on its own line", {"address": address}, with_it=keep)
+    assert row is not None
+    return row
+
+
+@work_of("own_lines", lane="devices")
+def find_own_lines(job: Job, line: Line) -> Done:
+    """Finds the effects; each is kept as it is found, so that the page shows it."""
+    row = OwnLines.objects.select_related("event__car", "event__circuit").filter(job=job).first()
+    if row is None:
+        return Done(["Newer sheets were asked for since: this one is kept no more."], job.arguments["address"])
+    sheet = CoreSheet(cases.car_of(row.event).key, row.values)
+    if cases.case_of(row.event, sheet).digest() != row.made_from:
+        return Done(["The event has changed since: ask again for each step on its own line."], job.arguments["address"])
+    moves = [move for move in own_lines.moves_of(row.event, sheet) if own_lines.step_key(move[0].key, move[1]) not in row.effects_s]
+
+    def keep(one: OnOwnLine) -> None:
+        row.effects_s[own_lines.step_key(one.item.key, one.steps)] = round(one.lap_s, 6)
+        OwnLines.objects.filter(pk=row.pk, job=job).update(effects_s=row.effects_s)
+        line.progress(len(row.effects_s) / max(row.asked, 1))
+
+    effects_on_own_lines(parsed_circuit(row.event.circuit.data), cases.lap_case_of(row.event), sheet, moves, keep, line.stopped)
+    if line.stopped():
+        return Done([f"Stopped: {len(row.effects_s)} of {row.asked} steps are kept."], job.arguments["address"], stopped=True)
+    OwnLines.objects.filter(pk=row.pk).update(asked=len(row.effects_s))  # a step that no car can drive is not found at all
+    return Done([f"{len(row.effects_s)} steps, each on its own line."], job.arguments["address"])

@@ -5,6 +5,7 @@ from . import advice_views, carry_views, effect_views, figure_views, search_view
 urlpatterns = [
     path("steps/", effect_views.steps, name="sheet_steps"),
     path("<int:sheet_id>/effects/", effect_views.effects, name="sheet_effects"),
+    path("<int:sheet_id>/effects/lines/", effect_views.refine, name="refine_effects"),
     path("<int:sheet_id>/effects.csv", effect_views.effects_file, name="sheet_effects_file"),
     path("<int:sheet_id>/advice/", advice_views.advice, name="sheet_advice"),
     path("<int:sheet_id>/search/", search_views.ask, name="search_sheet"),

@@ -81,6 +81,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "save_rules": (OWNER, P),
     "save_session": (OWNER, P),
     "save_sheet": (OWNER, P),
+    "refine_effects": (OWNER, P),
     "search": (OWNER, G),
     "search_part": (OWNER, G),
     "search_sheet": (OWNER, GP),
