@@ -36,6 +36,7 @@ from .record import (
     GEARS,
     HELD,
     LATERAL,
+    LEANING,
     LOAD_FL,
     LOAD_FR,
     LOAD_RL,
@@ -510,6 +511,23 @@ def corner_speed(c: Any, p: Floats, top: float, guess: float) -> float:
 
 
 @_compiled
+def _leaning_speed(c: Any, p: Floats, v: float, share: float) -> float:
+    """Speed at which a bend asks for no more than a share of what `corner_use` allows [m/s]: bisection below its own speed."""
+    if corner_use(c, p, v) <= share:
+        return v
+    low, high = 0.5, v
+    if p[ACROSS] * p[BANK_PULL] > 0.0:  # a bank is best at the speed that it is made for
+        low = min(max(low, math.sqrt(p[BANK_PULL] / p[ACROSS])), v)
+    for _ in range(40):
+        middle = 0.5 * (low + high)
+        if corner_use(c, p, middle) > share:
+            high = middle
+        else:
+            low = middle
+    return low
+
+
+@_compiled
 def _ellipse_excess(side: float, asked: float, across: float, along: float, moved: float, x: float) -> tuple[float, float]:
     """How far an axle is excess its friction ellipse at a force x of all tyres, and that per force [1/N].
 
@@ -896,6 +914,8 @@ def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start
         guess, bend = cap[i], here if cap[i] < top else 0.0
         if not cap[i] > 0.5:
             return i
+        if orders[i, LEANING] < 1.0:
+            cap[i] = _leaning_speed(c, at[i], cap[i], orders[i, LEANING])
         if orders[i, MOST] > 0.0:
             cap[i] = min(cap[i], orders[i, MOST])
     v = cap.copy()

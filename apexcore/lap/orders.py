@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from ..circuit.line import Line
 from .driver import Driver
-from .record import BRAKING, COASTING, HELD, MOST, OPENING, ORDERS
+from .record import BRAKING, COASTING, HELD, LEANING, MOST, OPENING, ORDERS
 
 Floats = NDArray[np.float64]
 
@@ -24,6 +24,7 @@ class Order:
     :param coast_m: metres rolled off the throttle before a braking that begins there [m]
     :param gear: gear held there, 1 the first
     :param most_ms: speed kept to there [m/s]
+    :param leaning: share of the tyres' grip used there across at most, such as over a bump that is not crossed with steering on [-]
     """
 
     from_m: float
@@ -33,6 +34,7 @@ class Order:
     coast_m: float | None = None
     gear: int | None = None
     most_ms: float | None = None
+    leaning: float | None = None
 
     def __post_init__(self) -> None:
         for words, share in (("braking", self.braking), ("opening", self.opening)):
@@ -44,6 +46,8 @@ class Order:
             raise ValueError("gear: from 1 on")
         if self.most_ms is not None and self.most_ms <= 0.5:
             raise ValueError("most_ms: above 0.5 m/s")
+        if self.leaning is not None and not 0.05 <= self.leaning <= 1.0:
+            raise ValueError("leaning: a share from 0.05 to 1")
 
 
 def inside(line: Line, from_m: float, to_m: float) -> NDArray[np.bool_]:
@@ -55,7 +59,7 @@ def inside(line: Line, from_m: float, to_m: float) -> NDArray[np.bool_]:
 def orders_of(driver: Driver, line: Line, told: Sequence[Order] = ()) -> Floats:
     """What the lap kernel reads of a driver's orders, shape [stations, ORDERS]."""
     found = np.zeros((len(line.s), ORDERS))
-    found[:, BRAKING] = found[:, OPENING] = 1.0
+    found[:, BRAKING] = found[:, OPENING] = found[:, LEANING] = 1.0
     found[:, COASTING] = driver.coast_m
     for order in told:
         there = inside(line, order.from_m, order.to_m)
@@ -70,4 +74,6 @@ def orders_of(driver: Driver, line: Line, told: Sequence[Order] = ()) -> Floats:
         if order.most_ms is not None:
             lower = np.where(found[there, MOST] > 0.0, np.minimum(found[there, MOST], order.most_ms), order.most_ms)
             found[there, MOST] = lower
+        if order.leaning is not None:
+            found[there, LEANING] = np.minimum(found[there, LEANING], order.leaning)
     return found

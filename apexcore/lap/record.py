@@ -89,8 +89,8 @@ CAR = np.dtype(
 )
 
 #: What a driver is told, station by station; see `lap.orders`.
-BRAKING, OPENING, COASTING, HELD, MOST = range(5)
-ORDERS = 5
+BRAKING, OPENING, COASTING, HELD, MOST, LEANING = range(6)
+ORDERS = 6
 
 #: Columns of the lap's result, and the place of each; SI units, shares without one.
 COLUMNS = (

@@ -68,10 +68,23 @@ class StepEffect:
         return "" if self.value is None else self.item.text(self.value)
 
     @property
+    def turn_in_pct(self) -> tuple[float, float] | None:
+        """What front toe does to the balance on entry, which the lap does not have: from and to [%]; None of other items."""
+        if self.item.sets != "front.toe_deg" or self.value is None:
+            return None
+        change = self.steps * self.item.step * self.item.scale
+        ends = sorted(change * per for per in TOE_ENTRY_PCT_PER_DEG)
+        return ends[0], ends[1]
+
+    @property
     def spread_s(self) -> float:
         """Half the width of the 95 % interval of `lap_s` [s]."""
         return difference_spread_s(self.lap_s)
 
+
+#: Change of balance on entry per degree of toe-in at the front, least and most [%]. Source: an estimate, after a study of the car's
+#: response (docs/model.md, toe): the quasi-steady lap has no turning in.
+TOE_ENTRY_PCT_PER_DEG = (2.0, 4.0)
 
 _NOTHING: Four = (0.0, 0.0, 0.0, 0.0)
 

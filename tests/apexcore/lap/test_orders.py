@@ -199,3 +199,19 @@ def test_a_corner_that_is_taken_flat_has_no_braking_to_miss() -> None:
     assert {miss.corner for miss in found if miss.kind == "early" and miss.cost_s is None} <= {4}
     assert any(miss.kind == "strip" and miss.cost_s is not None for miss in found)
     assert isinstance(found[0], Miss) and math.isfinite(sum(miss.cost_s or 0.0 for miss in found)) and GRAVITY > 9
+
+
+def test_a_bump_is_not_crossed_with_steering_on() -> None:
+    """Leaning on a share of the grip: on the flat the car turns with that share of its lateral acceleration, v = sqrt(share) v."""
+    case, _, lap, spans = four()
+    apex = float(case.line.s[spans[1].apex])
+    eased = told(Order(apex - 20.0, apex + 20.0, leaning=0.6))
+    there = inside(case.line, apex - 18.0, apex + 18.0)
+    leaned = np.abs(eased.column("lateral"))[there].max() / np.abs(lap.column("lateral"))[there].max()
+    assert leaned == pytest.approx(0.6, abs=0.03)
+    at = spans[1].apex
+    ratio = float(eased.column("speed")[at] / lap.column("speed")[at])
+    assert ratio == pytest.approx(math.sqrt(0.6), abs=0.03)
+    assert eased.time_s > lap.time_s + 0.3
+    with pytest.raises(ValueError, match="leaning"):
+        Order(0.0, 10.0, leaning=0.0)

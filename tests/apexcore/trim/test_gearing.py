@@ -86,3 +86,13 @@ def test_the_spread_of_effects_covers_the_virtual_cars(lap_case: LapCase, sheet:
             if said.value is not None:
                 inside.append(abs(real.lap_s - said.lap_s) <= said.spread_s)
     assert 0.93 <= float(np.mean(inside)) <= 0.999
+
+
+def test_toe_tells_what_the_lap_does_not_have_as_an_estimate(lap_case: LapCase, sheet: Sheet) -> None:
+    """Toe-in at the front is understeer on entry, 0.2 to 0.4 % a tenth of a degree; other items tell nothing."""
+    item = lap_case.car.item("toe_front")
+    out, inwards = step_effects(lap_case, sheet, [item])
+    tenths = item.step * item.scale / 0.1
+    assert inwards.turn_in_pct == pytest.approx((0.2 * tenths, 0.4 * tenths)) and tenths > 0
+    assert out.turn_in_pct == pytest.approx((-0.4 * tenths, -0.2 * tenths))
+    assert step_effects(lap_case, sheet, [lap_case.car.item("toe_rear")])[0].turn_in_pct is None
