@@ -69,8 +69,8 @@ _ITEMS = [
 ]
 
 
-#: Where the oval saloon in its lowest gears is glad of a tank over its driven wheels.
-_TRACTION = {("fuel", "drummock_stallard", "thistledown")}
+#: Where the oval saloon, in its lowest gears or from a standing start, is glad of a tank over its driven wheels.
+_TRACTION = {("fuel", "drummock_stallard", "thistledown"), ("fuel", "drummock_stallard", "longreach")}
 
 
 def directions() -> Iterator[tuple[str, int, int]]:

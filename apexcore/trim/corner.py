@@ -1,0 +1,297 @@
+"""One corner to learn and decide on: what the driver does there, what limits it, and what doing it otherwise costs.
+
+Every choice is a lap of its own on the same tyres, with an order for this corner alone; its seconds are counted from well before the
+corner to where the next one is braked for.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..circuit.line import CornerSpan
+from ..errors import InputError, SolverError
+from ..lap.orders import Order
+from ..lap.solver import Lap, LapCase, also_told, ready, run_at
+from ..quantities.text import format_number
+from ..vehicle.sheet import Sheet, adjusted
+from ..vehicle.tyres import Four, four
+from .reading.balance import CornerResult, read_corner
+
+#: Share of the brakes from which on a place is braked, of the throttle below which it is lifted, and margin at which an axle is held [-].
+_BRAKED, _LIFTED, _HELD = 0.02, 0.98, 0.005
+#: Lateral acceleration over the corner's greatest at which the wheel is turned [-].
+_TURNED = 0.15
+#: Way before a corner's braking from which its seconds are counted [m].
+_BEFORE_M = 60.0
+#: Orders that are tried in every corner.
+_SHARES, _ROLLS_M = (0.9, 0.8), (20.0, 40.0)
+
+
+@dataclass(frozen=True)
+class Phase:
+    """An end of the car in a phase of a corner.
+
+    :param words: `entry`, `mid` or `exit`
+    :param axle: the axle that is nearer to its limit
+    :param left_pct: what that one has left [%]
+    :param other_pct: what the other one has left [%]
+    """
+
+    words: str
+    axle: str
+    left_pct: float
+    other_pct: float
+
+    @property
+    def pinned(self) -> bool:
+        """Whether throttle, brake or the corner holds that axle at its limit."""
+        return self.left_pct < 100.0 * _HELD
+
+
+@dataclass(frozen=True)
+class Technique:
+    """What the lap does in a corner; distances along the line from the start.
+
+    :param way: `brake`, `lift` or `flat`
+    :param read: the corner as the corner table has it
+    :param brake_share: greatest share of the brakes used [-]
+    :param turn_in_m: where the wheel is first turned [m]
+    :param apex_m: where it is slowest [m]
+    :param inside_m: room left to the inner edge where the line is nearest to it [m]
+    :param inside_at_m: where that is [m]
+    :param entry_ms: speed before it is braked or lifted [m/s]
+    :param exit_ms: speed where the throttle is wide open [m/s]
+    :param phases: what limits in each phase that there is
+    """
+
+    way: str
+    read: CornerResult
+    brake_share: float
+    turn_in_m: float
+    apex_m: float
+    inside_m: float
+    inside_at_m: float
+    entry_ms: float
+    exit_ms: float
+    phases: tuple[Phase, ...]
+
+
+@dataclass(frozen=True)
+class Told:
+    """Something that the driver may be told in a corner.
+
+    :param braking: share of the greatest braking at most [-]
+    :param opening: share of the throttle at most, until the corner's end [-]
+    :param coast_m: metres rolled before the brakes [m]
+    :param gear: held through the corner
+    :param leaning: share of the grip used across at most [-]
+    """
+
+    braking: float | None = None
+    opening: float | None = None
+    coast_m: float | None = None
+    gear: int | None = None
+    leaning: float | None = None
+
+    @property
+    def empty(self) -> bool:
+        """Whether nothing is told."""
+        return self == Told()
+
+    @property
+    def words(self) -> str:
+        """The same in words."""
+        parts = []
+        if self.braking is not None:
+            parts.append("lift, do not brake" if self.braking == 0.0 else f"brake to {100 * self.braking:.0f} % of the most")
+        if self.coast_m:
+            parts.append(f"roll {self.coast_m:.0f} m before the brakes")
+        if self.gear is not None:
+            parts.append(f"hold gear {self.gear}")
+        if self.opening is not None:
+            parts.append("keep the throttle shut" if self.opening == 0.0 else f"throttle to {100 * self.opening:.0f} % until the corner ends")
+        if self.leaning is not None:
+            parts.append(f"lean on {100 * self.leaning:.0f} % of the grip")
+        return ", ".join(parts)
+
+
+@dataclass(frozen=True)
+class Choice:
+    """What doing something else in a corner comes to, against the lap as it is.
+
+    :param here_s: time until the next corner is braked for [s]
+    :param lap_s: over the lap [s]
+    :param least_ms: change of the least speed [m/s]
+    :param end_ms: change of the speed where the next corner is braked for [m/s]
+    :param work: change of each tyre's sliding work over the lap, as a share [-]
+    :param fuel_l: change of fuel in a lap [l]
+    :param problem: why the car cannot do that, else empty
+    """
+
+    told: Told
+    here_s: float = 0.0
+    lap_s: float = 0.0
+    least_ms: float = 0.0
+    end_ms: float = 0.0
+    work: Four = (0.0, 0.0, 0.0, 0.0)
+    fuel_l: float = 0.0
+    problem: str = ""
+
+
+class CornerDesk:
+    """A lap in its case, and laps with an order in one corner."""
+
+    def __init__(self, lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan], number: int, half_m: float) -> None:
+        """
+        :param lap: of the sheet in this case
+        :param number: of the corner
+        :param half_m: half the road's width [m]
+        :raises InputError: if there is no such corner
+        """
+        place = next((k for k, span in enumerate(spans) if span.number == number), None)
+        if place is None:
+            raise InputError("corner", number, f"1 to {len(spans)}" if spans else "a circuit with corners")
+        self.lap_case, self.lap, self.half_m = lap_case, lap, half_m
+        self.span, self.before, self.following = spans[place], spans[place - 1], spans[(place + 1) % len(spans)]
+        self.ready = ready(lap_case, adjusted(lap_case.car, sheet))
+        self.n, self.s, self.closed = len(lap.data), lap_case.line.s, lap_case.line.closed
+        inside = np.arange(self.span.first, self.span.last + 1) % self.n
+        self.inside = inside
+        self.apex = int(inside[np.argmin(lap.column("speed")[inside])])
+        self.usual = run_at(lap_case, self.ready, lap.tyres, lap_case.line, lap.ripple)
+        self.begin, self.until = self._counted()
+
+    def technique(self) -> Technique:
+        """What the lap does here."""
+        lap, n = self.lap, self.n
+        read = read_corner(lap, self.span, self.s)
+        since = self._stations(self.begin, self.apex)
+        brake, throttle, speed = (lap.column(name) for name in ("brake", "throttle", "speed"))
+        until = self._stations(self.apex, (self.span.last + 1) % n)
+        around = np.concatenate([since, until])
+        most = float(brake[since].max())
+        way = "brake" if most > _BRAKED else "lift" if float(throttle[self.inside].min()) < _LIFTED else "flat"
+        lateral = np.abs(lap.column("lateral"))
+        turned = since[lateral[since] > _TURNED * float(lateral[self.inside].max())]
+        room = self.half_m - math.copysign(1.0, self.span.turn_deg) * self.lap_case.line.offset[self.inside]
+        nearest = int(self.inside[np.argmin(room)])
+        full = int(np.searchsorted(self.s, read.full_m))
+        return Technique(
+            way, read, most, float(self.s[turned[0] if len(turned) else self.apex]), float(self.s[self.apex]), float(room.min()),
+            float(self.s[nearest]), float(speed[around].max()), float(speed[min(full, n - 1)]), self._phases(),
+        )  # fmt: skip
+
+    def _phases(self) -> tuple[Phase, ...]:
+        """What limits at entry (hardest use before the slowest place), there, and behind it."""
+        front, rear = self.lap.column("front_utilisation"), self.lap.column("rear_utilisation")
+        lateral = np.abs(self.lap.column("lateral"))
+        turning = lateral > 0.3 * float(lateral[self.inside].max())
+        place = int(np.flatnonzero(self.inside == self.apex)[0])
+        parts = {"entry": self.inside[:place], "mid": self.inside[place : place + 1], "exit": self.inside[place + 1 :]}
+        found = []
+        for words, stations in parts.items():
+            there = stations[turning[stations]]
+            if not len(there):
+                continue
+            hard = int(there[np.argmax(np.maximum(front[there], rear[there]))])
+            left = {"front": 100.0 * max(1.0 - float(front[hard]), 0.0), "rear": 100.0 * max(1.0 - float(rear[hard]), 0.0)}
+            axle = min(left, key=lambda end: left[end])
+            found.append(Phase(words, axle, left[axle], left["rear" if axle == "front" else "front"]))
+        return tuple(found)
+
+    def _stations(self, first: int, last: int) -> np.ndarray:
+        """Stations from one to another, over the start line where the course is closed."""
+        if last >= first:
+            return np.arange(first, last + 1)
+        return np.arange(first, last + self.n + 1) % self.n if self.closed else np.arange(first, self.n)
+
+    def _counted(self) -> tuple[int, int]:
+        """The stations from which and up to which a choice is counted."""
+        ds = float(np.median(self.lap_case.line.ds))
+        span, n = self.span, self.n
+        back = round(_BEFORE_M / ds)
+        brake, speed = self.usual.column("brake"), self.usual.column("speed")
+        start, fastest = self.apex, 0.0
+        for k in range(1, n // 3):
+            place = self.apex - k
+            if place < 0 and not self.closed:
+                break
+            if speed[place % n] < fastest - 0.7:
+                break
+            fastest = max(fastest, float(speed[place % n]))
+            if brake[place % n] > _BRAKED:
+                start = place
+        begin = min(start, span.first) - back
+        end = self.following.first if self.following is not span else span.first + n
+        steps = (end - self.apex) % n if self.closed else max(end - self.apex, 0) or n - 1 - self.apex
+        until = self.apex + steps
+        for k in range(2, steps):
+            place = (self.apex + k) % n
+            if brake[place] > _BRAKED and speed[place] > speed[self.apex] + 0.7:
+                until = self.apex + k
+                break
+        if not self.closed:
+            return max(begin, 0), min(until, n - 1)
+        return begin % n, until % n
+
+    def orders(self, told: Told) -> list[Order]:
+        """The orders of what is told, for the stretch of this corner."""
+        s, n = self.s, self.n
+        first, last = float(s[self.begin]), float(s[self.span.last % n])
+        apex = float(s[self.apex])
+        found = []
+        if told.braking is not None or told.coast_m is not None:
+            found.append(Order(first, apex, braking=told.braking, coast_m=told.coast_m))
+        if told.gear is not None:
+            turn = float(s[self.span.first % n])
+            found.append(Order(turn, last, gear=told.gear))
+        if told.opening is not None:
+            found.append(Order(apex, last, opening=told.opening))
+        if told.leaning is not None:
+            found.append(Order(float(s[self.span.first % n]), last, leaning=told.leaning))
+        return found
+
+    def choice(self, told: Told) -> Choice:
+        """What a choice comes to; with the reason where the car cannot do it."""
+        gears = len(self.lap_case.car.powertrain.gears)
+        if told.gear is not None and not 1 <= told.gear <= gears:
+            return Choice(told, problem=f"Gear {told.gear}: the car has gears 1 to {gears}.")
+        try:
+            lap = run_at(also_told(self.lap_case, self.orders(told)), self.ready, self.lap.tyres, self.lap_case.line, self.lap.ripple)
+        except SolverError as error:
+            return Choice(told, problem=str(error))
+        there = self._stations(self.begin, self.until)
+        time, usual = lap.column("time"), self.usual
+        work = four(a / max(b, 1e-9) - 1.0 for a, b in zip(lap.slip_energy_j, usual.slip_energy_j, strict=True))
+        least = float(lap.column("speed")[self.inside].min() - usual.column("speed")[self.inside].min())
+        return Choice(
+            told, float((time[there] - usual.column("time")[there]).sum()), lap.time_s - usual.time_s, least,
+            float(lap.column("speed")[self.until] - usual.column("speed")[self.until]), work, lap.fuel_l - usual.fuel_l,
+        )  # fmt: skip
+
+    def usual_choices(self) -> list[Choice]:
+        """What is worth trying in this corner, quickest first."""
+        technique = self.technique()
+        asked = []
+        if technique.way == "brake":
+            asked += [Told(braking=0.0), *[Told(braking=share) for share in _SHARES], *[Told(coast_m=metres) for metres in _ROLLS_M]]
+        if technique.way != "flat":
+            asked += [Told(opening=share) for share in _SHARES]
+        gear, gears = technique.read.gear, len(self.lap_case.car.powertrain.gears)
+        asked += [Told(gear=other) for other in (gear - 1, gear + 1) if 1 <= other <= gears]
+        found = [self.choice(told) for told in asked]
+        return sorted((one for one in found if not one.problem), key=lambda one: one.lap_s)
+
+
+def summary(technique: Technique) -> str:
+    """The technique as one sentence of a corner's card."""
+    read = technique.read
+    if technique.way == "flat":
+        return f"Flat, gear {read.gear}: {3.6 * read.apex_ms:.0f} km/h at {technique.apex_m:.0f} m."
+    begun = "Lift" if technique.way == "lift" else f"Brake at {read.brake_start_m or 0.0:.0f} m, {100 * technique.brake_share:.0f} %"
+    return (
+        f"{begun}, gear {read.gear}, {3.6 * read.apex_ms:.0f} km/h at {technique.apex_m:.0f} m, throttle from {read.throttle_m:.0f} m, "
+        f"wide open at {read.full_m:.0f} m; {format_number(technique.inside_m, 1)} m to the inner edge."
+    )
