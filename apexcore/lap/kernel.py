@@ -640,7 +640,8 @@ def slowing(c: Any, p: Floats, v: float, share: float, guess: float) -> tuple[fl
     if share >= 1.0:
         return (-force - resist - _demand(c, p, v)[4]) / c.mass - p[CLIMB], force / max(c.brake_max, 1.0)
     engine = engine_drag_at(c, v)
-    used = engine + share * max(force - engine, 0.0)
+    # where the tyres cannot hold as much as a closed engine takes, the driver feeds it in
+    used = min(force, engine) + share * max(force - engine, 0.0)
     return -_held_back(c, p, v, used, engine), force / max(c.brake_max, 1.0)
 
 
@@ -655,10 +656,12 @@ def _held_back(c: Any, p: Floats, v: float, force: float, engine: float) -> floa
     loads = wheel_loads(c, air, -force, lateral, max(normal, 0.1), p[BEND])
     grip, along = axle_grip(c, loads, lateral, p)
     stiff_front, stiff_rear = _stiff(c, loads)
-    front, rear, at_front = abs(front), abs(rear), _braked_front(c, force, engine)
+    yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, -min(force, engine), v, p[BEND])
+    front, rear, at_front = abs(front + yaw), max(rear - yaw, 0.0), _braked_front(c, force, engine)
     _, cross_front, _ = _scrub(grip[0] + grip[1], along[0] + along[1], front, at_front, stiff_front)
     _, cross_rear, _ = _scrub(grip[2] + grip[3], along[2] + along[3], rear, force - at_front, stiff_rear)
-    return (force + drag + _rolling(c, loads) + front * cross_front + rear * cross_rear) / c.mass + p[CLIMB]
+    resist = _rolling(c, loads) + front * cross_front + rear * cross_rear + rub_front + rub_rear
+    return (force + drag + resist) / c.mass + p[CLIMB]
 
 
 @_compiled

@@ -49,17 +49,21 @@ class Miss:
 
 
 def misses(
-    circuit: Circuit, lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan], sizes: dict[str, float] | None = None
-) -> list[Miss]:
+    circuit: Circuit, lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan], sizes: dict[str, float] | None = None,
+    corner: int | None = None,
+) -> list[Miss]:  # fmt: skip
     """What each miss costs in each corner, on the tyres of a lap, until the next corner's braking.
 
     :param lap: of the sheet in this case, on the case's line
     :param sizes: of `USUAL`, those that are other
+    :param corner: the number of the only one that is looked at; all if not given
     """
     asked = {**USUAL, **(sizes or {})}
     tried = _Tried(circuit, lap_case, sheet, lap)
     found = []
     for k, span in enumerate(spans):
+        if corner is not None and span.number != corner:
+            continue
         following = spans[(k + 1) % len(spans)]
         found += [tried.miss(span, following, kind, asked[kind]) for kind in KINDS]
     return found

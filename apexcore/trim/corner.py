@@ -25,6 +25,8 @@ _BRAKED, _LIFTED, _HELD = 0.02, 0.98, 0.005
 _TURNED = 0.15
 #: Way before a corner's braking from which its seconds are counted [m].
 _BEFORE_M = 60.0
+#: Differences that are none: a gear, say, that the corner turns too fast for [s, m/s].
+_SAME_S, _SAME_MS = 5e-4, 0.01
 #: Orders that are tried in every corner.
 _SHARES, _ROLLS_M = (0.9, 0.8), (20.0, 40.0)
 
@@ -37,17 +39,19 @@ class Phase:
     :param axle: the axle that is nearer to its limit
     :param left_pct: what that one has left [%]
     :param other_pct: what the other one has left [%]
+    :param kept_pct: what this driver leaves unused [%]
     """
 
     words: str
     axle: str
     left_pct: float
     other_pct: float
+    kept_pct: float = 0.0
 
     @property
     def pinned(self) -> bool:
         """Whether throttle, brake or the corner holds that axle at its limit."""
-        return self.left_pct < 100.0 * _HELD
+        return self.left_pct < self.kept_pct + 100.0 * _HELD
 
 
 @dataclass(frozen=True)
@@ -111,7 +115,9 @@ class Told:
         if self.gear is not None:
             parts.append(f"hold gear {self.gear}")
         if self.opening is not None:
-            parts.append("keep the throttle shut" if self.opening == 0.0 else f"throttle to {100 * self.opening:.0f} % until the corner ends")
+            parts.append(
+                "keep the throttle shut" if self.opening == 0.0 else f"throttle to {100 * self.opening:.0f} % until the corner ends"
+            )
         if self.leaning is not None:
             parts.append(f"lean on {100 * self.leaning:.0f} % of the grip")
         return ", ".join(parts)
@@ -198,7 +204,9 @@ class CornerDesk:
             hard = int(there[np.argmax(np.maximum(front[there], rear[there]))])
             left = {"front": 100.0 * max(1.0 - float(front[hard]), 0.0), "rear": 100.0 * max(1.0 - float(rear[hard]), 0.0)}
             axle = min(left, key=lambda end: left[end])
-            found.append(Phase(words, axle, left[axle], left["rear" if axle == "front" else "front"]))
+            driver = self.lap_case.driver
+            kept = 100.0 * (1.0 - driver.ability * (driver.braking if float(self.lap.column("brake")[hard]) > 0.0 else 1.0))
+            found.append(Phase(words, axle, left[axle], left["rear" if axle == "front" else "front"], kept))
         return tuple(found)
 
     def _stations(self, first: int, last: int) -> np.ndarray:
@@ -224,6 +232,11 @@ class CornerDesk:
             if brake[place % n] > _BRAKED:
                 start = place
         begin = min(start, span.first) - back
+        if self.before is not span and (self.closed or self.before.first < span.first):
+            # what belongs to the corner before, up to its slowest place, is not this one's
+            inside = np.arange(self.before.first, self.before.last + 1) % n
+            slowest = int(inside[np.argmin(speed[inside])])
+            begin = max(begin, self.apex - (self.apex - slowest) % n + 1)
         end = self.following.first if self.following is not span else span.first + n
         steps = (end - self.apex) % n if self.closed else max(end - self.apex, 0) or n - 1 - self.apex
         until = self.apex + steps
@@ -282,7 +295,8 @@ class CornerDesk:
         gear, gears = technique.read.gear, len(self.lap_case.car.powertrain.gears)
         asked += [Told(gear=other) for other in (gear - 1, gear + 1) if 1 <= other <= gears]
         found = [self.choice(told) for told in asked]
-        return sorted((one for one in found if not one.problem), key=lambda one: one.lap_s)
+        there = [one for one in found if not one.problem and (abs(one.lap_s) > _SAME_S or abs(one.end_ms) > _SAME_MS)]
+        return sorted(there, key=lambda one: one.lap_s)
 
 
 def summary(technique: Technique) -> str:

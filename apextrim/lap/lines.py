@@ -47,7 +47,7 @@ def keep(event: Event, sheet: Sheet | None, digest: str, found: Quickest, at: da
     return row
 
 
-def _text(row: FoundLine) -> str:
+def text_of(row: FoundLine) -> str:
     """A line's offsets as the benches read them."""
     return json.dumps(row.offsets_m)
 
@@ -59,7 +59,7 @@ def stand_on(event: Event, row: FoundLine) -> bool:
     """
     if rows_of(event).exists():
         return False
-    event.line = _text(row)
+    event.line = text_of(row)
     event.save(update_fields=["line"])
     return True
 
@@ -67,5 +67,5 @@ def stand_on(event: Event, row: FoundLine) -> bool:
 def case_on(event: Event, row: FoundLine) -> tuple[LapCase, tuple[CornerSpan, ...]]:
     """The lap case of an event on a line that was found, and the corners on it."""
     lap_case = cases.lap_case_of(event)
-    line, spans = driven_line(event.circuit.data, lap_case.car.width_m, _text(row))
+    line, spans = driven_line(event.circuit.data, lap_case.car.width_m, text_of(row))
     return replace(lap_case, line=line), spans

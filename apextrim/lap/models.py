@@ -21,3 +21,26 @@ class FoundLine(models.Model):
 
     def __str__(self) -> str:
         return f"line of {self.time_s:.3f} s"
+
+
+class AskedLine(models.Model):
+    """A line under a wish for one corner, and what it costs."""
+
+    OWNER = "event__owner"
+
+    event = models.ForeignKey("events.Event", models.CASCADE, related_name="asked_lines")
+    corner = models.PositiveSmallIntegerField()
+    wish = models.CharField(max_length=12, help_text="kind, and number of a lane")
+    made_from = models.CharField(max_length=64, help_text="digest of the case, the free line, the corner and the wish")
+    offsets_m = models.JSONField(default=list, help_text="left of the centre line at even stations [m]; empty until it is found")
+    figures = models.JSONField(default=dict, help_text="of the stretch on which it differs, and of the free line there")
+    problem = models.TextField(blank=True, help_text="why there is no such line")
+    job = models.ForeignKey("work.Job", models.SET_NULL, null=True, related_name="+")
+    made_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-made_at", "-pk"]
+        constraints = [models.UniqueConstraint(fields=["event", "made_from"], name="asked_line_of_a_case")]
+
+    def __str__(self) -> str:
+        return f"corner {self.corner}: {self.wish}"

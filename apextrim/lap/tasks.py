@@ -1,11 +1,13 @@
-"""The search for the line of least time as a piece of work beside the requests."""
+"""Searches for lines as pieces of work beside the requests: the quickest, and those under a wish for one corner."""
 
 from urllib.parse import urlencode
 
 from django.urls import reverse
 from django.utils import timezone
 
+from apexcore.errors import ApexError
 from apexcore.lap.quickest import quickest_line
+from apexcore.lap.wishes import asked_for
 from apextrim.events.models import Event
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import cases
@@ -14,7 +16,8 @@ from apextrim.work import queue
 from apextrim.work.kinds import Done, Line, work_of
 from apextrim.work.models import Job
 
-from . import lines
+from . import asked, lines
+from .models import AskedLine
 
 
 @work_of("line", lane="devices")
@@ -54,3 +57,56 @@ def ask(event: Event) -> Job:
     :raises TooMuchWork: if the owner's share of the queue is used up
     """
     return queue.ask(event.owner, "line", f"{event.name}: the quickest line", {"event": event.pk})
+
+
+def ask_line(event: Event, corner: int, key: str) -> AskedLine:
+    """Asks for the line of the sheet in the car under a wish; one that is there or under way is not asked for again.
+
+    :param key: of `asked.wish_of`
+    :raises TooMuchWork: if the owner's share of the queue is used up
+    """
+    digest = asked.made_from(asked.shown_case(event), corner, key)
+    row = AskedLine.objects.select_related("job").filter(event=event, made_from=digest).first()
+    if row is not None and (row.offsets_m or (row.job is not None and row.job.state in ("waiting", "running"))):
+        return row
+
+    def keep(job: Job) -> None:
+        nonlocal row
+        fresh = {"corner": corner, "wish": key, "job": job, "problem": "", "made_at": timezone.now()}
+        row, _ = AskedLine.objects.update_or_create(event=event, made_from=digest, defaults=fresh)
+        rows = AskedLine.objects.filter(event=event)
+        rows.exclude(pk__in=list(rows.values_list("pk", flat=True)[: asked.KEPT])).delete()
+
+    words = f"{event.name}: corner {corner}, {asked.words_of(key)}"
+    queue.ask(event.owner, "asked_line", words, {}, with_it=keep)
+    assert row is not None
+    return row
+
+
+@work_of("asked_line")
+def make_line(job: Job, line: Line) -> Done:
+    """Makes the line of least time under a wish."""
+    row = AskedLine.objects.select_related("event__car", "event__circuit").filter(job=job).first()
+    if row is None:
+        return Done(["Newer lines were asked for since: this one is kept no more."])
+    event, address = row.event, f"{reverse('corner', args=[row.event_id, row.corner])}?line={row.pk}#lines"
+    case, wish = asked.shown_case(event), asked.wish_of(row.wish, row.corner)
+    free = asked.free_of(case)
+    if free is None or wish is None or asked.made_from(case, row.corner, row.wish) != row.made_from:
+        return Done(["The event has changed since: ask for the line again."], address)
+
+    def told(share: float) -> bool:
+        line.progress(share)
+        return line.stopped()
+
+    try:
+        found = asked_for(parsed_circuit(case.circuit), case.lap_case(), case.sheet(), free, [wish], told)
+    except ApexError as error:
+        AskedLine.objects.filter(pk=row.pk).update(problem=str(error))
+        return Done([str(error)], address)
+    if line.stopped():
+        return Done(["Stopped: no line was kept."], address, stopped=True)
+    offsets = [round(float(value), 6) for value in found.line.offset]
+    AskedLine.objects.filter(pk=row.pk, job=job).update(offsets_m=offsets, figures=asked.figures(found))
+    cost = found.asked.time_s - found.free.time_s
+    return Done([f"Corner {row.corner}, {asked.words_of(row.wish)}: {cost:+.2f} s to the end of the next straight."], address)

@@ -79,6 +79,8 @@ def save_notes(request: HttpRequest, event_id: int) -> HttpResponse:
     typed: dict[int, tuple[str, str]] = {}
     errors = []
     for span in cases.spans_of(event):
+        if f"qualifying_{span.number}" not in request.POST and f"race_{span.number}" not in request.POST:
+            continue  # a corner's own page sends its own alone
         pair = tuple(" ".join(request.POST.get(f"{kind}_{span.number}", "").split()) for kind in ("qualifying", "race"))
         typed[span.number] = (pair[0], pair[1])
         for kind, text in zip(("qualifying", "race"), pair, strict=True):
@@ -88,4 +90,6 @@ def save_notes(request: HttpRequest, event_id: int) -> HttpResponse:
         return _bench(request, event, errors, typed)
     changed = circuit_actions.save_notes(event.circuit, typed)
     messages.success(request, f"{changed} corner note{'s' if changed != 1 else ''} saved." if changed else "Nothing changed.")
+    if len(typed) == 1 and request.POST.get("from") == "corner":
+        return redirect("corner", event.pk, next(iter(typed)))
     return redirect("lap_bench", event.pk)

@@ -4,6 +4,8 @@ from dataclasses import dataclass
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.judge.priors import NominalPace, nominal_pace
+from apexcore.lap.misses import Miss, misses
+from apexcore.lap.saving import Lifts, Way, least_cost, lifts
 from apexcore.lap.solver import Lap, solve_lap
 from apexcore.lap.stint import StintLap, solve_stint
 from apexcore.trim.figures.bias import BiasPlan, bias_plan
@@ -76,6 +78,44 @@ def answer_of(event: Event, sheet: Sheet) -> SheetAnalysis:
     :raises SolverError: if the car cannot take the circuit
     """
     return _answer(case_of(event, sheet))
+
+
+def answer_in(case: Case) -> SheetAnalysis:
+    """`answer_of` of a case.
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    return _answer(case)
+
+
+@kept_within(4 * MB)
+def misses_in(case: Case, corner: int | None = None) -> tuple[Miss, ...]:
+    """What misses cost, in one corner or in all.
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    circuit = parsed_circuit(case.circuit)
+    return tuple(misses(circuit, case.lap_case(), case.sheet(), _answer(case).lap, case.spans(), corner=corner))
+
+
+@kept_within(4 * MB)
+def lifts_in(case: Case, aim: str) -> Lifts:
+    """What lifting before the brakes saves and costs, corner by corner.
+
+    :param aim: one of `saving.AIMS`
+    :raises ApexError: if there is nothing to save, or the car cannot take the circuit
+    """
+    return lifts(case.lap_case(), case.sheet(), _answer(case).lap, case.spans(), aim)
+
+
+@kept_within(4 * MB)
+def saving_in(case: Case, aim: str, wanted: float) -> Way:
+    """The least-cost way to a saving.
+
+    :param wanted: a lap [l, or J of a tyre's work]
+    :raises ApexError: as `lifts_in`
+    """
+    return least_cost(case.lap_case(), case.sheet(), _answer(case).lap, case.spans(), wanted, aim)
 
 
 @kept_within(8 * MB)

@@ -82,9 +82,10 @@ def _path(spots: np.ndarray, closed: bool) -> str:
 class _Sheet:
     """The circuit turned so that its longer side lies across the picture, and scaled to fit."""
 
-    def __init__(self, core: CoreCircuit, centre: CentreLine) -> None:
+    def __init__(self, core: CoreCircuit, centre: CentreLine, part: np.ndarray | None = None) -> None:
+        """:param part: the stations that fill the picture; all if not given"""
         self.core, self.centre = core, centre
-        points = np.column_stack([centre.x, centre.y])
+        points = np.column_stack([centre.x, centre.y])[slice(None) if part is None else part]
         self.middle = points.mean(axis=0)
         _, _, axes = np.linalg.svd(points - self.middle, full_matrices=False)
         along = axes[0] if axes[0, 0] > 0 else -axes[0]
@@ -167,6 +168,99 @@ def map_view(
         road, stretches, start, _arrow(driven), [_marker(span, driven, line) for span in spans], 100 * sheet.scale, sectors,
         [sheet.mark(marker) for marker in core.markers], [sheet.strip(strip) for strip in core.strips], picks,
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A named place on a corner's map: its line across the road, and where its words stand."""
+
+    kind: str
+    words: str
+    x1: float
+    y1: float
+    x2: float
+    y2: float
+    text_x: float
+    text_y: float
+    end: bool
+
+
+@dataclass(frozen=True)
+class CornerMap:
+    """One corner, enlarged.
+
+    :param edges: both edges of the road
+    :param line: the line driven, one path per share of braking, driving and neither: (kind, path)
+    :param other: another line, if one is laid over it
+    :param spots: braking point, slowest place and throttle
+    :param scale_px: length of 20 m
+    """
+
+    edges: list[str]
+    line: list[tuple[str, str]]
+    other: str
+    spots: list[Spot]
+    marks: list[Mark]
+    strips: list[StripView]
+    arrow: str
+    scale_px: float
+
+
+#: Way before and behind a corner that its map shows [m].
+_AROUND_M = 70.0
+
+
+def corner_map(
+    core: CoreCircuit, line: Line, span: CornerSpan, brake: np.ndarray, throttle: np.ndarray, places: Sequence[tuple[str, str, float]],
+    other: Line | None = None,
+) -> CornerMap:  # fmt: skip
+    """One corner from the circuit's own geometry.
+
+    :param brake: brake share at each station of the line [-]
+    :param throttle: throttle share there [-]
+    :param places: kind, words and distance along the line [m] of what is named
+    :param other: another line to lay over it
+    """
+    centre = centre_line(core)
+    n, around = len(centre.x), round(_AROUND_M / centre.ds)
+    first = min(span.first, *(_station(line, at) - (n if _station(line, at) > span.last + n // 2 else 0) for _, _, at in places), span.last)
+    wanted = np.arange(max(first, span.last - n // 2) - around, span.last + around + 1)
+    part = wanted % n if core.closed else np.unique(np.clip(wanted, 0, n - 1))
+    sheet = _Sheet(core, centre, part)
+    half = 0.5 * core.width_m
+    driven = sheet.place(line.x, line.y)[part]
+    marks = [marker for marker in core.markers if sheet.station(marker.at_m) in set(part.tolist())]
+    spots = []
+    for kind, words, at in places:
+        here = np.array([_station(line, at)])
+        if here[0] not in part:
+            continue
+        a, b = sheet.beside(here, half, 6)[0], sheet.beside(here, -half, -6)[0]
+        side = 1.0 if span.turn_deg < 0 else -1.0  # words stand outside the bend
+        outer, inner = sheet.beside(here, side * half, 14 * side)[0], a if side < 0 else b
+        spots.append(
+            Spot(
+                kind,
+                words,
+                float(a[0]),
+                float(a[1]),
+                float(b[0]),
+                float(b[1]),
+                float(outer[0]),
+                float(outer[1]),
+                bool(outer[0] < inner[0]),
+            )
+        )
+    return CornerMap(
+        [_path(sheet.beside(part, side * half), False) for side in (1.0, -1.0)], _stretches(driven, brake[part], throttle[part]),
+        "" if other is None else _path(sheet.place(other.x, other.y)[part], False), spots, [sheet.mark(marker) for marker in marks],
+        [sheet.strip(strip) for strip in core.strips], _arrow(driven), 20 * sheet.scale,
+    )  # fmt: skip
+
+
+def _station(line: Line, at_m: float) -> int:
+    """The station of a line at a distance along it."""
+    return int(np.searchsorted(line.s, at_m)) % len(line.s)
 
 
 def _arrow(driven: np.ndarray) -> str:

@@ -1,0 +1,106 @@
+"""Lines under a wish for one corner: asked for, kept by what they were made from, read back for the corner's page."""
+
+import hashlib
+import json
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from apexcore.circuit.line import CornerSpan, Line, offset_line
+from apexcore.circuit.track import Circuit, centre_line
+from apexcore.lap.quickest import Quickest
+from apexcore.lap.wishes import WISH_WORDS, Asked, Wish
+from apextrim.events.models import Event
+from apextrim.library.stored import parsed_circuit
+from apextrim.modelling import cases
+from apextrim.sheets.queries import core_sheet, sheet_in_car
+
+from . import lines
+from .models import AskedLine
+
+#: Wishes that any corner may have, and those that need lanes.
+PLAIN = ("early", "middle", "late", "tight", "wide")
+#: Lines of one event that are kept: the newest.
+KEPT = 60
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A wish that a corner's page offers.
+
+    :param key: as a form sends it
+    :param row: the line, if it was made or is being made
+    """
+
+    key: str
+    words: str
+    row: AskedLine | None
+
+
+def shown_case(event: Event) -> cases.Case:
+    """The case that the Lap bench shows of the sheet in the car: on the line that the benches stand on, else on the quickest found."""
+    row = sheet_in_car(event)
+    case, found = cases.case_of(event, core_sheet(event, row)), lines.newest(event, row)[0]
+    return case if event.line or found is None else case._replace(line=lines.text_of(found))
+
+
+def free_of(case: cases.Case) -> Quickest | None:
+    """The line that wishes start from; None where it is that of least curvature."""
+    if not case.line:
+        return None
+    line = case.lap_case().line
+    return Quickest(line.offset, line, 0.0, 0.0, 0)
+
+
+def wish_of(key: str, corner: int) -> Wish | None:
+    """The wish of a form's key; None where it is none."""
+    kind, _, number = key.partition("-")
+    if kind == "lane" and number.isdecimal() and len(number) < 4:
+        return Wish("lane", corner, lane=int(number))
+    if not number and kind in (*PLAIN, "kerb"):
+        return Wish(kind, corner)  # type: ignore[arg-type]
+    return None
+
+
+def words_of(key: str) -> str:
+    """A wish in words."""
+    kind, _, number = key.partition("-")
+    return f"{WISH_WORDS[kind]} {number}".strip()
+
+
+def made_from(case: cases.Case, corner: int, key: str) -> str:
+    """Digest of all that such a line depends on."""
+    return hashlib.sha256(json.dumps([case, corner, key]).encode()).hexdigest()
+
+
+def offers(event: Event, case: cases.Case, span: CornerSpan) -> list[Offer]:
+    """The wishes that make sense for a corner, with the lines that are there."""
+    circuit = parsed_circuit(case.circuit)
+    lanes = [f"lane-{number + 1}" for number in range(circuit.lanes if circuit.lanes > 1 else 0)]
+    keys = [*PLAIN, *(["kerb"] if _has_kerb(case, span) else []), *lanes]
+    digests = {made_from(case, span.number, key): key for key in keys}
+    rows = AskedLine.objects.filter(event=event, made_from__in=list(digests)).select_related("job")
+    there = {digests[row.made_from]: row for row in rows}
+    return [Offer(key, words_of(key), there.get(key)) for key in keys]
+
+
+def _has_kerb(case: cases.Case, span: CornerSpan) -> bool:
+    """Whether a kerb lies beside a corner or just behind it."""
+    s, length = case.lap_case().line.s, case.lap_case().line.length_m
+    first, last = float(s[span.first % len(s)]) - 30.0, float(s[span.last % len(s)]) + 60.0
+    return any(
+        marker.kind == "kerb" and marker.side != "across" and (marker.at_m - first) % length <= (last - first) % length
+        for marker in parsed_circuit(case.circuit).markers
+    )
+
+
+def figures(asked: Asked) -> dict[str, Any]:
+    """What a row keeps of a line."""
+    return {"lap_s": asked.lap_s, "from_m": asked.from_m, "to_m": asked.to_m, "asked": asdict(asked.asked), "free": asdict(asked.free)}
+
+
+def line_of(row: AskedLine, circuit: Circuit) -> Line | None:
+    """The line of a row; None where the circuit has outgrown it."""
+    centre = centre_line(circuit)
+    return offset_line(centre, np.array(row.offsets_m, dtype=np.float64)) if len(row.offsets_m) == len(centre.x) else None

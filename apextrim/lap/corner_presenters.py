@@ -1,0 +1,186 @@
+"""A corner's choices, misses and lines in units and words."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from apexcore.circuit.line import CornerSpan
+from apexcore.lap.misses import MISS_WORDS, Miss
+from apexcore.lap.saving import METRES, Lifts, Way, curve
+from apexcore.quantities import format_number
+from apexcore.trim.corner import Technique
+from apexcore.vehicle.car import WHEEL_WORDS
+
+from .asked import Offer
+
+
+@dataclass(frozen=True)
+class MissRow:
+    """:param words: what is missed and by how much
+    :param off_m: by how much it leaves the road [m]; 0 where it stays on it"""
+
+    words: str
+    cost_s: float
+    off_m: float
+
+
+def _size(miss: Miss) -> str:
+    return f"{format_number(miss.size, 1)} {'s' if miss.kind == 'throttle' else 'm'}"
+
+
+def miss_rows(misses: Sequence[Miss]) -> list[MissRow]:
+    """The misses that a corner has, dearest first."""
+    there = [MissRow(f"{MISS_WORDS[miss.kind]}, {_size(miss)}", miss.cost_s, miss.off_m) for miss in misses if miss.cost_s is not None]
+    return sorted(there, key=lambda row: -row.cost_s)
+
+
+@dataclass(frozen=True)
+class CornerMisses:
+    """A corner's misses in the ranking of the lap.
+
+    :param cells: cost of each kind [s], None where there is no such thing to miss; and by how much it leaves the road [m]
+    :param worst_s: of the dearest that stays on the road [s]
+    """
+
+    span: CornerSpan
+    cells: list[tuple[float | None, float]]
+    worst_s: float
+
+
+def ranked_misses(misses: Sequence[Miss], spans: Sequence[CornerSpan]) -> list[CornerMisses]:
+    """Corners in the order of what half a metre, five metres or two tenths of a second cost there."""
+    rows = []
+    for span in spans:
+        by_kind = {miss.kind: miss for miss in misses if miss.corner == span.number}
+        cells = [(by_kind[kind].cost_s, by_kind[kind].off_m) if kind in by_kind else (None, 0.0) for kind in MISS_WORDS]
+        costs = [cost for cost, off in cells if cost is not None and off == 0.0]
+        rows.append(CornerMisses(span, cells, max(costs, default=0.0)))
+    return sorted(rows, key=lambda row: -row.worst_s)
+
+
+@dataclass(frozen=True)
+class WishRow:
+    """A wish with what came of it.
+
+    :param state: `none`, `waiting`, `found` or `problem`
+    :param here_s: time over the stretch against the free line [s]
+    :param least_ms: change of the least speed [m/s]
+    :param end_ms: change of the speed at the end of the stretch [m/s]
+    :param longer_m: change of the way [m]
+    :param work: change of each tyre's sliding work on the stretch [-]
+    """
+
+    key: str
+    words: str
+    state: str
+    pk: int = 0
+    job: int = 0
+    problem: str = ""
+    lap_s: float = 0.0
+    here_s: float = 0.0
+    least_ms: float = 0.0
+    end_ms: float = 0.0
+    longer_m: float = 0.0
+    work: tuple[float, ...] = ()
+
+
+def wish_rows(offers: Sequence[Offer]) -> list[WishRow]:
+    """The wishes of a corner; those with a line quickest first."""
+    rows = [_wish_row(offer) for offer in offers]
+    return sorted(rows, key=lambda row: (row.state != "found", row.here_s))
+
+
+def _wish_row(offer: Offer) -> WishRow:
+    row = offer.row
+    if row is None:
+        return WishRow(offer.key, offer.words, "none")
+    if row.offsets_m:
+        return WishRow(offer.key, offer.words, "found", row.pk, **_against(row.figures))
+    if row.problem:
+        return WishRow(offer.key, offer.words, "problem", row.pk, problem=row.problem)
+    if row.job is not None and row.job.state in ("waiting", "running"):
+        return WishRow(offer.key, offer.words, "waiting", row.pk, row.job.pk)
+    return WishRow(offer.key, offer.words, "none")
+
+
+def _against(figures: dict[str, Any]) -> dict[str, Any]:
+    asked, free = figures["asked"], figures["free"]
+    return {
+        "lap_s": figures["lap_s"], "here_s": asked["time_s"] - free["time_s"], "least_ms": asked["least_ms"] - free["least_ms"],
+        "end_ms": asked["end_ms"] - free["end_ms"], "longer_m": asked["length_m"] - free["length_m"],
+        "work": tuple(a / max(b, 1e-9) - 1.0 for a, b in zip(asked["work_j"], free["work_j"], strict=True)),
+    }  # fmt: skip
+
+
+def places(technique: Technique) -> list[tuple[str, str, float]]:
+    """What is named on a corner's map: kind, words, distance along the line [m]."""
+    read = technique.read
+    found = []
+    if technique.way == "brake" and read.brake_start_m is not None:
+        found.append(("brake", f"brake {read.brake_start_m:.0f} m", read.brake_start_m))
+    found.append(("slow", f"{3.6 * read.apex_ms:.0f} km/h", technique.apex_m))
+    if technique.way != "flat" and read.full_m != technique.apex_m:
+        found.append(("full", f"open {read.full_m:.0f} m", read.full_m))
+    return found
+
+
+@dataclass(frozen=True)
+class Lifted:
+    """:param metres: of lift before the brakes [m]"""
+
+    span: CornerSpan
+    metres: float
+
+
+@dataclass(frozen=True)
+class SavingView:
+    """A way to save, in units.
+
+    :param unit: of the saving
+    :param saved: a lap, in it
+    :param short: whether lifting cannot save as much as was wanted
+    :param path: of seconds against saving, in a picture of 320 by 160
+    :param spot: of this way on it
+    :param most: the end of the picture's axis, in the unit
+    :param most_s: and of the other one [s]
+    :param table: saving and seconds of points of the curve
+    """
+
+    words: str
+    unit: str
+    decimals: int
+    saved: float
+    share: float
+    cost_s: float
+    short: bool
+    lifts: list[Lifted]
+    path: str
+    spot: tuple[float, float]
+    most: float
+    most_s: float
+    table: list[tuple[float, float]]
+
+
+#: The picture of the curve [px].
+_WIDE, _HIGH = 320.0, 160.0
+
+
+def saving_view(what: str, whole: float, share: float, way: Way, lifts: Lifts, spans: Sequence[CornerSpan]) -> SavingView:
+    """A saving for its page.
+
+    :param whole: what a lap takes [l or J]
+    :param share: of it that is wanted saved [-]
+    """
+    scale, unit, words, decimals = (1.0, "l", "fuel", 3) if what == "fuel" else (1e-3, "kJ", f"work of the {WHEEL_WORDS[what]} tyre", 1)
+    points = [(one.saved * scale, one.cost_s) for one in curve(lifts, 13)]
+    most, most_s = max(points[-1][0], 1e-9), max(points[-1][1], 1e-9)
+
+    def place(saved: float, cost: float) -> tuple[float, float]:
+        return _WIDE * saved / most, _HIGH * (1.0 - min(cost / most_s, 1.0))
+
+    path = "M" + " ".join(f"{x:.1f},{y:.1f}" for x, y in (place(*point) for point in points))
+    lifted = [Lifted(span, min(way.metres[span.number], float(METRES[-1]))) for span in spans if way.metres.get(span.number, 0.0) >= 0.5]
+    return SavingView(
+        words, unit, decimals, way.saved * scale, way.saved / max(whole, 1e-9), way.cost_s, way.saved < 0.99 * share * whole, lifted, path,
+        place(way.saved * scale, way.cost_s), most, most_s, points[::3],
+    )  # fmt: skip
