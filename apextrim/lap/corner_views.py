@@ -115,11 +115,12 @@ def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, An
     lap = answer.lap
     note = event.circuit.notes.filter(number=number).first()
     context |= {
-        "span": span, "spans": spans, "before": spans[place - 1], "after": spans[(place + 1) % len(spans)], "technique": technique,
+        "span": span, "before": spans[place - 1], "after": spans[(place + 1) % len(spans)], "technique": technique,
         "quickest": bool(case.line), "form": form, "fields": list(form), "texts": texts,
-        "usual": desk.usual_choices(), "tried": [_tried(desk, text, texts) for text in texts], "lap": lap,
+        "usual": desk.usual_choices(), "tried": [_tried(desk, text, texts) for text in texts],
         "misses": corner_presenters.miss_rows(answers.misses_in(case, number)), "shown_line": line,
-        "kept": "".join(f"try={text}&" for text in texts), "wishes": corner_presenters.wish_rows(asked.offers(event, case, span)), "note": note,
+        "kept": "".join(f"try={text}&" for text in texts), "wishes": corner_presenters.wish_rows(asked.offers(event, case, span)),
+        "note": note,
         "map": corner_map(
             circuit, lap_case.line, span, lap.column("brake"), lap.column("throttle"), corner_presenters.places(technique), other
         ),

@@ -85,7 +85,7 @@ def addresses(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Ru
     )
     keys = {
         "test_id": test.pk, "calibration_id": held.pk, "key_id": logger_key.pk, "search_id": search.pk, "job_id": job.pk, "event_id": event.pk, "sheet_id": first.pk, "run_id": run.pk, "lap_id": run.laps.all()[0].pk, "verdict_id": verdict.pk,
-        "plan_id": plan.pk, "car_id": event.car.pk, "circuit_id": event.circuit.pk,
+        "plan_id": plan.pk, "number": 1, "car_id": event.car.pk, "circuit_id": event.circuit.pk,
     }  # fmt: skip
     return {name: reverse(name, kwargs={arg: keys[arg] for arg in args}) for name, args in PATTERNS}
 

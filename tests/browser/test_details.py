@@ -263,3 +263,33 @@ def test_other_weather_and_other_gears_are_put_on_the_sheet(page: Page) -> None:
     quickest.click()
     expect(page.get_by_label("Final drive, :1", exact=True)).to_have_value(value)
     page.evaluate("() => localStorage.clear()")
+
+
+def test_a_corner_is_looked_at_by_keyboard_alone(page: Page) -> None:
+    """From the lap to a corner, something tried, taken away again, the next corner, and a note kept."""
+    page.goto("/events/1/lap/")
+    page.get_by_role("link", name="3 Heron Hook").focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Corner 3, Heron Hook")).to_be_visible()
+    page.get_by_label("Hold gear").focus()
+    page.keyboard.type("4")
+    page.keyboard.press("Enter")
+    row = page.get_by_role("row", name="hold gear 4").first
+    expect(row).to_contain_text("slower")
+    page.get_by_role("link", name="Take away: hold gear 4").focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("link", name="Take away: hold gear 4")).to_have_count(0)
+    page.locator("body").press("]")
+    expect(page.get_by_role("heading", name="Corner 4, Long Acre")).to_be_visible()
+    page.locator("body").press("[")
+    expect(page.get_by_role("heading", name="Corner 3, Heron Hook")).to_be_visible()
+    page.get_by_label("For the race").focus()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("roll ten metres")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("For the race")).to_have_value("roll ten metres")
+    page.get_by_role("link", name="All corners ranked, and where to save").click()
+    expect(page.get_by_role("heading", name="Where a miss costs most")).to_be_visible()
+    page.get_by_label("By, of what a lap takes").fill("5")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("of fuel a lap")).to_be_visible()
