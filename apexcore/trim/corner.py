@@ -14,7 +14,6 @@ from ..circuit.line import CornerSpan
 from ..errors import InputError, SolverError
 from ..lap.orders import Order
 from ..lap.solver import Lap, LapCase, also_told, ready, run_at
-from ..quantities.text import format_number
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, four
 from .reading.balance import CornerResult, read_corner
@@ -305,7 +304,5 @@ def summary(technique: Technique) -> str:
     if technique.way == "flat":
         return f"Flat, gear {read.gear}: {3.6 * read.apex_ms:.0f} km/h at {technique.apex_m:.0f} m."
     begun = "Lift" if technique.way == "lift" else f"Brake at {read.brake_start_m or 0.0:.0f} m, {100 * technique.brake_share:.0f} %"
-    return (
-        f"{begun}, gear {read.gear}, {3.6 * read.apex_ms:.0f} km/h at {technique.apex_m:.0f} m, throttle from {read.throttle_m:.0f} m, "
-        f"wide open at {read.full_m:.0f} m; {format_number(technique.inside_m, 1)} m to the inner edge."
-    )
+    picked_up = f", throttle from {read.throttle_m:.0f} m" if read.throttle_m != technique.apex_m else ""
+    return f"{begun}, gear {read.gear}, {3.6 * read.apex_ms:.0f} km/h at {technique.apex_m:.0f} m{picked_up}, wide open at {read.full_m:.0f} m."

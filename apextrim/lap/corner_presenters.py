@@ -1,6 +1,6 @@
 """A corner's choices, misses and lines in units and words."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -8,7 +8,7 @@ from apexcore.circuit.line import CornerSpan
 from apexcore.lap.misses import MISS_WORDS, Miss
 from apexcore.lap.saving import METRES, Lifts, Way, curve
 from apexcore.quantities import format_number
-from apexcore.trim.corner import Technique
+from apexcore.trim.corner import Technique, summary
 from apexcore.vehicle.car import WHEEL_WORDS
 
 from .asked import Offer
@@ -56,6 +56,35 @@ def ranked_misses(misses: Sequence[Miss], spans: Sequence[CornerSpan]) -> list[C
         costs = [cost for cost, off in cells if cost is not None and off == 0.0]
         rows.append(CornerMisses(span, cells, max(costs, default=0.0)))
     return sorted(rows, key=lambda row: -row.worst_s)
+
+
+@dataclass(frozen=True)
+class CardRow:
+    """A corner on the lap's card.
+
+    :param words: the model's technique as a sentence
+    :param note: the racer's own, which stands first
+    :param dear: whether a miss costs most here
+    """
+
+    span: CornerSpan
+    words: str
+    note: str
+    dear: bool
+
+
+#: Corners that the card marks as those where a miss costs most.
+_DEAREST = 3
+
+
+def card_row(technique: Technique, note: str, worst_s: Mapping[int, float]) -> CardRow:
+    """A corner on the lap's card.
+
+    :param worst_s: what the dearest miss that stays on the road costs, by corner [s]
+    """
+    span = technique.read.corner
+    dearest = sorted(worst_s, key=lambda number: -worst_s[number])[:_DEAREST]
+    return CardRow(span, summary(technique), note, span.number in dearest)
 
 
 @dataclass(frozen=True)

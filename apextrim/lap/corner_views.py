@@ -17,7 +17,8 @@ from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers
-from apextrim.ui.circuit_map import corner_map
+from apextrim.sheets.queries import sheet_in_car
+from apextrim.ui.circuit_map import corner_map, map_view
 from apextrim.ui.fields import QuantityField
 from apextrim.work.queue import TooMuchWork
 
@@ -163,6 +164,29 @@ def ask_line(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
         context = {"event": event, "frame": frame(event, "lap"), "number": number, "problem": problem}
         return render(request, "lap/corner.html", context, status=422)
     return redirect("corner", event.pk, number)
+
+
+@require_GET
+def card(request: HttpRequest, event_id: int) -> HttpResponse:
+    """The whole lap on one page, to print and to read in the paddock."""
+    event = event_for(request.user, event_id)
+    way = "race" if request.GET.get("for") == "race" else "qualifying"
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "lap"), "way": way, "row": sheet_in_car(event)}
+    try:
+        case = asked.shown_case(event)
+        lap_case, spans, circuit = case.lap_case(), case.spans(), parsed_circuit(case.circuit)
+        lap = answers.answer_in(case).lap
+        notes = {note.number: getattr(note, way) for note in event.circuit.notes.all()}
+        half = 0.5 * circuit.width_m
+        desks = [CornerDesk(lap_case, case.sheet(), lap, spans, span.number, half) for span in spans]
+        misses = {row.span.number: row.worst_s for row in corner_presenters.ranked_misses(answers.misses_in(case), spans)}
+        context |= {
+            "lap": lap, "map": map_view(circuit, lap_case.line, spans, lap.column("brake"), lap.column("throttle")),
+            "rows": [corner_presenters.card_row(desk.technique(), notes.get(desk.span.number, ""), misses) for desk in desks],
+        }  # fmt: skip
+    except ApexError as error:
+        context["problem"] = str(error)
+    return render(request, "lap/card.html", context)
 
 
 class SavingForm(forms.Form):

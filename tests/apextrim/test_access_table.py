@@ -84,6 +84,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "refine_effects": (OWNER, P),
     "ask_line": (OWNER, P),
     "corner": (OWNER, G),
+    "lap_card": (OWNER, G),
     "lap_costs": (OWNER, G),
     "search": (OWNER, G),
     "search_part": (OWNER, G),

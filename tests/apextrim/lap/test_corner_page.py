@@ -7,7 +7,7 @@ from django.test import Client
 from django.urls import reverse
 
 from apexcore.lap.wishes import Wish, asked_for
-from apexcore.trim.corner import CornerDesk, Told
+from apexcore.trim.corner import CornerDesk, Told, summary
 from apextrim.events.models import Event
 from apextrim.lap import asked, corner_views
 from apextrim.lap.models import AskedLine
@@ -161,3 +161,16 @@ def test_an_oval_offers_its_lanes(client_in: Client, event: Event, first: Sheet)
     assert [offer.key for offer in asked.offers(event, laned, laned.spans()[0])][-3:] == ["lane-1", "lane-2", "lane-3"]
     assert asked.wish_of("lane-2", 1) == Wish("lane", 1, lane=2) and asked.wish_of("lane-99999", 1) is None
     assert asked.wish_of("at", 1) is None and asked.words_of("lane-2") == "lane 2"
+
+
+def test_the_card_says_the_lap_with_the_racers_notes_first(client_in: Client, event: Event, first: Sheet) -> None:
+    client_in.post(reverse("save_notes", args=[event.pk]), {"qualifying_3": "third gear", "race_3": "roll <b>early</b>"})
+    address = reverse("lap_card", args=[event.pk])
+    page = client_in.get(address)
+    rows = page.context["rows"]
+    assert [row.span.number for row in rows] == list(range(1, 10)) and sum(row.dear for row in rows) == 3
+    assert rows[2].note == "third gear" and rows[2].words == summary(desk(event, 3).technique())
+    race = client_in.get(address, {"for": "race"})
+    assert "roll &lt;b&gt;early&lt;/b&gt;" in text_of(race) and "third gear" not in text_of(race)
+    dearest = {row.span.number for row in client_in.get(reverse("lap_costs", args=[event.pk])).context["rows"][:3]}
+    assert {row.span.number for row in rows if row.dear} == dearest
