@@ -305,4 +305,5 @@ def summary(technique: Technique) -> str:
         return f"Flat, gear {read.gear}: {3.6 * read.apex_ms:.0f} km/h at {technique.apex_m:.0f} m."
     begun = "Lift" if technique.way == "lift" else f"Brake at {read.brake_start_m or 0.0:.0f} m, {100 * technique.brake_share:.0f} %"
     picked_up = f", throttle from {read.throttle_m:.0f} m" if read.throttle_m != technique.apex_m else ""
-    return f"{begun}, gear {read.gear}, {3.6 * read.apex_ms:.0f} km/h at {technique.apex_m:.0f} m{picked_up}, wide open at {read.full_m:.0f} m."
+    slowest = f"{3.6 * read.apex_ms:.0f} km/h at {technique.apex_m:.0f} m"
+    return f"{begun}, gear {read.gear}, {slowest}{picked_up}, wide open at {read.full_m:.0f} m."

@@ -31,10 +31,14 @@ def prepared(place: tuple[str, str]) -> tuple[LapCase, Sheet, list[Move]]:
 @pytest.mark.parametrize("place", PLACES)
 def test_a_step_gains_by_a_line_of_its_own_and_by_no_more_than_its_spread(place: tuple[str, str]) -> None:
     lap_case, sheet, moves = prepared(place)
-    circuit, found = demo_circuit(place[1]), list[OnOwnLine]()
-    effects_on_own_lines(circuit, lap_case, sheet, moves, found.append, lambda: False)
-    assert [(one.item, one.steps) for one in found] == moves
-    base = stands(circuit, lap_case, sheet)
+    circuit, told = demo_circuit(place[1]), dict[tuple[str, int], OnOwnLine]()
+
+    def keep(one: OnOwnLine) -> None:
+        told[one.item.key, one.steps] = one
+
+    base = effects_on_own_lines(circuit, lap_case, sheet, moves, keep, lambda: False)
+    assert set(told) == {(item.key, steps) for item, steps in moves}
+    found = list(told.values())
     on_it = line_case(lap_case, base.line)
     begin = solve_lap(on_it, sheet)
     moved = False
@@ -42,7 +46,7 @@ def test_a_step_gains_by_a_line_of_its_own_and_by_no_more_than_its_spread(place:
         stepped = sheet.stepped(one.item, one.steps)
         assert stepped is not None
         fixed = solve_lap(on_it, stepped, initial_guess=begin).time_s - begin.time_s
-        assert one.lap_s <= fixed + 1e-3, one.item.key
+        assert one.lap_s <= fixed + 2e-3, one.item.key
         assert abs(one.lap_s - fixed) <= difference_spread_s(fixed), one.item.key
         moved = moved or abs(one.lap_s - fixed) > 5e-4
     assert moved
