@@ -36,7 +36,7 @@ def digest(token: str) -> str:
 @transaction.atomic
 def make_key(event: Event, name: str) -> tuple[LoggerKey, str]:
     """A key for a logger of this event, and its token, which is told once."""
-    token = secrets.token_urlsafe(24)
+    token = "k" + secrets.token_urlsafe(24)  # a command line would take one that begins with a dash for an option
     row = LoggerKey.objects.create(event=event, name=name or "logger", digest=digest(token), made_at=timezone.now())
     return row, token
 
