@@ -231,15 +231,15 @@ def axle_grip(c: Any, loads: _Four, lateral: float, p: Floats) -> tuple[_Four, _
 #: Use of an axle from which its slip grows on straight: the brush model's slope is without bounds at full use, where a little less
 #: force would cost less slip than it is worth, and no driver stays.
 _STRAIGHT_FROM = 0.99
-_STRAIGHT_LEFT = (1.0 - _STRAIGHT_FROM) ** (1.0 / 3.0)
 
 
 @_compiled
-def _slide(use: float) -> float:
-    """Slip over that of full sliding [-] at a use of an axle."""
-    if use <= _STRAIGHT_FROM:
+def _slide(use: float, straight: float) -> float:
+    """Slip over that of full sliding [-] at a use of an axle, which grows on straight from a use of `straight` on."""
+    if use <= straight:
         return 1.0 - np.cbrt(1.0 - use)
-    return 1.0 - _STRAIGHT_LEFT + (min(use, 1.0) - _STRAIGHT_FROM) / (3.0 * _STRAIGHT_LEFT * _STRAIGHT_LEFT)
+    left = np.cbrt(1.0 - straight)
+    return 1.0 - left + (use - straight) / (3.0 * left * left)
 
 
 @_compiled
@@ -260,7 +260,7 @@ def _scrub(across: float, along: float, side: float, force: float, stiff: float)
     use = math.sqrt(a * a + b * b)
     if use < 1e-12:
         return 0.0, 0.0, 0.0
-    slide = _slide(use)
+    slide = _slide(min(use, 1.0), _STRAIGHT_FROM)
     slip = slide * 3.0 * across / (max(stiff, 1e-9) * math.sqrt(side * side + force * force))
     return use, slip * side, slip * force
 
@@ -959,11 +959,7 @@ def _straightened(across: float, along: float, side: float, force: float, stiff:
     use = math.sqrt(a * a + b * b)
     if use < 1e-9:
         return 0.0
-    if use <= _SMOOTH_FROM:
-        slide = 1.0 - np.cbrt(1.0 - use)
-    else:
-        left = np.cbrt(1.0 - _SMOOTH_FROM)
-        slide = 1.0 - left + (use - _SMOOTH_FROM) / (3.0 * left * left)
+    slide = _slide(use, _SMOOTH_FROM)
     return slide * 3.0 * across / (max(stiff, 1e-9) * math.sqrt(side * side + force * force))
 
 
