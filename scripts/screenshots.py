@@ -19,7 +19,7 @@ VIEWS = {
     "advice": "/events/1/sheet/4/advice/?slides=front&phase=mid&where=slow&how=clearly&tyres=warm",
     "test-plan": "/events/1/verdicts/plan/?a=2&b=3&difference=0.25&minutes=150&stop=240&scatter=0.15&shift=0.08",
     "stint": "/events/1/sheet/4/stint/", "car": "/garage/cars/1/",
-    "record": "/events/1/verdicts/record/",
+    "corner": "/events/1/lap/corner/3/?try=b80-c20",
 }  # fmt: skip
 
 
