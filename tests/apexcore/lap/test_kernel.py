@@ -187,3 +187,13 @@ def test_a_side_wind_far_back_asks_more_of_the_rear(car: Car) -> None:
     calm_front, calm_rear, calm = kernel._corner_forces(still, lateral, 0.0)
     assert push < 0 and front == pytest.approx(calm_front) and rear == pytest.approx(calm_rear - push)
     assert total * still["mass"] == pytest.approx(calm * still["mass"] - push)
+
+
+def test_a_closed_engine_brakes_the_axle_that_it_drives(plain_car: Car) -> None:
+    """Of F the engine's E acts on the driven wheels, the brakes' share of the rest at the front; a lift alone is the engine's."""
+    for front in (0.0, 1.0, 0.4):
+        drive = plain_car.powertrain.model_copy(update={"front_drive_share": front})
+        c = record(plain_car.model_copy(update={"powertrain": drive}))
+        share = float(c["brake_front"])
+        assert kernel._braked_front(c, 3000.0, 500.0) == pytest.approx(share * 2500.0 + front * 500.0)
+        assert kernel._braked_front(c, 300.0, 500.0) == pytest.approx(front * 300.0)

@@ -144,3 +144,16 @@ def test_an_open_course_has_corners_with_ends() -> None:
         one = CornerDesk(case, sheet, lap, spans, number, 6.0)
         assert 0 <= one.begin < one.until <= len(lap.data) - 1
         assert one.choice(Told(braking=0.7)).lap_s > 0.0 or one.technique().way != "brake"
+
+
+def test_no_gear_beside_the_laps_own_is_quicker_through_a_corner() -> None:
+    """Each corner is left in the quicker gear: holding one higher or lower through it gains nothing."""
+    lap_case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    sheet = base_sheet(lap_case.car)
+    lap = solve_lap(lap_case, sheet)
+    for span in spans:
+        one = CornerDesk(lap_case, sheet, lap, spans, span.number, 6.0)
+        gear = one.technique().read.gear
+        for other in (gear - 1, gear + 1):
+            if 1 <= other <= len(lap_case.car.powertrain.gears):
+                assert one.choice(Told(gear=other)).lap_s > -2e-3, (span.number, other)
