@@ -37,7 +37,10 @@ _SETTLED_GRIP, _SETTLED_RIPPLE, _SETTLED_K = 1e-3, 1e-3, 1.0
 _STILL = 1e-5
 _MOST_ROUNDS = 9
 #: Coarse laps before it is asked how the tyres answer, and the step of a temperature that tells [K].
-_BEGIN_ROUNDS, _TELLS_K = 4, 2.0
+_BEGIN_ROUNDS, _TELLS_K = 6, 2.0
+#: Share of the way to where a lap leads that those go: a tyre far past its best may have a second heat that it repeats, hotter and
+#: slower, into which a whole step from below would throw it.
+_BEGIN_SHARE = 0.6
 
 
 @dataclass(frozen=True)
@@ -358,9 +361,10 @@ def _begun(lap_case: LapCase, ready: Ready) -> tuple[_Heat, Floats]:
     """About the heat that a lap repeats, and how each tyre's settled temperature answers all of theirs."""
     best = lap_case.compounds[0].temperature_opt_c, lap_case.compounds[1].temperature_opt_c
     begin = (best[0], best[0], best[1], best[1])
-    heat, none = _Heat(TyreState(lap_case.compounds, begin, begin, lap_case.wear), None), np.zeros((4, 4))
+    # an answer of all by the same share is a step of a part of the way
+    heat, part = _Heat(TyreState(lap_case.compounds, begin, begin, lap_case.wear), None), np.eye(4) * (1.0 - 1.0 / _BEGIN_SHARE)
     for _ in range(_BEGIN_ROUNDS):
-        heat = _stepped(lap_case, ready.car, _driven(lap_case, ready, heat), none)
+        heat = _stepped(lap_case, ready.car, _driven(lap_case, ready, heat), part)
     driven = _driven(lap_case, ready, heat)
     answer = np.empty((4, 4))
     for wheel in range(4):

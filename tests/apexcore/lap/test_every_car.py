@@ -288,3 +288,12 @@ def test_the_centre_split_moves_the_drive() -> None:
     rear, front = (moved("pentlow_hare", "sallowmere_fen", centre=value) for value in (30, 60))
     exits = [result.grid["slow", "exit"] for result in (rear, front)]
     assert exits[0] is not None and exits[1] is not None and exits[1] > exits[0]
+
+
+@pytest.mark.slow
+def test_of_two_heats_that_repeat_themselves_every_sheet_has_the_same() -> None:
+    """A single-seater on the oval overworks one tyre: it may settle cool or hot, a second a lap apart. More fuel stays more time."""
+    lap_case, _ = demo_lap_case("ferrow_lark", "hollin_bowl")
+    base, item = base_sheet(lap_case.car), lap_case.car.item("fuel")
+    times = [solve_lap(lap_case, Sheet(base.car_key, {**base.values, "fuel": value})).time_s for value in (item.low, 15.0, 27.0, item.high)]
+    assert (np.diff(times) > 0.0).all() and np.diff(times).max() < 0.2
