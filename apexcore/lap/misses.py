@@ -80,7 +80,6 @@ class _Tried:
         self.speed, self.time, self.brake = lap.column("speed"), lap.column("time"), lap.column("brake")
         self.throttle = lap.column("throttle")
         self.half = half_room_m(circuit.width_m, lap_case.car.width_m)
-        self.usual = self._run(lap_case.line)
 
     def _run(self, line: Line, told: Sequence[Order] = ()) -> Lap:
         return run_at(also_told(self.lap_case, told), self.ready, self.lap.tyres, line, self.lap.ripple)
@@ -134,7 +133,7 @@ class _Tried:
         far = round(150.0 / self.centre.ds)
         end = until if until is not None and (until - apex) % self.n < self.n // 2 else (span.last + far) % self.n
         inside = np.arange(begin, end if end > begin else end + self.n) % self.n
-        return Miss(span.number, kind, size, float((missed.column("time")[inside] - self.usual.column("time")[inside]).sum()), off)
+        return Miss(span.number, kind, size, float((missed.column("time")[inside] - self.time[inside]).sum()), off)
 
     def _early(self, begin: int, end: int, metres: float) -> Lap:
         """The same braking so many metres sooner, then the speed of its end until its place."""

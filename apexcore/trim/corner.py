@@ -16,7 +16,7 @@ from ..lap.orders import Order
 from ..lap.solver import Lap, LapCase, also_told, ready, run_at
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, four
-from .reading.balance import CornerResult, read_corner
+from .reading.balance import CornerResult, braking_steps, read_corner, slowest_station
 
 #: Share of the brakes from which on a place is braked, of the throttle below which it is lifted, and margin at which an axle is held [-].
 _BRAKED, _LIFTED, _HELD = 0.02, 0.98, 0.005
@@ -162,10 +162,8 @@ class CornerDesk:
         self.span, self.before, self.following = spans[place], spans[place - 1], spans[(place + 1) % len(spans)]
         self.ready = ready(lap_case, adjusted(lap_case.car, sheet))
         self.n, self.s, self.closed = len(lap.data), lap_case.line.s, lap_case.line.closed
-        inside = np.arange(self.span.first, self.span.last + 1) % self.n
-        self.inside = inside
-        self.apex = int(inside[np.argmin(lap.column("speed")[inside])])
-        self.usual = run_at(lap_case, self.ready, lap.tyres, lap_case.line, lap.ripple)
+        self.inside = np.arange(self.span.first, self.span.last + 1) % self.n
+        self.apex = slowest_station(lap, self.span)
         self.begin, self.until = self._counted()
 
     def technique(self) -> Technique:
@@ -219,23 +217,12 @@ class CornerDesk:
         ds = float(np.median(self.lap_case.line.ds))
         span, n = self.span, self.n
         back = round(_BEFORE_M / ds)
-        brake, speed = self.usual.column("brake"), self.usual.column("speed")
-        start, fastest = self.apex, 0.0
-        for k in range(1, n // 3):
-            place = self.apex - k
-            if place < 0 and not self.closed:
-                break
-            if speed[place % n] < fastest - 0.7:
-                break
-            fastest = max(fastest, float(speed[place % n]))
-            if brake[place % n] > _BRAKED:
-                start = place
+        brake, speed = self.lap.column("brake"), self.lap.column("speed")
+        start = self.apex - braking_steps(self.lap, self.apex, n // 3 if self.closed else min(n // 3, self.apex + 1))
         begin = min(start, span.first) - back
         if self.before is not span and (self.closed or self.before.first < span.first):
             # what belongs to the corner before, up to its slowest place, is not this one's
-            inside = np.arange(self.before.first, self.before.last + 1) % n
-            slowest = int(inside[np.argmin(speed[inside])])
-            begin = max(begin, self.apex - (self.apex - slowest) % n + 1)
+            begin = max(begin, self.apex - (self.apex - slowest_station(self.lap, self.before)) % n + 1)
         end = self.following.first if self.following is not span else span.first + n
         steps = (end - self.apex) % n if self.closed else max(end - self.apex, 0) or n - 1 - self.apex
         until = self.apex + steps
@@ -275,7 +262,7 @@ class CornerDesk:
         except SolverError as error:
             return Choice(told, problem=str(error))
         there = self._stations(self.begin, self.until)
-        time, usual = lap.column("time"), self.usual
+        time, usual = lap.column("time"), self.lap
         work = four(a / max(b, 1e-9) - 1.0 for a, b in zip(lap.slip_energy_j, usual.slip_energy_j, strict=True))
         least = float(lap.column("speed")[self.inside].min() - usual.column("speed")[self.inside].min())
         return Choice(

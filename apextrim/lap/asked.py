@@ -1,7 +1,5 @@
 """Lines under a wish for one corner: asked for, kept by what they were made from, read back for the corner's page."""
 
-import hashlib
-import json
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -69,17 +67,12 @@ def words_of(key: str) -> str:
     return f"{WISH_WORDS[kind]} {number}".strip()
 
 
-def made_from(case: cases.Case, corner: int, key: str) -> str:
-    """Digest of all that such a line depends on."""
-    return hashlib.sha256(json.dumps([case, corner, key]).encode()).hexdigest()
-
-
 def offers(event: Event, case: cases.Case, span: CornerSpan) -> list[Offer]:
     """The wishes that make sense for a corner, with the lines that are there."""
     circuit = parsed_circuit(case.circuit)
     lanes = [f"lane-{number + 1}" for number in range(circuit.lanes if circuit.lanes > 1 else 0)]
     keys = [*PLAIN, *(["kerb"] if _has_kerb(case, span) else []), *lanes]
-    digests = {made_from(case, span.number, key): key for key in keys}
+    digests = {case.digest(span.number, key): key for key in keys}
     rows = AskedLine.objects.filter(event=event, made_from__in=list(digests)).select_related("job")
     there = {digests[row.made_from]: row for row in rows}
     return [Offer(key, words_of(key), there.get(key)) for key in keys]

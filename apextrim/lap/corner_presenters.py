@@ -5,9 +5,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from apexcore.circuit.line import CornerSpan
-from apexcore.lap.misses import MISS_WORDS, Miss
+from apexcore.lap.misses import MISS_WORDS, USUAL, Miss
 from apexcore.lap.saving import METRES, Lifts, Way, curve
-from apexcore.quantities import format_number
 from apexcore.trim.corner import Technique, summary
 from apexcore.vehicle.car import WHEEL_WORDS
 
@@ -24,13 +23,18 @@ class MissRow:
     off_m: float
 
 
-def _size(miss: Miss) -> str:
-    return f"{format_number(miss.size, 1)} {'s' if miss.kind == 'throttle' else 'm'}"
+def _missed(kind: str, size: float) -> str:
+    """A miss and its size in words."""
+    return f"{MISS_WORDS[kind]}, {size:g} {'s' if kind == 'throttle' else 'm'}"
+
+
+#: Heads of the ranking's columns, the usual misses in their order.
+MISS_HEADS = [_missed(kind, USUAL[kind]) for kind in MISS_WORDS]
 
 
 def miss_rows(misses: Sequence[Miss]) -> list[MissRow]:
     """The misses that a corner has, dearest first."""
-    there = [MissRow(f"{MISS_WORDS[miss.kind]}, {_size(miss)}", miss.cost_s, miss.off_m) for miss in misses if miss.cost_s is not None]
+    there = [MissRow(_missed(miss.kind, miss.size), miss.cost_s, miss.off_m) for miss in misses if miss.cost_s is not None]
     return sorted(there, key=lambda row: -row.cost_s)
 
 
@@ -127,7 +131,7 @@ def _wish_row(offer: Offer) -> WishRow:
         return WishRow(offer.key, offer.words, "found", row.pk, **_against(row.figures))
     if row.problem:
         return WishRow(offer.key, offer.words, "problem", row.pk, problem=row.problem)
-    if row.job is not None and row.job.state in ("waiting", "running"):
+    if row.job is not None and row.job.is_open:
         return WishRow(offer.key, offer.words, "waiting", row.pk, row.job.pk)
     return WishRow(offer.key, offer.words, "none")
 

@@ -10,7 +10,6 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
-from apexcore.lap.misses import MISS_WORDS
 from apexcore.trim.corner import Choice, CornerDesk, Told
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
 from apextrim.events.models import Event
@@ -156,7 +155,7 @@ def ask_line(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
     else:
         try:
             row = tasks.ask_line(event, number, key)
-            if row.job is not None and row.job.state in ("waiting", "running"):
+            if row.job is not None and row.job.is_open:
                 return redirect("job", row.job.pk)
         except TooMuchWork as error:
             problem = str(error)
@@ -200,7 +199,7 @@ class SavingForm(forms.Form):
 def costs(request: HttpRequest, event_id: int) -> HttpResponse:
     """Where a miss costs most, and where to lift for a saving."""
     event = event_for(request.user, event_id)
-    context: dict[str, Any] = {"event": event, "frame": frame(event, "lap"), "kinds": MISS_WORDS}
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "lap"), "heads": corner_presenters.MISS_HEADS}
     form = SavingForm(request.GET if "share" in request.GET else {"what": "fuel", "share": "3"})
     context |= {"form": form, "fields": list(form)}
     try:

@@ -65,9 +65,9 @@ def ask_line(event: Event, corner: int, key: str) -> AskedLine:
     :param key: of `asked.wish_of`
     :raises TooMuchWork: if the owner's share of the queue is used up
     """
-    digest = asked.made_from(asked.shown_case(event), corner, key)
+    digest = asked.shown_case(event).digest(corner, key)
     row = AskedLine.objects.select_related("job").filter(event=event, made_from=digest).first()
-    if row is not None and (row.offsets_m or (row.job is not None and row.job.state in ("waiting", "running"))):
+    if row is not None and (row.offsets_m or (row.job is not None and row.job.is_open)):
         return row
 
     def keep(job: Job) -> None:
@@ -92,7 +92,7 @@ def make_line(job: Job, line: Line) -> Done:
     event, address = row.event, f"{reverse('corner', args=[row.event_id, row.corner])}?line={row.pk}#lines"
     case, wish = asked.shown_case(event), asked.wish_of(row.wish, row.corner)
     free = asked.free_of(case)
-    if free is None or wish is None or asked.made_from(case, row.corner, row.wish) != row.made_from:
+    if free is None or wish is None or case.digest(row.corner, row.wish) != row.made_from:
         return Done(["The event has changed since: ask for the line again."], address)
 
     def told(share: float) -> bool:

@@ -86,9 +86,9 @@ class Case(NamedTuple):
     values: tuple[tuple[str, float], ...]
     line: str = ""
 
-    def digest(self) -> str:
-        """What the case is known by where a row is kept for it."""
-        return hashlib.sha256(json.dumps(self).encode()).hexdigest()
+    def digest(self, *more: str | int) -> str:
+        """What the case, with what else was asked of it, is known by where a row is kept for it."""
+        return hashlib.sha256(json.dumps([self, *more]).encode()).hexdigest()
 
     def lap_case(self, front: str = "", rear: str = "") -> LapCase:
         """The core's lap case; on the car's first compound where none is named."""

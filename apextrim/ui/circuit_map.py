@@ -223,7 +223,8 @@ def corner_map(
     """
     centre = centre_line(core)
     n, around = len(centre.x), round(_AROUND_M / centre.ds)
-    first = min(span.first, *(_station(line, at) - (n if _station(line, at) > span.last + n // 2 else 0) for _, _, at in places), span.last)
+    named = [_station(line, at) for _, _, at in places]
+    first = min([span.first, span.last, *(station - n if station > span.last + n // 2 else station for station in named)])
     wanted = np.arange(max(first, span.last - n // 2) - around, span.last + around + 1)
     part = wanted % n if core.closed else np.unique(np.clip(wanted, 0, n - 1))
     sheet = _Sheet(core, centre, part)
@@ -231,8 +232,8 @@ def corner_map(
     driven = sheet.place(line.x, line.y)[part]
     marks = [marker for marker in core.markers if sheet.station(marker.at_m) in set(part.tolist())]
     spots = []
-    for kind, words, at in places:
-        here = np.array([_station(line, at)])
+    for (kind, words, _), station in zip(places, named, strict=True):
+        here = np.array([station])
         if here[0] not in part:
             continue
         a, b = sheet.beside(here, half, 6)[0], sheet.beside(here, -half, -6)[0]

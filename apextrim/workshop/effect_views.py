@@ -56,7 +56,7 @@ def effects(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
 
 def under_way(row: OwnLines | None) -> Job | None:
     """The job that finds them now, if there is one."""
-    return None if row is None or row.job is None or row.job.state not in ("waiting", "running") else row.job
+    return row.job if row is not None and row.job is not None and row.job.is_open else None
 
 
 @require_POST

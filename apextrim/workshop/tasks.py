@@ -69,7 +69,7 @@ def ask_own_lines(event: Event, sheet: CoreSheet, address: str) -> OwnLines:
     :raises TooMuchWork: if the owner's share of the queue is used up
     """
     row = own_lines.found_for(event, sheet)
-    if row is not None and ((row.job is not None and row.job.state in ("waiting", "running")) or len(row.effects_s) == row.asked):
+    if row is not None and ((row.job is not None and row.job.is_open) or len(row.effects_s) == row.asked):
         return row
     case, count = cases.case_of(event, sheet), len(own_lines.moves_of(event, sheet))
 

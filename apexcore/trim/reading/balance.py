@@ -101,6 +101,25 @@ def hard_braking(lap: Lap, apex: int) -> Ints:
     return before[brake > max(_HARD * float(brake.max()), _BRAKED)]
 
 
+def braking_steps(lap: Lap, apex: int, reach: int) -> int:
+    """Stations before a corner's slowest one at which its braking begins; 0 if it is taken without.
+
+    It lies in the run of falling speed before that place.
+
+    :param reach: stations that are looked back at most
+    """
+    speed, brake = lap.column("speed"), lap.column("brake")
+    begun, fastest = 0, 0.0
+    for k in range(1, reach):
+        place = (apex - k) % len(lap.data)
+        if speed[place] < fastest - _DIP_MS:
+            break
+        fastest = max(fastest, float(speed[place]))
+        if brake[place] > _BRAKING:
+            begun = k
+    return begun
+
+
 def read_corner(lap: Lap, span: CornerSpan, s: Floats) -> CornerResult:
     """Reads one corner from a lap.
 
@@ -109,17 +128,10 @@ def read_corner(lap: Lap, span: CornerSpan, s: Floats) -> CornerResult:
     n = len(s)
     length = float(s[-1] + (s[-1] - s[-2]))
     speed, lateral = lap.column("speed"), np.abs(lap.column("lateral"))
-    brake, throttle = lap.column("brake"), lap.column("throttle")
+    throttle = lap.column("throttle")
     inside = _stations(span.first, span.last, n)
     apex = slowest_station(lap, span)
-    start, fastest = apex, 0.0
-    for k in range(1, n // 3):  # the braking of this corner lies in the run of falling speed before its slowest point
-        place = (apex - k) % n
-        if speed[place] < fastest - _DIP_MS:
-            break
-        fastest = max(fastest, float(speed[place]))
-        if brake[place] > _BRAKING:
-            start = place
+    start = (apex - braking_steps(lap, apex, n // 3)) % n
     braked = start != apex
     pick = _first(throttle, apex, 0.2)
     full = _first(throttle, apex, 0.98)
