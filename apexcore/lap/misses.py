@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..circuit.features import strip_grip
-from ..circuit.line import CornerSpan, Line, half_room_m, offset_line
+from ..circuit.line import CornerSpan, Floats, Line, half_room_m, offset_line
 from ..circuit.track import Circuit, centre_line
 from ..errors import SolverError
 from ..vehicle.sheet import Sheet, adjusted
@@ -136,19 +136,7 @@ class _Tried:
         return Miss(span.number, kind, size, float((missed.column("time")[inside] - self.time[inside]).sum()), off)
 
     def _early(self, begin: int, end: int, metres: float) -> Lap:
-        """The same braking so many metres sooner, then the speed of its end until its place."""
-        s = self.lap_case.line.s
-        length = self.lap_case.line.length_m
-        inside = np.arange(begin - math.ceil(metres / self.centre.ds) - 1, (end if end >= begin else end + self.n) + 1)
-        ahead = np.concatenate([s - length, s, s + length])
-        orders = []
-        for k in inside:
-            here = s[k % self.n] + (length if k >= self.n else -length if k < 0 else 0.0)
-            later = float(np.interp(here + metres, ahead, np.tile(self.speed, 3)))
-            least = float(self.speed[end])
-            place = float(s[k % self.n])
-            orders.append(Order(place, place + 1e-6, most_ms=max(later, least)))
-        return self._run(self.lap_case.line, orders)
+        return self._run(self.lap_case.line, braked_sooner(self.lap_case.line, self.lap, begin, end, metres))
 
     def _late_throttle(self, apex: int, seconds: float) -> Lap:
         """The throttle closed for a while from where it would have opened."""
@@ -164,10 +152,7 @@ class _Tried:
 
     def _wide(self, span: CornerSpan, apex: int, metres: float) -> tuple[Line, float]:
         """The line carried wide at the apex, and by how much that leaves the road."""
-        ds, outward = self.centre.ds, -math.copysign(1.0, span.turn_deg)
-        reach = max(0.3 * (span.last - span.first) * ds, 12.0)
-        away = ((np.arange(self.n) - apex + self.n // 2) % self.n - self.n // 2) * ds
-        offset = self.lap_case.line.offset + outward * metres * np.exp(-0.5 * (away / reach) ** 2)
+        offset = carried_wide(self.lap_case.line.offset, span, apex, metres, self.centre.ds)
         over = np.abs(offset) - np.maximum(np.abs(self.lap_case.line.offset), self.half)
         return offset_line(self.centre, offset), max(float(over.max()), 0.0)
 
@@ -184,6 +169,39 @@ class _Tried:
         grip = line.grip.copy()
         grip[inside] = worse[inside]
         return replace(line, grip=grip)
+
+
+def carried_wide(offset: Floats, span: CornerSpan, apex: int, metres: float, ds: float) -> Floats:
+    """A line's offset carried wide of a corner's slowest place, evenly around it.
+
+    :param apex: station of that place
+    :param metres: by how much at it [m]
+    :param ds: distance of the stations [m]
+    """
+    n, outward = len(offset), -math.copysign(1.0, span.turn_deg)
+    reach = max(0.3 * (span.last - span.first) * ds, 12.0)
+    away = ((np.arange(n) - apex + n // 2) % n - n // 2) * ds
+    return np.asarray(offset + outward * metres * np.exp(-0.5 * (away / reach) ** 2))
+
+
+def braked_sooner(line: Line, lap: Lap, begin: int, end: int, metres: float) -> list[Order]:
+    """What tells a driver to brake as in a lap, but so many metres sooner, and then to keep the speed of its end until its place.
+
+    :param begin: station where that lap's braking begins
+    :param end: station where it ends
+    """
+    n, s, length, speed = len(line.s), line.s, line.length_m, lap.column("speed")
+    inside = np.arange(begin - math.ceil(metres / float(line.ds.mean())) - 1, (end if end >= begin else end + n) + 1)
+    if not line.closed:
+        inside = inside[inside >= 0]
+    ahead, tripled = np.concatenate([s - length, s, s + length]), np.tile(speed, 3)
+    orders = []
+    for k in inside:
+        here = s[k % n] + (length if k >= n else -length if k < 0 else 0.0)
+        later = float(np.interp(here + metres, ahead, tripled))
+        place = float(s[k % n])
+        orders.append(Order(place, place + 1e-6, most_ms=max(later, float(speed[end]))))
+    return orders
 
 
 def centre_spacing(circuit: Circuit, stations: int) -> float:

@@ -170,9 +170,9 @@ class CornerDesk:
         """What the lap does here."""
         lap, n = self.lap, self.n
         read = read_corner(lap, self.span, self.s)
-        since = self._stations(self.begin, self.apex)
+        since = self.stations(self.begin, self.apex)
         brake, throttle, speed = (lap.column(name) for name in ("brake", "throttle", "speed"))
-        until = self._stations(self.apex, (self.span.last + 1) % n)
+        until = self.stations(self.apex, (self.span.last + 1) % n)
         around = np.concatenate([since, until])
         most = float(brake[since].max())
         way = "brake" if most > _BRAKED else "lift" if float(throttle[self.inside].min()) < _LIFTED else "flat"
@@ -206,7 +206,7 @@ class CornerDesk:
             found.append(Phase(words, axle, left[axle], left["rear" if axle == "front" else "front"], kept))
         return tuple(found)
 
-    def _stations(self, first: int, last: int) -> np.ndarray:
+    def stations(self, first: int, last: int) -> np.ndarray:
         """Stations from one to another, over the start line where the course is closed."""
         if last >= first:
             return np.arange(first, last + 1)
@@ -261,7 +261,7 @@ class CornerDesk:
             lap = run_at(also_told(self.lap_case, self.orders(told)), self.ready, self.lap.tyres, self.lap_case.line, self.lap.ripple)
         except SolverError as error:
             return Choice(told, problem=str(error))
-        there = self._stations(self.begin, self.until)
+        there = self.stations(self.begin, self.until)
         time, usual = lap.column("time"), self.lap
         work = four(a / max(b, 1e-9) - 1.0 for a, b in zip(lap.slip_energy_j, usual.slip_energy_j, strict=True))
         least = float(lap.column("speed")[self.inside].min() - usual.column("speed")[self.inside].min())

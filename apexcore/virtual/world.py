@@ -1,6 +1,6 @@
 """The virtual car and driver: a car whose true values differ from the book, a driver with scatter, mistakes, traffic."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -105,6 +105,7 @@ def virtual_run(
     driver: VirtualDriver | None = None,
     tyre_age: float = 0.0,
     sectors_at: Sequence[float] = (),
+    told: Callable[[LapCase], LapCase] | None = None,
 ) -> VirtualRun:
     """A run of the virtual car: out-lap, timed laps, in-lap.
 
@@ -113,6 +114,7 @@ def virtual_run(
     :param seed: the same seed gives the same laps
     :param tyre_age: laps on the tyres before; they are worn as that many laps of this stint wear them [laps]
     :param sectors_at: where sectors end, as shares of the lap's length, without the finish
+    :param told: what the driver is told to do otherwise, put into the case of the car as it is
     :raises InputError: if the fuel does not last
     """
     who = driver or VirtualDriver()
@@ -121,6 +123,8 @@ def virtual_run(
     compounds = (truth.car.tyres.compound(lap_case.compounds[0].key), truth.car.tyres.compound(lap_case.compounds[1].key))
     truth = replace(truth, compounds=compounds)
     truth = aged(truth, sheet, tyre_age)
+    if told is not None:
+        truth = told(truth)
     stint = solve_stint(truth, sheet, fuel_l, laps)
     shift = rng.normal(0, who.run_shift_s)
     driven: list[DrivenLap] = []

@@ -44,3 +44,26 @@ class AskedLine(models.Model):
 
     def __str__(self) -> str:
         return f"corner {self.corner}: {self.wish}"
+
+
+class TrainedMark(models.Model):
+    """What one turn of the trainer said of a corner."""
+
+    OWNER = "event__owner"
+
+    event = models.ForeignKey("events.Event", models.CASCADE, related_name="trained")
+    run = models.ForeignKey("runs.Run", models.SET_NULL, null=True, blank=True, related_name="+")
+    turn = models.PositiveIntegerField(help_text="1 for the first time out")
+    corner = models.PositiveSmallIntegerField()
+    at_m = models.FloatField(help_text="the mark, along the middle of the road [m]")
+    felt = models.CharField(max_length=8, blank=True, help_text="early, good or late; empty where samples speak")
+    late = models.FloatField(help_text="chance that it was too late [-]")
+    exits_ms = models.JSONField(default=list, help_text="speeds behind the corner on the laps of the run [m/s]")
+    made_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["turn", "corner"]
+        constraints = [models.UniqueConstraint(fields=["event", "turn", "corner"], name="one_mark_per_turn")]
+
+    def __str__(self) -> str:
+        return f"turn {self.turn}, corner {self.corner}: {self.at_m:.0f} m"

@@ -5,15 +5,20 @@ from collections.abc import Mapping
 from django.contrib.auth.models import User
 from django.db import transaction
 
+from apexcore.circuit.line import CAR_WIDTH_M
+from apexcore.circuit.moves import known_by, moved_to
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.circuit.track import centre_line, reversed_circuit
-from apexcore.errors import FileRejected
+from apexcore.errors import FileRejected, InputError
 from apexcore.formats.circuits import read_circuit
 from apexcore.formats.values_json import write_value
 
 from .models import Circuit, CornerNote
-from .signals import circuit_changing
-from .stored import parsed_circuit
+from .signals import circuit_changing, corners_moved
+from .stored import driven_line, parsed_circuit
+
+#: Longest note on a corner, for qualifying and for the race.
+MOST_NOTE = 400
 
 
 def add_circuit(
@@ -49,9 +54,13 @@ def put_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
     return Circuit.objects.create(owner=owner, key=core.key, name=core.name, layout=core.layout, data=text), True
 
 
-def change_circuit(row: Circuit, core: CoreCircuit) -> bool:
+@transaction.atomic
+def change_circuit(row: Circuit, core: CoreCircuit, said: list[str] | None = None) -> bool:
     """Changes a circuit; what was before can be brought back. Returns whether anything changed.
 
+    What racers wrote of a corner that has another number now, or is no more, goes to the nearest.
+
+    :param said: takes a sentence for each
     :raises ApexError: if the lap does not close, or something that builds on this circuit, such as a car that races here,
         no longer fits it
     """
@@ -59,14 +68,48 @@ def change_circuit(row: Circuit, core: CoreCircuit) -> bool:
     if text == row.data:
         return False
     circuit_changing.send(sender=Circuit, row=row, text=text)
+    homes = _homes(row.data, text)
     row.previous, row.data, row.name, row.layout = row.data, text, core.name, core.layout
-    row.save(update_fields=["previous", "data", "name", "layout"])  # one statement, a transaction of its own
+    row.save(update_fields=["previous", "data", "name", "layout"])
+    if any(old != new for old, new in homes.items()):
+        told = [] if said is None else said
+        _move_notes(row, homes, told)
+        corners_moved.send(sender=Circuit, row=row, homes=homes, said=told)
     return True
 
 
-def undo_circuit(row: Circuit) -> bool:
+def _homes(before: str, after: str) -> dict[int, int]:
+    """The number that each corner of a circuit has after a change."""
+    (old, old_spans), (new, new_spans) = driven_line(before, CAR_WIDTH_M), driven_line(after, CAR_WIDTH_M)
+    return moved_to(known_by(old_spans, len(old.s)), known_by(new_spans, len(new.s)))
+
+
+def _move_notes(row: Circuit, homes: Mapping[int, int], said: list[str]) -> None:
+    """Notes go with their corners; where two come together, both stand in one.
+
+    :raises InputError: if they are too long to
+    """
+    joined: dict[int, list[str]] = {}
+    for note in row.notes.all():
+        number = homes.get(note.number, note.number)
+        if number != note.number:
+            said.append(f"The notes of corner {note.number} went to corner {number}.")
+        pair = joined.setdefault(number, ["", ""])
+        for place, text in enumerate((note.qualifying, note.race)):
+            pair[place] = "; ".join(part for part in (pair[place], text) if part)
+    for number, pair in joined.items():
+        if max(map(len, pair)) > MOST_NOTE:
+            letters = f"{max(map(len, pair))} characters"
+            raise InputError(f"notes of corner {number}", letters, f"at most {MOST_NOTE} with those that join them")
+    row.notes.all().delete()
+    CornerNote.objects.bulk_create(
+        CornerNote(circuit=row, number=number, qualifying=qualifying, race=race) for number, (qualifying, race) in joined.items()
+    )
+
+
+def undo_circuit(row: Circuit, said: list[str] | None = None) -> bool:
     """Brings back the circuit before its last change. Returns whether there was one."""
-    return bool(row.previous) and change_circuit(row, parsed_circuit(row.previous))
+    return bool(row.previous) and change_circuit(row, parsed_circuit(row.previous), said)
 
 
 def add_reversed(circuit: Circuit) -> tuple[Circuit, bool]:

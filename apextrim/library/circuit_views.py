@@ -21,6 +21,9 @@ from . import circuit_actions as actions
 from .models import Circuit
 from .stored import parsed_circuit
 
+#: Sentences shown of what a change moved, at most.
+_MOST_SAID = 8
+
 _TITLES = {
     "": "The circuit", "segments": "Straights and corners", "heights_m": "Elevation", "sectors_m": "Sectors",
     "markers": "Boards, kerbs, bumps and other marks", "strips": "Grip strips",
@@ -113,11 +116,14 @@ def edit(request: HttpRequest, circuit_id: int) -> HttpResponse:
     if form.value is None or request.POST.get("do") != "save":
         return _page(request, row, form, checked=True)
     try:
-        changed = actions.change_circuit(row, form.value)
+        said: list[str] = []
+        changed = actions.change_circuit(row, form.value, said)
     except ApexError as error:
         form.refuse(str(error))
         return _page(request, row, form)
     if changed:
+        for sentence in said[:_MOST_SAID]:
+            messages.warning(request, sentence)
         messages.info(request, f"{row} is saved; every modelled number now uses it.", extra_tags=reverse("undo_circuit", args=[row.pk]))
     else:
         messages.success(request, "Nothing changed.")
@@ -129,9 +135,12 @@ def undo(request: HttpRequest, circuit_id: int) -> HttpResponse:
     """Brings back the circuit before its last change."""
     row = owned_or_404(Circuit, request.user, pk=circuit_id)
     try:
-        done = actions.undo_circuit(row)
+        said: list[str] = []
+        done = actions.undo_circuit(row, said)
     except ApexError as error:
         messages.error(request, str(error))
         return redirect("edit_circuit", row.pk)
+    for sentence in said[:_MOST_SAID]:
+        messages.warning(request, sentence)
     messages.success(request, f"{row} is back to its previous version." if done else "Nothing to undo.")
     return redirect("edit_circuit", row.pk)

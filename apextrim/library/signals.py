@@ -10,3 +10,7 @@ car_changing = Signal()
 
 #: A circuit is about to change. Arguments: `row`, the `Circuit` as it stands; `text`, the file that it becomes.
 circuit_changing = Signal()
+
+#: The corners of a circuit have other numbers now. Arguments: `row`, the changed `Circuit`; `homes`, the new number by the old one; `said`,
+#: a list that a receiver adds a sentence to for what moved with them.
+corners_moved = Signal()

@@ -76,6 +76,11 @@ def sectors_of(event: Event) -> tuple[float, ...]:
     return tuple(min(at / float(length), 0.999) for at in circuit.sectors_m)
 
 
+def width_of(case: "Case") -> float:
+    """Width of a case's car [m]."""
+    return parsed_car(case.car).width_m
+
+
 class Case(NamedTuple):
     """All that a modelled result depends on, as text and numbers that can be a key."""
 

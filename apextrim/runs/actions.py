@@ -1,7 +1,7 @@
 """Changes to runs and laps: each one transaction with its knot. Every lap, typed, from a file or driven, enters by one door."""
 
 import hashlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -13,15 +13,23 @@ from apexcore.circuit.conditions import Conditions
 from apexcore.errors import FileRejected
 from apexcore.formats.laps_csv import Table, laps_of, own_columns, read_laps, read_typed, write_laps
 from apexcore.judge.laps import DrivenLap, LapKind, propose
+from apexcore.lap.solver import LapCase, also_told
 from apexcore.quantities import format_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.virtual.marks import by_marks
+from apexcore.virtual.senders import events_of
 from apexcore.virtual.world import virtual_run
+from apextrim.book.queries import told_by_book
 from apextrim.events import thread
 from apextrim.events.models import Event
+from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import cases
 from apextrim.runs.reading_actions import keep_reading
 
-from .models import ColumnMatch, Lap, Run
+from .models import ColumnMatch, Lap, Run, Sample
+
+#: Samples that are written at once.
+_CHUNK = 500
 
 
 def _next_number(event: Event) -> int:
@@ -130,9 +138,14 @@ def remembered_columns(run: Run, table: Table) -> dict[str, int] | None:
     return None if row is None else {name: int(index) for name, index in row.columns.items()}
 
 
-def send_virtual_driver(event: Event, values: dict[str, Any], laps: int, seed: int | None = None, at: datetime | None = None) -> Run:
+def send_virtual_driver(
+    event: Event, values: dict[str, Any], laps: int, seed: int | None = None, at: datetime | None = None, book: str = "",
+    marks: Mapping[int, float] | None = None,
+) -> Run:  # fmt: skip
     """A run of the virtual car: it writes a file of laps, which comes in as any other file.
 
+    :param book: the way of driving that the racer's book tells the driver; empty to drive as the model does
+    :param marks: where to brake instead, by corner, along the middle of the road [m]; then the logger's samples come in too
     :raises InputError: if the fuel does not last
     :raises SolverError: if the car cannot take the circuit
     """
@@ -140,12 +153,37 @@ def send_virtual_driver(event: Event, values: dict[str, Any], laps: int, seed: i
     lap_case = cases.lap_case_of(event, values["front"], values["rear"], conditions, calibrated=False)
     sheet = CoreSheet(lap_case.car.key, values["sheet"].values)
     seed = seed if seed is not None else 1000 * event.pk + _next_number(event)
-    driven = virtual_run(lap_case, sheet, values["fuel_l"], laps, seed, tyre_age=values["tyre_age"], sectors_at=cases.sectors_of(event))
+    driven = virtual_run(
+        lap_case, sheet, values["fuel_l"], laps, seed, tyre_age=values["tyre_age"], sectors_at=cases.sectors_of(event),
+        told=_told(event, sheet, book, marks),
+    )  # fmt: skip
     came_in = read_laps(write_laps(list(driven.laps)).encode())
+    sent = [] if marks is None else list(events_of(driven, sheet, "virtual", values["fuel_l"], 0.0, seed))
     with transaction.atomic():
         run = add_run(event, values, virtual=True, at=at)
         add_laps(run, came_in)
+        Sample.objects.bulk_create(
+            (Sample(run=run, t_ms=round(1000 * one.t_s), channels=one.present()) for one in sent if one.type == "sample"), batch_size=_CHUNK
+        )
     return run
+
+
+def _told(event: Event, sheet: CoreSheet, book: str, marks: Mapping[int, float] | None) -> Callable[[LapCase], LapCase] | None:
+    """What the virtual driver is told: the book's orders, and where to brake; None to drive as the model does.
+
+    :raises ApexError: if the car cannot take the circuit
+    """
+    if not book and marks is None:
+        return None
+    case = cases.case_of(event, sheet)
+    by_book = told_by_book(event, case, book, with_marks=False) if book else None
+    circuit, spans = parsed_circuit(case.circuit), case.spans()
+    places = {**(by_book.marks if by_book else {}), **(marks or {})}
+
+    def told(lap_case: LapCase) -> LapCase:
+        return by_marks(also_told(lap_case, by_book.orders if by_book else ()), circuit, sheet, spans, places)
+
+    return told
 
 
 @transaction.atomic

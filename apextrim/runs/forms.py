@@ -8,6 +8,7 @@ from django.core.exceptions import ValidationError
 
 from apexcore.errors import InputError
 from apexcore.judge.tags import parse_tags
+from apexcore.trim.book.fields import VARIANTS
 from apextrim.accounts.owned import asked_for
 from apextrim.events.models import Event, Session
 from apextrim.modelling import cases
@@ -104,3 +105,8 @@ class VirtualForm(RunForm):
     """A run for the virtual driver."""
 
     laps = QuantityField("", 3, MOST_VIRTUAL_LAPS, whole=True, label="Laps, out and in included", initial=8)
+    book = forms.ChoiceField(
+        choices=[("", "by the model"), *[(key, f"by your book, {words}") for key, words in VARIANTS.items()]],
+        required=False,
+        label="Drives",
+    )

@@ -89,7 +89,7 @@ def virtual(request: HttpRequest, event_id: int) -> HttpResponse:
         return _bench(request, event, virtual_form=form)
     values = dict(form.cleaned_data)
     try:
-        run = actions.send_virtual_driver(event, values, values.pop("laps"))
+        run = actions.send_virtual_driver(event, values, values.pop("laps"), book=values.pop("book"))
     except ApexError as error:
         form.add_error(None, str(error))
         return _bench(request, event, virtual_form=form)

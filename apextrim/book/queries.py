@@ -1,0 +1,89 @@
+"""A book as pages, the driver's orders and other rooms need it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from apexcore.lap.orders import Order
+from apexcore.trim.book.fields import BASE, FIELDS, Entered
+from apexcore.trim.book.proposal import BookDesk
+from apexcore.trim.corner import CornerDesk
+from apextrim.events.models import Event
+from apextrim.library.stored import parsed_circuit
+from apextrim.modelling import answers
+from apextrim.modelling.cases import Case
+
+from .models import BookEntry
+
+#: A corner's page: what stands in each field.
+Page = dict[str, Entered]
+
+
+def pages_of(event: Event) -> dict[int, dict[str, Page]]:
+    """What the racer wrote, by corner and way of driving."""
+    found: dict[int, dict[str, Page]] = {}
+    for row in BookEntry.objects.filter(event=event):
+        found.setdefault(row.corner, {}).setdefault(row.variant, {})[row.field] = Entered(row.text, row.at_m)
+    return found
+
+
+def driven_page(pages: Mapping[str, Page], variant: str) -> Page:
+    """A corner's page for a way of driving: what it does not tell is as in qualifying."""
+    return {**pages.get(BASE, {}), **pages.get(variant, {})}
+
+
+def texts(page: Page) -> dict[str, str]:
+    """A page's values in the order of the fields."""
+    return {field.key: page[field.key].text for field in FIELDS if field.key in page}
+
+
+def desk_in(case: Case, number: int) -> BookDesk:
+    """A corner beside its page.
+
+    :raises InputError: if there is no such corner
+    :raises SolverError: if the car cannot take the circuit
+    """
+    circuit = parsed_circuit(case.circuit)
+    core = CornerDesk(case.lap_case(), case.sheet(), answers.answer_in(case).lap, case.spans(), number, 0.5 * circuit.width_m)
+    return BookDesk(circuit, core)
+
+
+@dataclass(frozen=True)
+class ToldByBook:
+    """What a book tells a driver.
+
+    :param orders: for the case's line, marks left out
+    :param marks: where to brake, by corner, along the middle of the road [m]
+    :param left: what of it the model does not drive, in words
+    """
+
+    orders: tuple[Order, ...]
+    marks: dict[int, float]
+    left: tuple[str, ...]
+
+    @property
+    def empty(self) -> bool:
+        """Whether the book tells nothing that can be driven."""
+        return not self.orders and not self.marks
+
+
+def told_by_book(event: Event, case: Case, variant: str, with_marks: bool = True) -> ToldByBook:
+    """What the book of an event tells a driver in a case.
+
+    :param with_marks: whether marks are turned into orders of the model, else they are told apart
+    :raises ApexError: if the car cannot take the circuit
+    """
+    orders, marks, left = list[Order](), dict[int, float](), list[str]()
+    numbers = {span.number for span in case.spans()}
+    for number, pages in pages_of(event).items():
+        page = driven_page(pages, variant)
+        if number not in numbers or not page:
+            continue
+        desk = desk_in(case, number)
+        if not with_marks and "mark" in page:
+            mark = page.pop("mark")
+            if mark.at_m is not None and desk.technique.way == "brake":
+                marks[number] = mark.at_m
+        told, without = desk.orders(page)
+        orders += told
+        left += [f"Corner {number}: {words[:1].lower()}{words[1:]}" for words in without]
+    return ToldByBook(tuple(orders), marks, tuple(left))
