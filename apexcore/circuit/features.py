@@ -10,11 +10,12 @@ from ..quantities.values import Value
 
 Floats = NDArray[np.float64]
 
-MarkerKind = Literal["board", "seam", "shadow", "patch", "kerb", "bump", "limit", "other"]
+MarkerKind = Literal["board", "seam", "shadow", "patch", "kerb", "bump", "dirt", "worn", "limit", "other"]
 
 #: What the interface calls each kind of marker.
 MARKER_WORDS: dict[str, str] = {
     "board": "braking board", "seam": "surface joint", "shadow": "shadow", "patch": "surface change", "kerb": "kerb", "bump": "bump",
+    "dirt": "dirt beyond the edge", "worn": "slides on worn tyres",
     "limit": "track limit", "other": "other",
 }  # fmt: skip
 

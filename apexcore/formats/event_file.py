@@ -16,6 +16,7 @@ from ..quantities.values import Value
 from ..race.rules import RaceRules
 from ..vehicle.car import Car
 from ..vehicle.limits import with_limits
+from .book_file import BookEntryFile
 from .laps_csv import MAX_LAPS, MOST_FUEL_L, MOST_SECTORS
 from .logger import MOST_CHANNELS, Channel
 
@@ -184,6 +185,29 @@ class NoteFile(Value):
     race: Annotated[str, Field(max_length=400)] = ""
 
 
+class BookEntryOfEvent(BookEntryFile):
+    """:param at_m: of a place, along the middle of the road [m]"""
+
+    at_m: Annotated[float, Field(ge=0, le=60_000)] | None = None
+
+
+class TrainedFile(Value):
+    """What a turn of the braking-point trainer said of a corner.
+
+    :param run: number of its run, None where it was felt
+    :param late: chance that the mark was too late [-]
+    """
+
+    run: Number | None = None
+    turn: Number
+    corner: Annotated[int, Field(ge=1, le=400)]
+    at_m: float = Field(ge=0, le=60_000)
+    felt: Literal["", "early", "good", "late"] = ""
+    late: Share
+    exits_ms: tuple[Annotated[float, Field(ge=0, le=200)], ...] = Field((), max_length=400)
+    made_at: Moment
+
+
 class EventFile(Value):
     """One event.
 
@@ -215,6 +239,8 @@ class EventFile(Value):
     tests: tuple[TestFile, ...] = Field((), max_length=MOST_ROWS)
     calibrations: tuple[CalibrationFile, ...] = Field((), max_length=MOST_ROWS)
     knots: tuple[KnotFile, ...] = Field((), max_length=2 * MOST_RUNS)
+    book: tuple[BookEntryOfEvent, ...] = Field((), max_length=MOST_ROWS)
+    trained: tuple[TrainedFile, ...] = Field((), max_length=MOST_ROWS)
 
     def problems(self) -> list[str]:
         """What does not fit together: numbers that stand twice or point at nothing, values off the car's list."""
@@ -223,6 +249,9 @@ class EventFile(Value):
             "runs", "number", (run.number for run in self.runs)
         )
         found += _twice("notes", "corner", (note.number for note in self.notes))
+        found += _twice("book", "entry", (f"{one.corner} {one.variant} {one.field}" for one in self.book))
+        found += _twice("trained", "turn and corner", (f"{one.turn} {one.corner}" for one in self.trained))
+        found += [f"trained: run {one.run} is not in the file." for one in self.trained if one.run is not None and one.run not in runs]
         found += self._problems_of_sheets(sheets) + self._problems_of_runs(sheets) + self._problems_of_plans(sheets)
         for reading in self.readings:
             if reading.sheet not in sheets or (reading.run is not None and reading.run not in runs):
@@ -297,6 +326,6 @@ class EventFile(Value):
         return RaceRules.model_validate({"tank_l": self.car.tank_l, **self.rules})
 
 
-def _twice(where: str, what: str, numbers: Iterable[int]) -> list[str]:
+def _twice(where: str, what: str, numbers: Iterable[int | str]) -> list[str]:
     """Numbers that stand there more than once."""
     return [f"{where}: {what} {number} stands there twice." for number, count in Counter(numbers).items() if count > 1]

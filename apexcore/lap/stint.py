@@ -1,7 +1,9 @@
 """Lap after lap: fuel burns off, tyres warm up and wear."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from ..circuit.line import Line
 from ..errors import InputError
 from ..vehicle.car import Car
 from ..vehicle.heat import capacities, faded, wear_rate
@@ -28,20 +30,25 @@ class StintLap:
     wear: Four
 
 
-def solve_stint(lap_case: LapCase, sheet: Sheet, fuel_l: float, laps: int) -> list[StintLap]:
+def solve_stint(lap_case: LapCase, sheet: Sheet, fuel_l: float, laps: int, lines: Sequence[Line] | None = None) -> list[StintLap]:
     """The stint from the pit exit.
 
     Each tyre's skin, tread and carcass warm up by the heat balance of the lap just driven (see `vehicle.heat`); the tread
     wears by its sliding work, the more the hotter it is, and fades in long heat.
 
+    :param lines: of each lap, where they are not all the case's
     :raises InputError: if the fuel does not last
     """
+    if lines is not None:
+        lap_case = replace(lap_case, line=lines[0])
     car = lap_case.car
     adjusted_car = adjusted(car, sheet)
     hot = solve_lap(lap_case, sheet, fuel_l=fuel_l)
     tyres, ripple = _out_lap(lap_case, hot), hot.ripple
     result: list[StintLap] = []
     for number in range(laps):
+        if lines is not None and lines[number] is not lap_case.line:
+            lap_case, ripple = replace(lap_case, line=lines[number]), None
         lap = solve_adjusted_lap_at(lap_case, adjusted_car, tyres, fuel_l, ripple)
         result.append(StintLap(lap, fuel_l, tyres.wear))
         fuel_l -= lap.fuel_l

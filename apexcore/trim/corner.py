@@ -5,18 +5,20 @@ corner to where the next one is braked for.
 """
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
 from ..circuit.line import CornerSpan
 from ..errors import InputError, SolverError
 from ..lap.orders import Order
-from ..lap.solver import Lap, LapCase, also_told, ready, run_at
+from ..lap.solver import Lap, LapCase, Ready, also_told, ready, run_at
+from ..quantities.spread import half_interval
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, four
-from .reading.balance import CornerResult, braking_steps, read_corner, slowest_station
+from .reading.balance import CornerResult, Ints, braking_steps, read_corner, slowest_station
 
 #: Share of the brakes from which on a place is braked, of the throttle below which it is lifted, and margin at which an axle is held [-].
 _BRAKED, _LIFTED, _HELD = 0.02, 0.98, 0.005
@@ -26,6 +28,9 @@ _TURNED = 0.15
 _BEFORE_M = 60.0
 #: Differences that are none: a gear, say, that the corner turns too fast for [s, m/s].
 _SAME_S, _SAME_MS = 5e-4, 0.01
+#: Standard deviations of what the model does not know exactly: grip used, braking used, the engine's torque [-]. Source: assumptions of
+#: this product (docs/model.md, how sure).
+_GRIP_SD, _BRAKING_SD, _POWER_SD = 0.02, 0.03, 0.012
 #: Orders that are tried in every corner.
 _SHARES, _ROLLS_M = (0.9, 0.8), (20.0, 40.0)
 
@@ -108,7 +113,7 @@ class Told:
         """The same in words."""
         parts = []
         if self.braking is not None:
-            parts.append("lift, do not brake" if self.braking == 0.0 else f"brake to {100 * self.braking:.0f} % of the most")
+            parts.append("lift, do not brake" if self.braking == 0.0 else f"brakes at {100 * self.braking:.0f} % at most")
         if self.coast_m:
             parts.append(f"roll {self.coast_m:.0f} m before the brakes")
         if self.gear is not None:
@@ -118,7 +123,7 @@ class Told:
                 "keep the throttle shut" if self.opening == 0.0 else f"throttle to {100 * self.opening:.0f} % until the corner ends"
             )
         if self.leaning is not None:
-            parts.append(f"lean on {100 * self.leaning:.0f} % of the grip")
+            parts.append(f"corner on {100 * self.leaning:.0f} % of the grip")
         return ", ".join(parts)
 
 
@@ -133,6 +138,8 @@ class Choice:
     :param work: change of each tyre's sliding work over the lap, as a share [-]
     :param fuel_l: change of fuel in a lap [l]
     :param problem: why the car cannot do that, else empty
+    :param spread_s: half the 95 % interval of `here_s`, from what the model knows of grip, braking and engine; 0 where it was not asked [s]
+    :param longer_m: change of the way, where the line is another [m]
     """
 
     told: Told
@@ -143,6 +150,8 @@ class Choice:
     work: Four = (0.0, 0.0, 0.0, 0.0)
     fuel_l: float = 0.0
     problem: str = ""
+    spread_s: float = 0.0
+    longer_m: float = 0.0
 
 
 class CornerDesk:
@@ -158,7 +167,7 @@ class CornerDesk:
         place = next((k for k, span in enumerate(spans) if span.number == number), None)
         if place is None:
             raise InputError("corner", number, f"1 to {len(spans)}" if spans else "a circuit with corners")
-        self.lap_case, self.lap, self.half_m = lap_case, lap, half_m
+        self.lap_case, self.sheet, self.lap, self.half_m, self.spans = lap_case, sheet, lap, half_m, spans
         self.span, self.before, self.following = spans[place], spans[place - 1], spans[(place + 1) % len(spans)]
         self.ready = ready(lap_case, adjusted(lap_case.car, sheet))
         self.n, self.s, self.closed = len(lap.data), lap_case.line.s, lap_case.line.closed
@@ -252,8 +261,11 @@ class CornerDesk:
             found.append(Order(float(s[self.span.first % n]), last, leaning=told.leaning))
         return found
 
-    def choice(self, told: Told) -> Choice:
-        """What a choice comes to; with the reason where the car cannot do it."""
+    def choice(self, told: Told, spread: bool = False) -> Choice:
+        """What a choice comes to; with the reason where the car cannot do it.
+
+        :param spread: whether it is asked how sure its seconds are
+        """
         gears = len(self.lap_case.car.powertrain.gears)
         if told.gear is not None and not 1 <= told.gear <= gears:
             return Choice(told, problem=f"Gear {told.gear}: the car has gears 1 to {gears}.")
@@ -261,13 +273,75 @@ class CornerDesk:
             lap = run_at(also_told(self.lap_case, self.orders(told)), self.ready, self.lap.tyres, self.lap_case.line, self.lap.ripple)
         except SolverError as error:
             return Choice(told, problem=str(error))
+        sure = self.spread_of(lambda case, car: self._run(case, car, told)) if spread else 0.0
+        return self.against(told, lap, sure)
+
+    def _run(self, lap_case: LapCase, car: Ready, told: Told | None = None) -> Lap:
+        """A lap on the same line and tyres."""
+        case = lap_case if told is None else also_told(lap_case, self.orders(told))
+        return run_at(case, car, self.lap.tyres, lap_case.line, self.lap.ripple)
+
+    @cached_property
+    def _unsure(self) -> list[tuple[LapCase, Ready, Lap]]:
+        """The case with each of what the model does not know exactly as far off as is usual, and its lap."""
+        case, driver = self.lap_case, self.lap_case.driver
+        drive = case.car.powertrain
+        weaker = tuple((speed, value * (1.0 - _POWER_SD)) for speed, value in drive.torque_nm)
+        car = case.car.model_copy(update={"powertrain": drive.model_copy(update={"torque_nm": weaker})})
+        others = [
+            replace(case, driver=replace(driver, ability=driver.ability - _GRIP_SD)),
+            replace(case, driver=replace(driver, braking=driver.braking - _BRAKING_SD)),
+            replace(case, car=car),
+        ]
+        found = []
+        for other in others:
+            there = ready(other, adjusted(other.car, self.sheet))
+            found.append((other, there, self._run(other, there)))
+        return found
+
+    def spread_of(self, run: Callable[[LapCase, Ready], Lap]) -> float:
+        """Half the 95 % interval of what a choice costs to the next corner: how its seconds move as grip, braking and engine do [s].
+
+        :param run: the choice's lap in another case
+        """
         there = self.stations(self.begin, self.until)
+        usual = self._run(self.lap_case, self.ready)
+        chosen = float((run(self.lap_case, self.ready).column("time")[there] - usual.column("time")[there]).sum())
+        try:
+            laps = [(run(case, car), usual) for case, car, usual in self._unsure]
+        except SolverError:
+            return 0.0
+        moved = [float((lap.column("time")[there] - other.column("time")[there]).sum()) - chosen for lap, other in laps]
+        return half_interval(math.hypot(*moved))
+
+    def touched(self, lap: Lap) -> Ints:
+        """The stations on which a lap is counted against the lap as it is: those of the corner, and as far before and behind as it is
+        another speed there."""
+        other = np.abs(lap.column("speed") - self.lap.column("speed")) > 0.02
+        begin, until, reach = self.begin, self.until, self.n // 3
+        for _ in range(reach):
+            if not other[(begin - 1) % self.n] or (not self.closed and begin == 0) or (begin - 1) % self.n == until % self.n:
+                break
+            begin -= 1
+        for _ in range(reach):
+            if not other[until % self.n] or (not self.closed and until >= self.n - 1) or (until + 1) % self.n == begin % self.n:
+                break
+            until += 1
+        return self.stations(begin % self.n, until % self.n)
+
+    def against(self, told: Told, lap: Lap, spread_s: float = 0.0, longer_m: float = 0.0, there: Ints | None = None) -> Choice:
+        """A lap with a choice in it beside the lap as it is.
+
+        :param there: the stations on which it is counted; those of the corner if not given
+        """
+        there = self.stations(self.begin, self.until) if there is None else there
         time, usual = lap.column("time"), self.lap
         work = four(a / max(b, 1e-9) - 1.0 for a, b in zip(lap.slip_energy_j, usual.slip_energy_j, strict=True))
         least = float(lap.column("speed")[self.inside].min() - usual.column("speed")[self.inside].min())
         return Choice(
             told, float((time[there] - usual.column("time")[there]).sum()), lap.time_s - usual.time_s, least,
             float(lap.column("speed")[self.until] - usual.column("speed")[self.until]), work, lap.fuel_l - usual.fuel_l,
+            "", spread_s, longer_m,
         )  # fmt: skip
 
     def usual_choices(self) -> list[Choice]:

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
+from scipy.ndimage import gaussian_filter1d
 
 from ..circuit.line import CornerSpan, half_room_m, offset_line
 from ..circuit.track import Circuit, centre_line
@@ -16,6 +17,8 @@ from ..trim.book.proposal import along_line, braking_of
 from ..trim.corner import CornerDesk
 from ..vehicle.sheet import Sheet
 
+#: Metres over which what the road leaves of a wide line is rounded.
+_ROUNDED_M = 8.0
 #: What is too little to tell [m].
 _SAME_M = 0.5
 #: Farthest that a corner is missed by, however late it is braked for [m].
@@ -52,5 +55,7 @@ def by_marks(lap_case: LapCase, circuit: Circuit, sheet: Sheet, spans: Sequence[
             offset = carried_wide(offset, desk.span, desk.apex, wide, ds)
     line = lap_case.line
     if not np.array_equal(offset, line.offset):
-        line = offset_line(centre, np.clip(offset, np.minimum(-half, line.offset), np.maximum(half, line.offset)))
+        inside = np.clip(offset, np.minimum(-half, line.offset), np.maximum(half, line.offset))
+        moved = gaussian_filter1d(inside - line.offset, _ROUNDED_M / ds, mode="wrap" if centre.closed else "nearest")
+        line = offset_line(centre, line.offset + moved)
     return also_told(replace(lap_case, line=line), told)

@@ -12,6 +12,7 @@ from apexcore.circuit.track import centre_line
 from apexcore.errors import FileRejected
 from apexcore.formats.event_file import (
     MOST_EVENT_BYTES,
+    BookEntryOfEvent,
     CalibrationFile,
     EventFile,
     KnotFile,
@@ -24,6 +25,7 @@ from apexcore.formats.event_file import (
     SessionFile,
     SheetOfEvent,
     TestFile,
+    TrainedFile,
     VerdictFile,
 )
 from apexcore.formats.text import problem_of, rejected
@@ -31,8 +33,10 @@ from apexcore.formats.values_json import read_value, write_value
 from apexcore.lap.driver import LEVELS
 from apexcore.vehicle.car import Car as CoreCar
 from apexcore.vehicle.sheet import base_sheet, check_consistency
+from apextrim.book.models import BookEntry
 from apextrim.events import facts
 from apextrim.events.models import Event, Knot, Session
+from apextrim.lap.models import TrainedMark
 from apextrim.library import stored
 from apextrim.library.car_actions import put_car
 from apextrim.library.circuit_actions import put_circuit
@@ -109,6 +113,10 @@ def event_file(event: Event, samples: bool = True) -> EventFile:
             } for row in event.tests.order_by("pk")
         ],
         "calibrations": [_told(row, CalibrationFile.model_fields) for row in event.calibrations.order_by("pk")],
+        "book": [_told(row, BookEntryOfEvent.model_fields) for row in event.book.order_by("corner", "variant", "field")],
+        "trained": [
+            {**_told(row, TrainedFile.model_fields, "run"), "run": targets["run"].get(row.run_id or 0)} for row in event.trained.all()
+        ],
         "knots": [
             {**_told(knot, KnotFile.model_fields, "target"), "target": targets.get(knot.kind, {}).get(knot.target or 0)}
             for knot in event.knots.all() if knot.kind == "brief" or knot.target in targets[knot.kind]
@@ -232,6 +240,13 @@ def _fill(event: Event, file: EventFile) -> None:
         PlannedTest.objects.create(event=event, **{**test.model_dump(), "differences": differences, "order": order})
     for calibration in file.calibrations:
         Calibration.objects.create(event=event, **calibration.model_dump())
+    BookEntry.objects.bulk_create(BookEntry(event=event, **entry.model_dump()) for entry in file.book)
+    TrainedMark.objects.bulk_create(
+        TrainedMark(
+            event=event, run=None if one.run is None else runs[one.run],
+            **{**one.model_dump(exclude={"run"}), "exits_ms": list(one.exits_ms)},
+        ) for one in file.trained
+    )  # fmt: skip
     targets: dict[str, Any] = {"sheet": sheets, "run": runs, "verdict": dict(enumerate(verdicts)), "plan": dict(enumerate(plans))}
     for knot in file.knots:
         row = targets.get(knot.kind, {}).get(knot.target)

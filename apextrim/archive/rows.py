@@ -11,7 +11,8 @@ from apextrim.runs.models import Lap, Sample
 
 #: What hangs on an event, by the names under which it does.
 _PARTS = (
-    "sessions", "knots", "sheets", "runs", "readings", "verdicts", "plans", "tests", "calibrations", "searches",
+    "sessions", "knots", "sheets", "runs", "readings", "verdicts", "plans", "tests", "calibrations", "searches", "book",
+    "trained",
 )  # fmt: skip
 
 #: Rows that are written at once.

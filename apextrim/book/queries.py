@@ -36,15 +36,16 @@ def texts(page: Page) -> dict[str, str]:
     return {field.key: page[field.key].text for field in FIELDS if field.key in page}
 
 
-def desk_in(case: Case, number: int) -> BookDesk:
-    """A corner beside its page.
+def desk_in(case: Case, number: int, variant: str = BASE) -> BookDesk:
+    """A corner beside its page, as the model drives it in one way; as in qualifying where it has no way of its own.
 
     :raises InputError: if there is no such corner
     :raises SolverError: if the car cannot take the circuit
     """
     circuit = parsed_circuit(case.circuit)
-    core = CornerDesk(case.lap_case(), case.sheet(), answers.answer_in(case).lap, case.spans(), number, 0.5 * circuit.width_m)
-    return BookDesk(circuit, core)
+    driven = None if variant == BASE else answers.variant_in(case, variant)
+    lap_case, lap = (case.lap_case(), answers.answer_in(case).lap) if driven is None else (driven.lap_case, driven.lap)
+    return BookDesk(circuit, CornerDesk(lap_case, case.sheet(), lap, case.spans(), number, 0.5 * circuit.width_m))
 
 
 @dataclass(frozen=True)

@@ -67,13 +67,17 @@ class CardRow:
     """A corner on the lap's card.
 
     :param words: the model's technique as a sentence
-    :param note: the racer's own, which stands first
+    :param book: the racer's book as a sentence, which stands first
+    :param note: the racer's own words
+    :param hazards: what waits there
     :param dear: whether a miss costs most here
     """
 
     span: CornerSpan
     words: str
+    book: str
     note: str
+    hazards: list[str]
     dear: bool
 
 
@@ -81,14 +85,14 @@ class CardRow:
 _DEAREST = 3
 
 
-def card_row(technique: Technique, note: str, worst_s: Mapping[int, float]) -> CardRow:
+def card_row(technique: Technique, book: str, note: str, hazards: list[str], worst_s: Mapping[int, float]) -> CardRow:
     """A corner on the lap's card.
 
     :param worst_s: what the dearest miss that stays on the road costs, by corner [s]
     """
     span = technique.read.corner
     dearest = sorted(worst_s, key=lambda number: -worst_s[number])[:_DEAREST]
-    return CardRow(span, summary(technique), note, span.number in dearest)
+    return CardRow(span, summary(technique), book, note, hazards, span.number in dearest)
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,7 @@
 """One corner: how it is driven, what it costs to drive it otherwise, lines under a wish, and misses; and what a lap's misses and
 savings come to."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,19 +10,28 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from apexcore.errors import ApexError
+from apexcore.circuit.line import Line
+from apexcore.circuit.track import Circuit
+from apexcore.errors import ApexError, InputError
+from apexcore.quantities import read_number
+from apexcore.trim.book.fields import BASE, VARIANTS, sentence
+from apexcore.trim.book.proposal import BookDesk
 from apexcore.trim.corner import Choice, CornerDesk, Told
+from apexcore.trim.drawn import PLACES, drawn_choice, handles
+from apexcore.trim.hazards import hazards
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
+from apextrim.book.queries import desk_in, driven_page, pages_of, texts
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers
 from apextrim.sheets.queries import sheet_in_car
-from apextrim.ui.circuit_map import corner_map, map_view
+from apextrim.ui.circuit_map import CornerMap, corner_map, map_view
 from apextrim.ui.fields import QuantityField
 from apextrim.work.queue import TooMuchWork
 
 from . import asked, corner_presenters, tasks
+from .book_presenters import book_rows, card_lines, variant_links
 from .models import AskedLine
 
 #: Choices that stand side by side at most.
@@ -31,11 +41,11 @@ _MOST_TRIED = 3
 class ToldForm(forms.Form):
     """What the driver is told to do otherwise in a corner."""
 
-    brake = QuantityField("%", 0, 100, required=False, decimals=0, label="Brake to, of the most (0: lift only)")
+    brake = QuantityField("%", 0, 100, required=False, decimals=0, label="Brakes at most (0: lift only)")
     coast = QuantityField("m", 0, 300, required=False, decimals=0, label="Roll before the brakes")
     gear = QuantityField("", 1, 10, required=False, whole=True, label="Hold gear")
     open = QuantityField("%", 0, 100, required=False, decimals=0, label="Throttle to, until the corner ends")
-    lean = QuantityField("%", 5, 100, required=False, decimals=0, label="Lean on, of the grip across")
+    lean = QuantityField("%", 5, 100, required=False, decimals=0, label="Corner on, of the grip")
 
     def told(self) -> Told:
         """The order of a valid form."""
@@ -48,9 +58,11 @@ class ToldForm(forms.Form):
 class Tried:
     """A choice that the racer asked for.
 
+    :param text: what was told, as an address carries it
     :param without: address of the page without it
     """
 
+    text: str
     choice: Choice
     without: str
 
@@ -76,17 +88,92 @@ def told_of(text: str) -> Told | None:
     return None if told.empty else told
 
 
+def moves_of(text: str) -> list[float] | None:
+    """Moves of a drawn line as an address carries them, `0,0.3,-0.8,0,0`; None where they are none."""
+    parts = text[:80].split(",")
+    if len(parts) != PLACES:
+        return None
+    try:
+        moves = [read_number(part or "0", "m", "line", -60.0, 60.0) for part in parts]
+    except InputError:
+        return None
+    return moves if any(moves) else None
+
+
 @require_GET
 def corner(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
     """One corner's page."""
-    event = event_for(request.user, event_id)
+    return page(request, event_for(request.user, event_id), number)
+
+
+def page(
+    request: HttpRequest, event: Event, number: int, typed: Mapping[str, str] | None = None, problems: Mapping[str, str] | None = None
+) -> HttpResponse:
+    """One corner's page, also where its book came back.
+
+    :param typed: of the book's fields, as typed
+    :param problems: what was wrong with them, by field
+    """
     context: dict[str, Any] = {"event": event, "frame": frame(event, "lap"), "number": number}
     status = 200
     try:
         status = _fill(request, event, number, context)
+        _fill_book(request, event, number, context, typed or {}, problems or {})
     except ApexError as error:
         context["problem"] = str(error)
-    return render(request, "lap/corner.html", context, status=status)
+    return render(request, "lap/corner.html", context, status=422 if problems else status)
+
+
+def _fill_book(
+    request: HttpRequest, event: Event, number: int, context: dict[str, Any], typed: Mapping[str, str], problems: Mapping[str, str]
+) -> None:
+    """The book's part of the page: yours beside the model's, for one way of driving."""
+    variant = request.GET.get("for") or request.POST.get("for") or BASE
+    variant = variant if variant in VARIANTS else BASE
+    case = context["case"]
+    desk, pages = desk_in(case, number, variant), pages_of(event).get(number, {})
+    driven = answers.variant_in(case, variant)
+    context |= {
+        "variant": variant, "way": VARIANTS[variant], "variants": variant_links(pages), "way_desk": desk,
+        "hazards": hazards(desk), "book_rows": book_rows(pages, variant, desk.proposal(), typed, problems), "marks": desk.way.marks,
+        "assumed": "" if driven is None else driven.words, "way_lap": None if driven is None else driven.lap,
+    }  # fmt: skip
+
+
+def _map(
+    circuit: Circuit, desk: CornerDesk, other: Line | None = None, handles: Sequence[tuple[int, float, float]] = (),
+    keys: Mapping[float, str] | None = None,
+) -> CornerMap:  # fmt: skip
+    """The corner's map; see `corner_map`."""
+    lap, places = desk.lap, corner_presenters.places(desk.technique())
+    columns = lap.column("brake"), lap.column("throttle")
+    return corner_map(circuit, desk.lap_case.line, desk.span, *columns, places, other, handles, keys)
+
+
+def _drawn(request: HttpRequest, desk: CornerDesk, circuit: Circuit, context: dict[str, Any]) -> Line | None:
+    """The line drawn by hand, as the address has it: place by place, or as one list."""
+    places = handles(desk, circuit)
+    texts = [request.GET.get(f"d{k}", "").strip() for k in range(1, PLACES + 1)]
+    if not any(texts) and (given := request.GET.get("drag", "")):
+        texts = [part.strip() for part in given[:80].split(",")][:PLACES]
+    texts += [""] * (PLACES - len(texts))
+    context["handles"] = [(k, place, text) for k, (place, text) in enumerate(zip(places, texts, strict=True), start=1)]
+    if not any(texts):
+        return None
+    try:
+        moves = [
+            read_number(text or "0", "m", f"Line at place {k}, {place.at_m:.0f} m", round(place.low_m, 2), round(place.high_m, 2))
+            for k, place, text in context["handles"]
+        ]
+        if not any(moves):
+            return None
+        choice, line = drawn_choice(desk, circuit, moves)
+    except InputError as error:
+        context["drawn_problem"] = str(error)
+        return None
+    kept = "&".join(f"try={text}" for text in request.GET.getlist("try") if told_of(text) is not None)
+    context |= {"drawn": choice, "without_drag": f"?{kept}#else", "drag": ",".join(f"{move:.2f}" for move in moves)}
+    return line
 
 
 def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, Any]) -> int:
@@ -110,19 +197,23 @@ def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, An
                 texts = [*texts[-(_MOST_TRIED - 1) :], text]
         else:
             status = 422
+    drawn = _drawn(request, desk, circuit, context)
     line = AskedLine.objects.filter(event=event, corner=number, pk=_whole(request.GET.get("line"))).exclude(offsets_m=[]).first()
-    other = None if line is None else asked.line_of(line, circuit)
-    lap = answer.lap
+    other = drawn if drawn is not None else None if line is None else asked.line_of(line, circuit)
     note = event.circuit.notes.filter(number=number).first()
+    places = [place for _, place, _ in context["handles"]]
+    if context.get("drawn_problem"):
+        status = 422
     context |= {
-        "span": span, "before": spans[place - 1], "after": spans[(place + 1) % len(spans)], "technique": technique,
+        "case": case, "span": span, "before": spans[place - 1], "after": spans[(place + 1) % len(spans)], "technique": technique,
         "quickest": bool(case.line), "form": form, "fields": list(form), "texts": texts,
         "usual": desk.usual_choices(), "tried": [_tried(desk, text, texts) for text in texts],
         "misses": corner_presenters.miss_rows(answers.misses_in(case, number)), "shown_line": line,
         "kept": "".join(f"try={text}&" for text in texts), "wishes": corner_presenters.wish_rows(asked.offers(event, case, span)),
         "note": note,
-        "map": corner_map(
-            circuit, lap_case.line, span, lap.column("brake"), lap.column("throttle"), corner_presenters.places(technique), other
+        "map": _map(
+            circuit, desk, other, [(place.station, place.low_m, place.high_m) for place in places],
+            {mark.at_m: mark.key for mark in reversed(BookDesk(circuit, desk).way.marks)},
         ),
     }  # fmt: skip
     return status
@@ -135,7 +226,25 @@ def _whole(text: str | None) -> int:
 def _tried(desk: CornerDesk, text: str, texts: list[str]) -> Tried:
     told = told_of(text)
     assert told is not None
-    return Tried(desk.choice(told), "?" + "&".join(f"try={other}" for other in texts if other != text))
+    return Tried(text, desk.choice(told, spread=True), "?" + "&".join(f"try={other}" for other in texts if other != text))
+
+
+@require_GET
+def draw(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
+    """What a line drawn by hand comes to, while it is drawn."""
+    event = event_for(request.user, event_id)
+    context: dict[str, Any] = {"event": event, "number": number}
+    try:
+        case = asked.shown_case(event)
+        desk, circuit = desk_in(case, number).desk, parsed_circuit(case.circuit)
+        line = _drawn(request, desk, circuit, context)
+        if line is not None:
+            context["path"] = _map(circuit, desk, line).other
+    except InputError:
+        raise Http404 from None
+    except ApexError as error:
+        context["drawn_problem"] = str(error)
+    return render(request, "lap/_drawn.html", context, status=422 if context.get("drawn_problem") else 200)
 
 
 @require_POST
@@ -166,22 +275,58 @@ def ask_line(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
 
 
 @require_GET
+def corner_card(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
+    """One corner large, to print and to read in the paddock."""
+    event = event_for(request.user, event_id)
+    variant = request.GET.get("for", BASE)
+    variant = variant if variant in VARIANTS else BASE
+    context: dict[str, Any] = {
+        "event": event, "frame": frame(event, "lap"), "row": sheet_in_car(event), "variant": variant, "way": VARIANTS[variant],
+        "variants": VARIANTS.items(), "number": number,
+    }  # fmt: skip
+    try:
+        case = asked.shown_case(event)
+        span = next((span for span in case.spans() if span.number == number), None)
+        if span is None:
+            raise Http404
+        desk, pages = desk_in(case, number, variant), pages_of(event).get(number, {})
+        note = event.circuit.notes.filter(number=number).first()
+        context |= {
+            "span": span, "big": card_lines(texts(driven_page(pages, variant)), desk.proposal()), "hazards": hazards(desk),
+            "note": "" if note is None else (note.race if variant == "race" else note.qualifying),
+            "map": _map(desk.circuit, desk.desk),
+        }  # fmt: skip
+    except ApexError as error:
+        context["problem"] = str(error)
+    return render(request, "lap/corner_card.html", context)
+
+
+@require_GET
 def card(request: HttpRequest, event_id: int) -> HttpResponse:
     """The whole lap on one page, to print and to read in the paddock."""
     event = event_for(request.user, event_id)
-    way = "race" if request.GET.get("for") == "race" else "qualifying"
-    context: dict[str, Any] = {"event": event, "frame": frame(event, "lap"), "way": way, "row": sheet_in_car(event)}
+    variant = request.GET.get("for", BASE)
+    variant = variant if variant in VARIANTS else BASE
+    context: dict[str, Any] = {
+        "event": event, "frame": frame(event, "lap"), "variant": variant, "way": VARIANTS[variant], "variants": VARIANTS.items(),
+        "row": sheet_in_car(event),
+    }  # fmt: skip
     try:
         case = asked.shown_case(event)
-        lap_case, spans, circuit = case.lap_case(), case.spans(), parsed_circuit(case.circuit)
-        lap = answers.answer_in(case).lap
-        notes = {note.number: getattr(note, way) for note in event.circuit.notes.all()}
-        half = 0.5 * circuit.width_m
-        desks = [CornerDesk(lap_case, case.sheet(), lap, spans, span.number, half) for span in spans]
+        spans, circuit = case.spans(), parsed_circuit(case.circuit)
+        notes = {note.number: note.race if variant == "race" else note.qualifying for note in event.circuit.notes.all()}
+        desks, pages = [desk_in(case, span.number, variant) for span in spans], pages_of(event)
+        driven = answers.variant_in(case, variant)
+        lap_case, lap = (case.lap_case(), answers.answer_in(case).lap) if driven is None else (driven.lap_case, driven.lap)
         misses = {row.span.number: row.worst_s for row in corner_presenters.ranked_misses(answers.misses_in(case), spans)}
         context |= {
             "lap": lap, "map": map_view(circuit, lap_case.line, spans, lap.column("brake"), lap.column("throttle")),
-            "rows": [corner_presenters.card_row(desk.technique(), notes.get(desk.span.number, ""), misses) for desk in desks],
+            "rows": [
+                corner_presenters.card_row(
+                    desk.technique, sentence(texts(driven_page(pages.get(desk.desk.span.number, {}), variant))),
+                    notes.get(desk.desk.span.number, ""), hazards(desk), misses,
+                ) for desk in desks
+            ],
         }  # fmt: skip
     except ApexError as error:
         context["problem"] = str(error)

@@ -1,5 +1,6 @@
 """What the Lap bench answers the events."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from django.conf import settings
@@ -7,9 +8,12 @@ from django.dispatch import receiver
 
 from apextrim.events.models import Event
 from apextrim.events.signals import event_made
+from apextrim.library.models import Circuit
+from apextrim.library.signals import corners_moved
 from apextrim.work.queue import TooMuchWork
 
 from . import tasks
+from .models import TrainedMark
 
 
 @receiver(event_made)
@@ -21,3 +25,13 @@ def begin_with_its_line(event: Event, **_: Any) -> None:
         tasks.ask(event)
     except TooMuchWork:
         return
+
+
+@receiver(corners_moved)
+def trainer_begins_anew(row: Circuit, homes: Mapping[int, int], said: list[str], **_: Any) -> None:
+    """What the trainer learned of corners that have another number now is of no use."""
+    for event in row.events.all():
+        gone = [mark.pk for mark in TrainedMark.objects.filter(event=event) if homes.get(mark.corner, mark.corner) != mark.corner]
+        if gone:
+            TrainedMark.objects.filter(pk__in=gone).delete()
+            said.append(f"{event.name}: the trainer begins anew in corners that have another number now.")

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import corner_views, views
+from . import book_views, corner_views, summary_views, trainer_views, views
 
 urlpatterns = [
     path("", views.bench, name="lap_bench"),
@@ -10,4 +10,19 @@ urlpatterns = [
     path("costs/", corner_views.costs, name="lap_costs"),
     path("corner/<int:number>/", corner_views.corner, name="corner"),
     path("corner/<int:number>/line/", corner_views.ask_line, name="ask_line"),
+    path("corner/<int:number>/draw/", corner_views.draw, name="draw_line"),
+    path("corner/<int:number>/book/", book_views.save, name="save_book"),
+    path("corner/<int:number>/keep/", book_views.keep_choice, name="keep_choice"),
+    path("corner/<int:number>/card/", corner_views.corner_card, name="corner_card"),
+    path("book/", book_views.book, name="lap_book"),
+    path("book/carry/", book_views.carry, name="carry_book"),
+    path("book/export/", book_views.export, name="export_book"),
+    path("book/import/", book_views.bring_in, name="import_book"),
+    path("book/undo/", book_views.undo, name="undo_book"),
+    path("trainer/", trainer_views.page, name="trainer"),
+    path("trainer/felt/", trainer_views.felt, name="trainer_felt"),
+    path("trainer/read/", trainer_views.read, name="trainer_read"),
+    path("trainer/drive/", trainer_views.drive, name="trainer_drive"),
+    path("trainer/back/", trainer_views.back, name="trainer_back"),
+    path("summary/", summary_views.summary, name="lap_summary"),
 ]

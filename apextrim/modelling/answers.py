@@ -5,9 +5,11 @@ from dataclasses import dataclass
 from apexcore.circuit.conditions import Conditions
 from apexcore.judge.priors import NominalPace, nominal_pace
 from apexcore.lap.misses import Miss, misses
+from apexcore.lap.orders import Order
 from apexcore.lap.saving import Lifts, Way, least_cost, lifts
 from apexcore.lap.solver import Lap, solve_lap
 from apexcore.lap.stint import StintLap, solve_stint
+from apexcore.trim.book.proposal import VariantLap, driven_by, variant_lap
 from apexcore.trim.figures.bias import BiasPlan, bias_plan
 from apexcore.trim.figures.corner_gears import CornerGears, corner_gears
 from apexcore.trim.figures.gearing import RatioStep, ratio_sweep
@@ -16,6 +18,7 @@ from apexcore.trim.moves.carry import Carried, carry_over
 from apexcore.trim.moves.effects import StepEffect, step_effects
 from apexcore.trim.moves.placement import Placed, best_placement, driver_cost_s
 from apexcore.trim.reading.analysis import SheetAnalysis, analyse
+from apexcore.trim.rotation import Rotation, rotations
 from apexcore.vehicle.sheet import Sheet, base_sheet
 from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within
@@ -86,6 +89,59 @@ def answer_in(case: Case) -> SheetAnalysis:
     :raises SolverError: if the car cannot take the circuit
     """
     return _answer(case)
+
+
+@kept_within(48 * MB)
+def variant_in(case: Case, variant: str) -> VariantLap | None:
+    """The lap that a way of driving is read from; None where the model has none of its own.
+
+    :raises ApexError: if the car cannot take the circuit so
+    """
+    return variant_lap(case.lap_case(), case.sheet(), variant, _answer(case).lap)
+
+
+@kept_within(2 * MB)
+def rotations_in(case: Case, laps: int) -> tuple[Rotation, ...]:
+    """A run of so many laps in the lanes of an oval, with the fuel for it.
+
+    :raises ApexError: if the tank does not hold it, or the car cannot take a lane
+    """
+    lap_case = case.lap_case()
+    fuel = min(lap_case.car.tank_l, 1.1 * laps * _answer(case).lap.fuel_l)
+    return tuple(rotations(parsed_circuit(case.circuit), lap_case, case.sheet(), fuel, laps))
+
+
+@dataclass(frozen=True)
+class ByBook:
+    """What driving by a book's orders comes to, against the same way of driving without them.
+
+    :param cost_s: a lap [s]
+    :param fuel_l: change of fuel a lap [l]
+    :param fuel_share: fuel a lap over that without [-]
+    :param work: each tyre's sliding work over that without [-]
+    :param tyre_share: work of the tyre that works most over that of the one that does without [-]
+    """
+
+    cost_s: float
+    fuel_l: float
+    fuel_share: float
+    work: tuple[float, ...]
+    tyre_share: float
+
+
+@kept_within(2 * MB)
+def by_book_in(case: Case, variant: str, orders: tuple[Order, ...]) -> ByBook:
+    """What a book's orders come to in a way of driving that the model has a lap of; else in the case as it is.
+
+    :raises ApexError: if the car cannot take the circuit so
+    """
+    driven = variant_in(case, variant)
+    if driven is None:
+        driven = VariantLap(case.lap_case(), _answer(case).lap, "")
+    lap, told = driven.lap, driven_by(driven, case.sheet(), orders)
+    work = tuple(a / max(b, 1e-9) for a, b in zip(told.slip_energy_j, lap.slip_energy_j, strict=True))
+    tyres = max(told.slip_energy_j) / max(*lap.slip_energy_j, 1e-9)
+    return ByBook(told.time_s - lap.time_s, told.fuel_l - lap.fuel_l, told.fuel_l / max(lap.fuel_l, 1e-9), work, tyres)
 
 
 @kept_within(4 * MB)

@@ -4,10 +4,12 @@ from dataclasses import dataclass, replace
 
 from django.db.models import F
 
+from apexcore.race.driven import Otherwise, driven_otherwise
 from apexcore.race.fuel import filled_l, measured_use
 from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s
 from apexcore.race.plans import Plan, best_by_stops, ranked_plans
 from apexcore.race.rules import RaceRules
+from apextrim.book.queries import told_by_book
 from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within
@@ -63,10 +65,26 @@ class RaceView:
     raced: Sheet | None
     driven: Sheet | None
     unlike: int
+    by_book: Otherwise | None = None
 
 
-def race_view(event: Event) -> RaceView:
+def by_race_book(event: Event) -> Otherwise | None:
+    """What the racer's book for the race comes to; None where it tells nothing that the model can drive.
+
+    :raises ApexError: if the car cannot take the circuit so
+    """
+    case = cases.case_of(event, core_sheet_in_car(event))
+    told = told_by_book(event, case, "race")
+    if told.empty:
+        return None
+    found = answers.by_book_in(case, "race", told.orders)
+    return Otherwise(found.cost_s, found.fuel_share, found.tyre_share)
+
+
+def race_view(event: Event, by_book: bool = False) -> RaceView:
     """Plans of the event's race with the sheet in the car.
+
+    :param by_book: whether every lap is driven as the book for the race tells it, if it tells anything
 
     :raises SolverError: if the vehicle model has no lap
     :raises NoLegalPlan: naming the rules that exclude each other
@@ -74,10 +92,13 @@ def race_view(event: Event) -> RaceView:
     """
     rules = facts.rules_of(event)
     pace, driven = pace_of(event, rules)
+    way = by_race_book(event) if by_book else None
+    if way is not None:
+        pace = driven_otherwise(pace, way)
     first, others = _ranked(rules, pace)
     unlike = rows_of(event).exclude(front=F("rear")).count()
     start_l = filled_l(first[0].plan.stints[0].fuel_l)
-    return RaceView(rules, pace, list(first), list(others), start_l, pace.pace.margin_l, sheet_in_car(event), driven, unlike)
+    return RaceView(rules, pace, list(first), list(others), start_l, pace.pace.margin_l, sheet_in_car(event), driven, unlike, way)
 
 
 @kept_within(8 * MB)

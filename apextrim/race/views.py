@@ -29,7 +29,9 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
     }
     context["compulsory"] = [compound.name for compound in car.tyres.compounds if compound.key in context["rules"].compulsory]
     try:
-        view = queries.race_view(event)
+        by_book = (request.GET.get("book") or request.POST.get("book")) == "race"
+        view = queries.race_view(event, by_book)
+        context["race_book"] = queries.by_race_book(event)
     except NoLegalPlan as error:
         context["collisions"] = error.collisions
     except ApexError as error:
@@ -57,7 +59,7 @@ def keep(request: HttpRequest, event_id: int) -> HttpResponse:
     """Keeps the best plan with a given number of stops."""
     event = event_for(request.user, event_id)
     try:
-        plans = {str(ranked.plan.stops): ranked.plan for ranked in queries.race_view(event).by_stops}
+        plans = {str(ranked.plan.stops): ranked.plan for ranked in queries.race_view(event, request.POST.get("book") == "race").by_stops}
     except ApexError:
         return _bench(request, event)
     plan = plans.get(request.POST.get("stops", ""))

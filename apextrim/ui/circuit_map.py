@@ -1,6 +1,6 @@
 """The map of a circuit in picture geometry."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,7 +30,10 @@ class Marker:
 
 @dataclass(frozen=True)
 class Mark:
-    """A line or a spot on the map with what it stands for."""
+    """A line or a spot on the map with what it stands for.
+
+    :param key: what one types for it
+    """
 
     kind: str
     words: str
@@ -38,6 +41,7 @@ class Mark:
     y1: float
     x2: float
     y2: float
+    key: str = ""
 
 
 @dataclass(frozen=True)
@@ -72,6 +76,27 @@ class MapView:
     marks: list[Mark]
     strips: list[StripView]
     picks: str
+    profile: "Profile"
+
+
+@dataclass(frozen=True)
+class Profile:
+    """Height and banking along the lap, under the map.
+
+    :param height: the road's height, a path
+    :param banks: stretches that are banked: left, width, and how high the bar is [px], with words
+    :param corners: number and place of each corner [px]
+    :param low_m: lowest place [m]
+    :param high_m: highest [m]
+    :param flat: whether the road has no height to show
+    """
+
+    height: str
+    banks: list[tuple[float, float, float, str]]
+    corners: list[tuple[int, float]]
+    low_m: float
+    high_m: float
+    flat: bool
 
 
 def _path(spots: np.ndarray, closed: bool) -> str:
@@ -115,11 +140,20 @@ class _Sheet:
         a, b = self.beside(here, half, 5)[0], self.beside(here, -half, -5)[0]
         return Mark(kind, words, float(a[0]), float(a[1]), float(b[0]), float(b[1]))
 
-    def mark(self, one: FeatureMarker) -> Mark:
+    def mark(self, one: FeatureMarker, key: str = "") -> Mark:
         """Something beside or on the road."""
         sign = {"left": 1.0, "right": -1.0, "across": 0.0}[one.side]
         spot = self.beside(np.array([self.station(one.at_m)]), sign * 0.5 * self.core.width_m, 8 * sign)[0]
-        return Mark(one.kind, marker_words(one), float(spot[0]), float(spot[1]), 0.0, 0.0)
+        return Mark(one.kind, marker_words(one), float(spot[0]), float(spot[1]), 0.0, 0.0, key)
+
+    def handle(self, number: int, line: Line, station: int, low: float, high: float) -> "HandleView":
+        """A place at which a line can be moved."""
+        here, heading = np.array([station]), float(line.road[station, 4])
+        spot = self.place(line.x[here], line.y[here])[0]
+        beside = self.place(line.x[here] - np.sin(heading), line.y[here] + np.cos(heading))[0]
+        return HandleView(
+            number, float(spot[0]), float(spot[1]), float(beside[0] - spot[0]), float(beside[1] - spot[1]), round(low, 2), round(high, 2)
+        )
 
     def strip(self, one: GripStrip) -> StripView:
         """A strip of other grip, cut off at the road's edges."""
@@ -167,7 +201,33 @@ def map_view(
     return MapView(
         road, stretches, start, _arrow(driven), [_marker(span, driven, line) for span in spans], 100 * sheet.scale, sectors,
         [sheet.mark(marker) for marker in core.markers], [sheet.strip(strip) for strip in core.strips], picks,
+        _profile(centre, spans),
     )  # fmt: skip
+
+
+#: Height of the strip under the map, and of the greatest bar of banking in it [px].
+PROFILE, _BAR = 74.0, 18.0
+
+
+def _profile(centre: CentreLine, spans: Sequence[CornerSpan]) -> Profile:
+    """Height and banking along the middle of the road."""
+    n, low, high = len(centre.x), float(centre.z.min()), float(centre.z.max())
+    flat = high - low < 0.5
+    take = np.unique(np.append(np.arange(0, n, max(n // 300, 1)), n - 1))
+    across = WIDTH * take / max(n - 1, 1)
+    down = 14.0 + (PROFILE - _BAR - 24.0) * (high - centre.z[take]) / max(high - low, 0.5)
+    bank = np.degrees(centre.bank)
+    most = max(float(np.abs(bank).max()), 4.0)
+    banks = []
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], (np.abs(bank) >= 0.5).astype(int), [0]])))
+    for first, after in zip(edges[::2], edges[1::2], strict=True):
+        part = bank[first:after]
+        steepest = float(part[np.argmax(np.abs(part))])
+        side = "left" if steepest > 0 else "right"
+        words = f"{first * centre.ds:.0f} to {after * centre.ds:.0f} m: banked {format_number(abs(steepest), 1)}° down to the {side}"
+        banks.append((WIDTH * first / n, WIDTH * (after - first) / n, _BAR * abs(steepest) / most, words))
+    corners = [(span.number, WIDTH * (span.apex % n) / n) for span in spans]
+    return Profile(_path(np.column_stack([across, down]), False), banks, corners, low, high, flat)
 
 
 @dataclass(frozen=True)
@@ -183,6 +243,25 @@ class Spot:
     text_x: float
     text_y: float
     end: bool
+
+
+@dataclass(frozen=True)
+class HandleView:
+    """A place at which the line can be drawn elsewhere.
+
+    :param x: where it is [px]
+    :param left_x: what a metre to the left is [px]
+    :param low: how far it can go, left positive: to the right edge [m]
+    :param high: to the left edge [m]
+    """
+
+    number: int
+    x: float
+    y: float
+    left_x: float
+    left_y: float
+    low: float
+    high: float
 
 
 @dataclass(frozen=True)
@@ -204,6 +283,7 @@ class CornerMap:
     strips: list[StripView]
     arrow: str
     scale_px: float
+    handles: list[HandleView]
 
 
 #: Way before and behind a corner that its map shows [m].
@@ -212,7 +292,7 @@ _AROUND_M = 70.0
 
 def corner_map(
     core: CoreCircuit, line: Line, span: CornerSpan, brake: np.ndarray, throttle: np.ndarray, places: Sequence[tuple[str, str, float]],
-    other: Line | None = None,
+    other: Line | None = None, handles: Sequence[tuple[int, float, float]] = (), keys: Mapping[float, str] | None = None,
 ) -> CornerMap:  # fmt: skip
     """One corner from the circuit's own geometry.
 
@@ -220,6 +300,8 @@ def corner_map(
     :param throttle: throttle share there [-]
     :param places: kind, words and distance along the line [m] of what is named
     :param other: another line to lay over it
+    :param handles: station of the line [-], and how far it can be moved there to the right (negative) and left [m]
+    :param keys: what one types for a marker, by where it is [m]
     """
     centre = centre_line(core)
     n, around = len(centre.x), round(_AROUND_M / centre.ds)
@@ -254,8 +336,10 @@ def corner_map(
         )
     return CornerMap(
         [_path(sheet.beside(part, side * half), False) for side in (1.0, -1.0)], _stretches(driven, brake[part], throttle[part]),
-        "" if other is None else _path(sheet.place(other.x, other.y)[part], False), spots, [sheet.mark(marker) for marker in marks],
+        "" if other is None else _path(sheet.place(other.x, other.y)[part], False), spots,
+        [sheet.mark(marker, (keys or {}).get(marker.at_m, "")) for marker in marks],
         [sheet.strip(strip) for strip in core.strips], _arrow(driven), 20 * sheet.scale,
+        [sheet.handle(number, line, *one) for number, one in enumerate(handles, start=1)],
     )  # fmt: skip
 
 
@@ -274,7 +358,7 @@ def _arrow(driven: np.ndarray) -> str:
 
 
 def _stretches(driven: np.ndarray, brake: np.ndarray, throttle: np.ndarray) -> list[tuple[str, str]]:
-    kinds = np.where(brake > 0.02, "brake", np.where(throttle > 0.98, "full", "part"))
+    kinds = np.select([brake > 0.02, throttle > 0.98, throttle > 0.02], ["brake", "full", "part"], "lift")
     found = []
     first = 0
     for i in range(1, len(kinds) + 1):

@@ -12,8 +12,8 @@ from ...quantities.text import read_number
 
 #: What one types for a marker of each kind.
 _KIND_WORDS = {
-    "board": "board", "seam": "joint", "shadow": "shadow", "patch": "change", "kerb": "kerb", "bump": "bump", "limit": "limit",
-    "other": "mark",
+    "board": "board", "seam": "joint", "shadow": "shadow", "patch": "change", "kerb": "kerb", "bump": "bump",
+    "dirt": "dirt", "worn": "slide", "limit": "limit", "other": "mark",
 }  # fmt: skip
 
 #: Ordinals as people write them.
@@ -22,7 +22,7 @@ _ORDINALS = {
 }  # fmt: skip
 
 #: Farthest that a place is told from a mark, and how near a mark is for a model's place to be told from it [m].
-MOST_FROM_MARK_M, _NEAR_M = 200.0, 120.0
+MOST_FROM_MARK_M, _NEAR_M = 200.0, 60.0
 #: Longest text of a place.
 MOST_LETTERS = 80
 

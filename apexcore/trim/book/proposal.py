@@ -1,7 +1,7 @@
 """A corner's page as the model would fill it, what the driver is told by one, and the laps that each way of driving is read from."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,10 +10,11 @@ from ...circuit.line import CornerSpan, Line
 from ...circuit.track import Circuit, centre_line
 from ...lap.misses import braked_sooner
 from ...lap.orders import Order
-from ...lap.solver import Lap, LapCase, solve_lap
+from ...lap.solver import Lap, LapCase, also_told, ready, run_at, solve_lap
 from ...lap.stint import solve_stint
 from ...quantities import format_number
-from ...vehicle.sheet import Sheet
+from ...vehicle.sheet import Sheet, adjusted
+from ...vehicle.tyres import four
 from ..corner import CornerDesk, Technique
 from .fields import Entered
 from .marks import approach_of, told_by
@@ -53,12 +54,13 @@ def variant_lap(lap_case: LapCase, sheet: Sheet, variant: str, usual: Lap) -> Va
         return VariantLap(lap_case, usual, "the sheet's fuel, warm tyres")
     tank = lap_case.car.tank_l
     if variant == "full":
-        return VariantLap(lap_case, solve_lap(lap_case, sheet, fuel_l=tank), f"{tank:.0f} l on board, warm tyres")
+        case = _on_fuel(lap_case, tank)
+        return VariantLap(case, solve_lap(case, sheet), f"{tank:.0f} l on board, warm tyres")
     if variant == "race":
         worn = _RACE_WORN * min(compound.cliff_wear for compound in lap_case.compounds)
-        case = replace(lap_case, wear=tuple(max(worn, one) for one in lap_case.wear))  # type: ignore[arg-type]
         litres = _RACE_TANK * tank
-        return VariantLap(case, solve_lap(case, sheet, fuel_l=litres), f"{litres:.0f} l on board, tyres half worn to their cliff")
+        case = replace(_on_fuel(lap_case, litres), wear=four(max(worn, one) for one in lap_case.wear))
+        return VariantLap(case, solve_lap(case, sheet), f"{litres:.0f} l on board, tyres half worn to their cliff")
     if variant == "cold":
         fuel = float(sheet.values.get("fuel", lap_case.car.fuel_l))
         return VariantLap(lap_case, solve_stint(lap_case, sheet, fuel, 1)[0].lap, "the first lap behind the out-lap")
@@ -67,6 +69,21 @@ def variant_lap(lap_case: LapCase, sheet: Sheet, variant: str, usual: Lap) -> Va
         case = replace(lap_case, conditions=lap_case.conditions.model_copy(update={"wet_pct": wet}))
         return VariantLap(case, solve_lap(case, sheet), f"the road {wet:.0f} % wet, on the same tyres")
     return None
+
+
+def _on_fuel(lap_case: LapCase, litres: float) -> LapCase:
+    """The case with so much on board, whatever a sheet says of it."""
+    items = tuple(item for item in lap_case.car.items if item.sets != "fuel_l")
+    return replace(lap_case, car=lap_case.car.model_copy(update={"items": items, "fuel_l": litres}))
+
+
+def driven_by(driven: VariantLap, sheet: Sheet, orders: Sequence[Order]) -> Lap:
+    """The lap of a way of driving by further orders, on the same tyres.
+
+    :raises SolverError: if the car cannot take the circuit so
+    """
+    case = also_told(driven.lap_case, orders)
+    return run_at(case, ready(case, adjusted(case.car, sheet)), driven.lap.tyres, case.line, driven.lap.ripple)
 
 
 def along_middle(line: Line, at_m: float, ds: float) -> float:
@@ -183,6 +200,18 @@ class BookDesk:
         room = desk.half_m - outward * desk.lap_case.line.offset[until] - 0.5 * desk.lap_case.car.width_m
         return max(float(room.min()), 0.0)
 
+    def on_line(self, line: Line) -> dict[str, str]:
+        """The fields of a page that a line decides, on another line through the corner.
+
+        :raises SolverError: if the car cannot drive it
+        """
+        desk = self.desk
+        case = replace(desk.lap_case, line=line)
+        lap = run_at(case, desk.ready, desk.lap.tyres, line, desk.lap.ripple)
+        other = BookDesk(self.circuit, CornerDesk(case, desk.sheet, lap, desk.spans, desk.span.number, desk.half_m))
+        page = other.proposal()
+        return {key: page[key] for key in ("mark", "turn_in", "apex", "kerb_in", "kerb_out", "throttle", "full", "room") if key in page}
+
     def orders(self, page: Mapping[str, Entered]) -> tuple[list[Order], list[str]]:
         """What a page tells the driver of the model, and what of it the model does not drive, in words."""
         desk, technique = self.desk, self.technique
@@ -197,6 +226,8 @@ class BookDesk:
             told.append(Order(first, apex, braking=braking, coast_m=coast))
         if "gear" in page:
             told.append(Order(float(s[desk.span.first % n]), last, gear=round(page["gear"].number)))
+        if "lean" in page and page["lean"].share < 1.0:
+            told.append(Order(float(s[desk.span.first % n]), last, leaning=max(page["lean"].share, 0.05)))
         opens, full = self._at(page, "throttle"), self._at(page, "full")
         if "share" in page and page["share"].share < 1.0:
             told.append(Order(apex if opens is None else opens, last if full is None else full, opening=page["share"].share))

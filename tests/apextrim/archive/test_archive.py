@@ -11,9 +11,12 @@ from django.test import Client
 from django.utils import timezone
 
 from apexcore.errors import FileRejected
+from apexcore.trim.book.fields import Entered
 from apextrim.archive.actions import event_file, read_event, write_event
+from apextrim.book.actions import put
 from apextrim.events.actions import change_item_rules
 from apextrim.events.models import Event
+from apextrim.lap import trainer
 from apextrim.library.circuit_actions import save_notes
 from apextrim.race.actions import keep_plan
 from apextrim.race.queries import race_view
@@ -54,6 +57,9 @@ def full(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run], c
     keep_verdict(event, ((str(first.pk), "S1"), (str(second.pk), "S2")), found)
     keep_plan(event, race_view(event).by_stops[0].plan)
     save_notes(event.circuit, {1: ("late", "early")})
+    put(event, 1, "race", "mark", Entered("2nd board −8 m", 412.0))
+    put(event, 3, "qualifying", "hazards", Entered("bites on worn tyres"))
+    trainer.add_turn(event, [trainer.Told(1, 401.5, "early", 0.0), trainer.Told(3, 850.0, "", 0.2, (33.1, 33.4))], tagged)
     change_item_rules(event, {"wing": (1, 6)})
     PlannedTest.objects.create(
         event=event, differences=[["sheet", str(first.pk), "S1", str(second.pk), "S2"]], order=[[0], [1]], laps=4, difference_s=0.2,

@@ -276,6 +276,196 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // A map that is zoomed and moved: keys, buttons, wheel with Ctrl, two fingers, or a click on a corner's number. Only the view box changes.
+  Alpine.data("zoomMap", () => {
+    const fingers = new Map();
+    let svg, whole, box, frame, spread, at;
+    const paint = () => {
+      frame ||= requestAnimationFrame(() => {
+        frame = 0;
+        svg.setAttribute("viewBox", box.map((value) => value.toFixed(2)).join(" "));
+        svg.style.setProperty("--zoom", whole[2] / box[2]);
+      });
+    };
+    const spot = (event) => {
+      const { left, top, width } = svg.getBoundingClientRect();
+      const scale = box[2] / width;
+      return [box[0] + (event.clientX - left) * scale, box[1] + (event.clientY - top) * scale];
+    };
+    const show = (x, y, width) => {
+      const wide = Math.min(Math.max(width, whole[2] / 12), whole[2]);
+      const high = (wide * whole[3]) / whole[2];
+      const inside = (value, low, size, part) => Math.min(Math.max(value, low), low + size - part);
+      box = [inside(x, whole[0], whole[2], wide), inside(y, whole[1], whole[3], high), wide, high];
+      paint();
+    };
+    const zoom = (factor, [x, y] = [box[0] + box[2] / 2, box[1] + box[3] / 2]) => {
+      const wide = Math.min(Math.max(box[2] / factor, whole[2] / 12), whole[2]);
+      show(x - ((x - box[0]) * wide) / box[2], y - ((y - box[1]) * wide) / box[2], wide);
+    };
+    const corner = (badge) => {
+      const [x, y] = [Number(badge.dataset.x), Number(badge.dataset.y)];
+      show(x - whole[2] / 9, y - whole[3] / 9, whole[2] / 4.5);
+    };
+    return {
+      init() {
+        svg = this.$root.querySelector("svg");
+        const view = svg.viewBox.baseVal;
+        whole = [view.x, view.y, view.width, view.height];
+        box = [...whole];
+        at = -1;
+      },
+      nearer() {
+        zoom(1.5);
+      },
+      farther() {
+        zoom(1 / 1.5);
+      },
+      all() {
+        show(whole[0], whole[1], whole[2]);
+      },
+      nextCorner() {
+        const badges = [...svg.querySelectorAll("[data-corner]")];
+        if (badges.length) corner(badges[(at = (at + 1) % badges.length)]);
+      },
+      keyed(event) {
+        if (event.ctrlKey || event.metaKey || event.altKey) return;
+        const step = box[2] / 10;
+        const moves = { ArrowLeft: [-step, 0], ArrowRight: [step, 0], ArrowUp: [0, -step], ArrowDown: [0, step] }[event.key];
+        if (moves) show(box[0] + moves[0], box[1] + moves[1], box[2]);
+        else if (event.key === "+" || event.key === "=") this.nearer();
+        else if (event.key === "-") this.farther();
+        else if (event.key === "0") this.all();
+        else if (event.key === "z") this.nextCorner();
+        else return;
+        event.preventDefault();
+        event.stopPropagation();
+      },
+      wheeled(event) {
+        if (!event.ctrlKey) return;
+        event.preventDefault();
+        zoom(Math.exp(-event.deltaY / 300), spot(event));
+      },
+      pressed(event) {
+        const badge = event.target.closest("[data-corner]");
+        if (badge) return corner(badge);
+        if (event.target.closest("[data-handle], [data-mark]")) return;
+        fingers.set(event.pointerId, spot(event));
+        spread = 0;
+        if (box[2] < whole[2] || fingers.size > 1) svg.setPointerCapture(event.pointerId);
+      },
+      moved(event) {
+        if (!fingers.has(event.pointerId)) return;
+        const [before, now] = [fingers.get(event.pointerId), spot(event)];
+        if (fingers.size === 1) {
+          if (box[2] < whole[2]) show(box[0] + before[0] - now[0], box[1] + before[1] - now[1], box[2]);
+          return;
+        }
+        fingers.set(event.pointerId, now);
+        const [one, two] = [...fingers.values()];
+        const apart = Math.hypot(one[0] - two[0], one[1] - two[1]) / box[2];
+        if (spread) zoom(apart / spread, [(one[0] + two[0]) / 2, (one[1] + two[1]) / 2]);
+        spread = apart;
+      },
+      lifted(event) {
+        fingers.delete(event.pointerId);
+        spread = 0;
+      },
+    };
+  });
+
+  // A line drawn by hand: places on the map are dragged, or typed in the form below; the server drives it and says what it comes to.
+  Alpine.data("drawnLine", () => {
+    let held, waits, turn = 0;
+    const places = (root) => [...root.querySelectorAll("[data-handle]")];
+    const box = (place) => document.getElementById(`d${place.dataset.handle}`);
+    const put = (place, metres) => {
+      const { x, y, leftX, leftY } = Object.fromEntries(Object.entries(place.dataset).map(([key, value]) => [key, Number(value)]));
+      place.setAttribute("cx", x + metres * leftX);
+      place.setAttribute("cy", y + metres * leftY);
+    };
+    return {
+      init() {
+        for (const place of places(this.$root)) if (Number.isFinite(parse(box(place).value))) put(place, parse(box(place).value));
+        document.getElementById("draw").addEventListener("input", () => this.typed());
+      },
+      grabbed(event) {
+        held = event.target.closest("[data-handle]");
+        if (held) held.setPointerCapture(event.pointerId);
+      },
+      dragged(event) {
+        if (!held) return;
+        const { x, y, leftX, leftY, low, high } = Object.fromEntries(Object.entries(held.dataset).map(([key, value]) => [key, Number(value)]));
+        const spot = new DOMPoint(event.clientX, event.clientY).matrixTransform(held.ownerSVGElement.getScreenCTM().inverse());
+        const metres = ((spot.x - x) * leftX + (spot.y - y) * leftY) / (leftX ** 2 + leftY ** 2);
+        const kept = Math.min(Math.max(metres, low), high);
+        put(held, kept);
+        box(held).value = kept.toFixed(2);
+        this.ask();
+      },
+      dropped() {
+        held = null;
+      },
+      typed() {
+        for (const place of places(this.$root)) put(place, Number.isFinite(parse(box(place).value)) ? parse(box(place).value) : 0);
+        this.ask();
+      },
+      ask() {
+        clearTimeout(waits);
+        waits = setTimeout(() => this.answer(), 120);
+      },
+      async answer() {
+        const mine = ++turn;
+        const form = document.getElementById("draw");
+        const asked = new URLSearchParams(new FormData(form));
+        const answer = await fetch(`${form.dataset.answer}?${asked}`);
+        const text = await answer.text();
+        if (mine !== turn || (answer.status !== 200 && answer.status !== 422)) return;
+        const told = document.getElementById("drawn-answer");
+        told.innerHTML = text;
+        this.$root.querySelector("#drawn-path").setAttribute("d", told.firstElementChild?.dataset.path || "");
+      },
+    };
+  });
+
+  // A corner's page of the book: a click on a mark of the map puts it into the place that was in focus last.
+  Alpine.data("bookPage", () => ({
+    field: null,
+    init() {
+      document.querySelector(".corner-pic")?.addEventListener("click", (event) => {
+        const mark = event.target.closest("[data-mark]");
+        const field = this.field || this.$root.querySelector("[data-place]");
+        if (!mark || !field) return;
+        field.value = mark.dataset.mark;
+        field.focus();
+      });
+    },
+    focused(event) {
+      if (event.target.dataset.place) this.field = event.target;
+    },
+  }));
+
+  // The trainer: a corner's number and e, g or l say how it felt, in two keys.
+  Alpine.data("trainerKeys", () => {
+    let typed = "";
+    return {
+      said: "",
+      pressed(event) {
+        if (event.target.closest("input[type=text], textarea, dialog") || event.ctrlKey || event.metaKey || event.altKey) return;
+        if (/^\d$/.test(event.key)) typed = (typed + event.key).slice(-2);
+        else if ("egl".includes(event.key)) {
+          const tick = [typed, typed.slice(-1)].map((number) => document.getElementById(`felt-${number}-${event.key}`)).find((one) => one);
+          typed = "";
+          if (!tick) return;
+          tick.checked = true;
+          this.said = `${tick.dataset.words}.`;
+        } else return;
+        event.preventDefault();
+        event.stopPropagation();
+      },
+    };
+  });
+
   // A form whose fields are kept in the browser until it is sent.
   Alpine.data("keptForm", () => ({
     restored: false,

@@ -1,0 +1,44 @@
+"""The pace of a race that is driven otherwise than the laps it is known from: slower, and sparing fuel or tyres."""
+
+from dataclasses import dataclass, replace
+
+from .pace import Estimate, RacePace
+from .rules import Pace
+
+
+@dataclass(frozen=True)
+class Otherwise:
+    """What driving otherwise comes to.
+
+    :param cost_s: a lap [s]
+    :param fuel_share: fuel a lap over what it was [-]
+    :param tyre_share: work of the tyre that works most over what it was [-]
+    """
+
+    cost_s: float
+    fuel_share: float
+    tyre_share: float
+
+
+def driven_otherwise(pace: RacePace, way: Otherwise) -> RacePace:
+    """The same pace when every lap is driven so: tyres fade by their work, and reach their cliff with it.
+
+    Source: wear goes with sliding work (docs/model.md, tyres over a run); fuel and its margin with the use.
+    """
+    use = replace(pace.fuel, mean_l=pace.fuel.mean_l * way.fuel_share, spread_l=pace.fuel.spread_l * way.fuel_share)
+    fade = tuple(Estimate(one.mean * way.tyre_share, one.sd * way.tyre_share, one.laps) for one in pace.fade)
+    cliff = tuple(Estimate(one.mean / way.tyre_share, one.sd / way.tyre_share, one.laps) for one in pace.cliff)
+    return replace(
+        pace, pace=_moved(pace.pace, way), draws=tuple(_moved(draw, way) for draw in pace.draws), fuel=use, fade=fade, cliff=cliff
+    )
+
+
+def _moved(pace: Pace, way: Otherwise) -> Pace:
+    tyres = tuple(
+        replace(tyre, fade_s=tyre.fade_s * way.tyre_share, cliff_age=tyre.cliff_age / way.tyre_share, cliff_s=tyre.cliff_s * way.tyre_share)
+        for tyre in pace.tyres
+    )
+    return replace(
+        pace, lap_s=pace.lap_s + way.cost_s, tyres=tyres, fuel_l_per_lap=pace.fuel_l_per_lap * way.fuel_share,
+        margin_l=pace.margin_l * way.fuel_share,
+    )  # fmt: skip

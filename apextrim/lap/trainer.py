@@ -1,0 +1,170 @@
+"""The braking-point trainer of an event: what it was told, turn by turn, and what it advises."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
+
+from apexcore.errors import InputError
+from apexcore.judge.passes import Pass, channels_of, passes
+from apexcore.judge.trainer import FEELINGS, LEVELS, Advice, Level, Tried, advise, late_by_exit
+from apexcore.trim.book.marks import read_place
+from apexcore.trim.book.proposal import BookDesk, along_line, along_middle
+from apextrim.book.queries import desk_in
+from apextrim.events.models import Event
+from apextrim.modelling.cases import Case
+from apextrim.runs.models import Run, Sample
+
+from .models import TrainedMark
+
+#: Keys that say a feeling.
+KEYS = {"e": "early", "g": "good", "l": "late"}
+#: Samples of a run that are read at most.
+_MOST_SAMPLES = 60_000
+#: Laps of a run that show a corner, from which on where it was braked for is believed rather than the mark.
+_MEASURED_FROM = 3
+
+
+@dataclass(frozen=True)
+class Student:
+    """A corner in the trainer.
+
+    :param desk: the corner beside its page
+    :param model_m: the model's braking point along the middle of the road [m]
+    :param told: what was said of it, in the order driven
+    :param advice: marks in it lie behind the model's braking point positive [m]
+    :param next_m: the next mark along the middle of the road [m]
+    :param words: the same as the book tells it
+    """
+
+    desk: BookDesk
+    model_m: float
+    told: tuple[TrainedMark, ...]
+    advice: Advice
+    next_m: float
+    words: str
+
+    @property
+    def number(self) -> int:
+        """Of the corner."""
+        return self.desk.desk.span.number
+
+
+def students(event: Event, case: Case) -> list[Student]:
+    """The corners that are braked for, with the trainer's advice.
+
+    :raises ApexError: if the car cannot take the circuit
+    """
+    rows: dict[int, list[TrainedMark]] = {}
+    for row in TrainedMark.objects.filter(event=event).select_related("run"):
+        rows.setdefault(row.corner, []).append(row)
+    level, found = LEVELS[event.driver], []
+    for span in case.spans():
+        desk = desk_in(case, span.number)
+        start = desk.technique.read.brake_start_m
+        if desk.technique.way == "brake" and start is not None:
+            found.append(_student(desk, along_middle(desk.desk.lap_case.line, start, desk.ds), rows.get(span.number, []), level))
+    return found
+
+
+def _student(desk: BookDesk, model_m: float, rows: Sequence[TrainedMark], level: Level) -> Student:
+    tried = [Tried(_behind(desk, row.at_m, model_m), row.late, row.felt == "early" if row.felt else None) for row in rows]
+    advice = advise(level, tried)
+    at = model_m + advice.mark_m
+    text = desk.told(along_line(desk.desk.lap_case.line, at % desk.way.length_m, desk.ds))
+    return Student(desk, model_m, tuple(rows), advice, at % desk.way.length_m, text)
+
+
+def _behind(desk: BookDesk, at_m: float, model_m: float) -> float:
+    """How far a place lies behind the model's braking point, the shorter way round [m]."""
+    length = desk.way.length_m
+    return (at_m - model_m + 0.5 * length) % length - 0.5 * length
+
+
+@dataclass(frozen=True)
+class Told:
+    """What a turn says of one corner.
+
+    :param at_m: the mark, along the middle of the road [m]
+    :param felt: early, good or late; empty where samples speak
+    :param late: chance that it was too late [-]
+    """
+
+    corner: int
+    at_m: float
+    felt: str
+    late: float
+    exits_ms: tuple[float, ...] = ()
+
+
+def felt(student: Student, mark: str, feeling: str) -> Told:
+    """A corner as it felt.
+
+    :param mark: from which it was braked, as typed
+    :param feeling: a word or a key of `KEYS`
+    :raises InputError: naming the corner and what was expected
+    """
+    place = f"corner {student.number}"
+    word = KEYS.get(feeling.strip().lower(), feeling.strip().lower())
+    if word not in FEELINGS:
+        raise InputError(f"{place}, how it felt", feeling, "early, good or late (e, g or l)")
+    at = read_place(mark, student.desk.way, f"{place}, mark") if mark.strip() else None
+    return Told(student.number, student.next_m if at is None else at.at_m, word, 1.0 if word == "late" else 0.0)
+
+
+def from_samples(event: Event, run: Run, wanted: Sequence[Student]) -> list[Told]:
+    """What a run's samples say of each corner; those that they do not show are left out.
+
+    :raises InputError: if they have no channels for it
+    """
+    rows = Sample.objects.filter(run=run).order_by("t_ms").values_list("channels", flat=True)[:_MOST_SAMPLES]
+    channels, found = channels_of(list(rows)), []
+    for student in wanted:
+        there = [one for one in _passes(student, channels) if one.lap > 1]
+        if there and there[-1].lap > 2:
+            there = [one for one in there if one.lap < there[-1].lap]  # the last one is the in-lap
+        if not there:
+            continue
+        line, ds = student.desk.desk.lap_case.line, student.desk.ds
+        braked = [along_middle(line, one.brake_m, ds) for one in there if one.brake_m is not None]
+        at = float(np.median(braked)) if len(braked) >= _MEASURED_FROM else student.next_m
+        exits = [one.exit_ms for one in there]
+        before = [speed for row in student.told if row.late < 0.5 or row.felt in ("early", "good") for speed in row.exits_ms]
+        late = late_by_exit(exits, before) if before else _FIRST_LATE
+        found.append(Told(student.number, at % student.desk.way.length_m, "", late, tuple(exits)))
+    return found
+
+
+#: Chance that the first turn was too late where nothing is there to compare it with: it began early [-].
+_FIRST_LATE = 0.1
+
+
+def _passes(student: Student, channels: np.ndarray) -> list[Pass]:
+    desk, technique = student.desk.desk, student.desk.technique
+    line = desk.lap_case.line
+    first = along_line(line, student.desk.way.from_m, student.desk.ds)
+    return passes(channels, line.length_m, first, technique.apex_m, technique.read.full_m)
+
+
+@transaction.atomic
+def add_turn(event: Event, told: Sequence[Told], run: Run | None = None) -> int:
+    """A turn of the trainer. Returns its number."""
+    turn = int(TrainedMark.objects.filter(event=event).aggregate(last=Max("turn"))["last"] or 0) + 1
+    TrainedMark.objects.bulk_create(
+        TrainedMark(
+            event=event, run=run, turn=turn, corner=one.corner, at_m=one.at_m, felt=one.felt, late=one.late,
+            exits_ms=[round(value, 3) for value in one.exits_ms], made_at=timezone.now(),
+        ) for one in told
+    )  # fmt: skip
+    return turn
+
+
+@transaction.atomic
+def take_turn_back(event: Event) -> int:
+    """Takes the trainer's last turn away. Returns its number; 0 without one."""
+    turn = int(TrainedMark.objects.filter(event=event).aggregate(last=Max("turn"))["last"] or 0)
+    TrainedMark.objects.filter(event=event, turn=turn).delete()
+    return turn
