@@ -25,11 +25,13 @@ class Pass:
 
     :param lap: from 1, as the samples have it
     :param brake_m: where braking begins, along the lap [m]; None where it is not braked for
+    :param within_m: half the way between the samples that tell it [m]
     :param exit_ms: speed at the place behind the corner that was asked for [m/s]
     """
 
     lap: int
     brake_m: float | None
+    within_m: float
     exit_ms: float
 
 
@@ -66,13 +68,14 @@ def passes(channels: Floats, length_m: float, from_m: float, to_m: float, exit_m
             continue
         part = (exit_at - along[after - 1]) / max(along[after] - along[after - 1], 1e-9)
         exit_ms = float(speed[after - 1] + part * (speed[after] - speed[after - 1])) / 3.6
-        found.append(Pass(lap + 1, _braked(along, brake, begin, int(np.searchsorted(along, last)), length_m), exit_ms))
+        brake_m, within_m = _braked(along, brake, begin, int(np.searchsorted(along, last)), length_m)
+        found.append(Pass(lap + 1, brake_m, within_m, exit_ms))
     return found
 
 
-def _braked(along: Floats, brake: Floats, begin: int, end: int, length_m: float) -> float | None:
-    """Where the brakes come on, between the last sample without them and the first with."""
+def _braked(along: Floats, brake: Floats, begin: int, end: int, length_m: float) -> tuple[float | None, float]:
+    """Where the brakes come on, between the last sample without them and the first with, and half the way between the two."""
     for k in range(max(begin, 1), end):
         if brake[k] >= _BRAKED_PCT > brake[k - 1] and along[k] - along[k - 1] <= _GAP_M:
-            return float(0.5 * (along[k] + along[k - 1])) % length_m
-    return None
+            return float(0.5 * (along[k] + along[k - 1])) % length_m, float(0.5 * (along[k] - along[k - 1]))
+    return None, 0.0

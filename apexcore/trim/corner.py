@@ -115,7 +115,7 @@ class Told:
         if self.braking is not None:
             parts.append("lift, do not brake" if self.braking == 0.0 else f"brakes at {100 * self.braking:.0f} % at most")
         if self.coast_m:
-            parts.append(f"roll {self.coast_m:.0f} m before the brakes")
+            parts.append(f"coast {self.coast_m:.0f} m before the brakes")
         if self.gear is not None:
             parts.append(f"hold gear {self.gear}")
         if self.opening is not None:

@@ -20,7 +20,7 @@ from .models import AskedLine
 #: Wishes that any corner may have, and those that need lanes.
 PLAIN = ("early", "middle", "late", "tight", "wide")
 #: Lines of one event that are kept: the newest.
-KEPT = 60
+KEPT = 160
 
 
 @dataclass(frozen=True)

@@ -6,11 +6,12 @@ from dataclasses import dataclass
 from typing import Any
 
 from django import forms
+from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from apexcore.circuit.line import Line
+from apexcore.circuit.line import CornerSpan, Line
 from apexcore.circuit.track import Circuit
 from apexcore.errors import ApexError, InputError
 from apexcore.quantities import read_number
@@ -25,6 +26,7 @@ from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers
+from apextrim.modelling.cases import Case
 from apextrim.sheets.queries import sheet_in_car
 from apextrim.ui.circuit_map import CornerMap, corner_map, map_view
 from apextrim.ui.fields import QuantityField
@@ -42,7 +44,7 @@ class ToldForm(forms.Form):
     """What the driver is told to do otherwise in a corner."""
 
     brake = QuantityField("%", 0, 100, required=False, decimals=0, label="Brakes at most (0: lift only)")
-    coast = QuantityField("m", 0, 300, required=False, decimals=0, label="Roll before the brakes")
+    coast = QuantityField("m", 0, 300, required=False, decimals=0, label="Coast before the brakes")
     gear = QuantityField("", 1, 10, required=False, whole=True, label="Hold gear")
     open = QuantityField("%", 0, 100, required=False, decimals=0, label="Throttle to, until the corner ends")
     lean = QuantityField("%", 5, 100, required=False, decimals=0, label="Corner on, of the grip")
@@ -244,7 +246,7 @@ def draw(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
         raise Http404 from None
     except ApexError as error:
         context["drawn_problem"] = str(error)
-    return render(request, "lap/_drawn.html", context, status=422 if context.get("drawn_problem") else 200)
+    return render(request, "lap/_drawn.html", context)  # a problem is an answer too: it is asked for while one drags
 
 
 @require_POST
@@ -272,6 +274,17 @@ def ask_line(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
         context = {"event": event, "frame": frame(event, "lap"), "number": number, "problem": problem}
         return render(request, "lap/corner.html", context, status=422)
     return redirect("corner", event.pk, number)
+
+
+@require_POST
+def ask_all_lines(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Asks for the lines of every corner."""
+    event = event_for(request.user, event_id)
+    try:
+        return redirect("job", tasks.ask_all_lines(event).pk)
+    except TooMuchWork as error:
+        messages.error(request, str(error))
+    return redirect("lap_costs", event.pk)
 
 
 @require_GET
@@ -333,6 +346,33 @@ def card(request: HttpRequest, event_id: int) -> HttpResponse:
     return render(request, "lap/card.html", context)
 
 
+#: What is tried in every corner.
+_TOLD_EVERYWHERE = (Told(braking=0.0), Told(braking=0.8), Told(coast_m=20.0))
+
+
+@dataclass(frozen=True)
+class ChoicesRow:
+    """A corner with what doing it otherwise costs.
+
+    :param way: brake, lift or flat
+    :param cells: seconds to the next corner of each choice; None where there is none such
+    """
+
+    span: CornerSpan
+    way: str
+    cells: list[float | None]
+
+
+def _choices(event: Event, case: Case, span: CornerSpan) -> ChoicesRow:
+    """A corner's choices: what the driver is told where it is braked for, and the lines that were made."""
+    desk = desk_in(case, span.number)
+    way = desk.technique.way
+    told = [desk.desk.choice(one) for one in _TOLD_EVERYWHERE] if way == "brake" else []
+    cells: list[float | None] = [None if one.problem else one.here_s for one in told] or [None] * len(_TOLD_EVERYWHERE)
+    found = {row.key: row for row in corner_presenters.wish_rows(asked.offers(event, case, span)) if row.state == "found"}
+    return ChoicesRow(span, way, cells + [found[key].here_s if key in found else None for key in asked.PLAIN])
+
+
 class SavingForm(forms.Form):
     """How much to save, and of what."""
 
@@ -351,6 +391,9 @@ def costs(request: HttpRequest, event_id: int) -> HttpResponse:
         case = asked.shown_case(event)
         spans = case.spans()
         context["rows"] = corner_presenters.ranked_misses(answers.misses_in(case), spans)
+        context["choices"] = [_choices(event, case, span) for span in spans]
+        context["choice_heads"] = [told.words for told in _TOLD_EVERYWHERE] + [asked.words_of(key) for key in asked.PLAIN]
+        context["quickest"] = bool(case.line)
         if form.is_valid():
             what, share = form.cleaned_data["what"], form.cleaned_data["share"] / 100.0
             lap = answers.answer_in(case).lap

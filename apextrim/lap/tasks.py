@@ -1,5 +1,6 @@
 """Searches for lines as pieces of work beside the requests: the quickest, and those under a wish for one corner."""
 
+from typing import Any
 from urllib.parse import urlencode
 
 from django.urls import reverse
@@ -7,7 +8,7 @@ from django.utils import timezone
 
 from apexcore.errors import ApexError
 from apexcore.lap.quickest import quickest_line
-from apexcore.lap.wishes import asked_for
+from apexcore.lap.wishes import Asked, asked_for
 from apextrim.events.models import Event
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import cases
@@ -106,7 +107,46 @@ def make_line(job: Job, line: Line) -> Done:
         return Done([str(error)], address)
     if line.stopped():
         return Done(["Stopped: no line was kept."], address, stopped=True)
-    offsets = [round(float(value), 6) for value in found.line.offset]
-    AskedLine.objects.filter(pk=row.pk, job=job).update(offsets_m=offsets, figures=asked.figures(found))
+    AskedLine.objects.filter(pk=row.pk, job=job).update(offsets_m=_offsets(found), figures=asked.figures(found))
     cost = found.asked.time_s - found.free.time_s
     return Done([f"Corner {row.corner}, {asked.words_of(row.wish)}: {cost:+.2f} s to the end of the next straight."], address)
+
+
+def _offsets(found: Asked) -> list[float]:
+    """A line as a row has it."""
+    return [round(float(value), 6) for value in found.line.offset]
+
+
+def ask_all_lines(event: Event) -> Job:
+    """Asks for the lines of every corner, early to wide; those that are there are not made again.
+
+    :raises TooMuchWork: if the owner's share of the queue is used up
+    """
+    return queue.ask(event.owner, "asked_lines", f"{event.name}: the lines of every corner", {"event": event.pk})
+
+
+@work_of("asked_lines", lane="devices")
+def make_all_lines(job: Job, line: Line) -> Done:
+    """Makes the lines of least time under each wish in each corner, one after another; what is made stays where it is stopped."""
+    event = Event.objects.select_related("car", "circuit").get(pk=job.arguments["event"], owner_id=job.owner_id)
+    address, case = f"{reverse('lap_costs', args=[event.pk])}#ways", asked.shown_case(event)
+    free, circuit, made = asked.free_of(case), parsed_circuit(case.circuit), 0
+    if free is None:
+        return Done(["Lines are made beside the quickest line: find that one on the Lap bench first."], address)
+    wanted = [(span, offer) for span in case.spans() for offer in asked.offers(event, case, span) if offer.key in asked.PLAIN]
+    for count, (span, offer) in enumerate(wanted):
+        line.progress(count / len(wanted))
+        wish = asked.wish_of(offer.key, span.number)
+        if (offer.row is not None and (offer.row.offsets_m or offer.row.problem)) or wish is None:
+            continue
+        fresh: dict[str, Any] = {"corner": span.number, "wish": offer.key, "job": None, "problem": "", "made_at": timezone.now()}
+        try:
+            found = asked_for(circuit, case.lap_case(), case.sheet(), free, [wish], lambda _: line.stopped())
+            fresh |= {"offsets_m": _offsets(found), "figures": asked.figures(found)}
+        except ApexError as error:
+            fresh["problem"] = str(error)
+        if line.stopped():
+            return Done([f"Stopped: {made} lines were made."], address, stopped=True)
+        AskedLine.objects.update_or_create(event=event, made_from=case.digest(span.number, offer.key), defaults=fresh)
+        made += not fresh["problem"]
+    return Done([f"{made} line{'s' if made != 1 else ''} made for {len(case.spans())} corners."], address)

@@ -24,7 +24,8 @@ from .models import TrainedMark
 KEYS = {"e": "early", "g": "good", "l": "late"}
 #: Samples of a run that are read at most.
 _MOST_SAMPLES = 60_000
-#: Laps of a run that show a corner, from which on where it was braked for is believed rather than the mark.
+#: Laps of a run that show a corner, from which on where it was braked for is believed rather than the mark, if the two differ by more
+#: than the samples lie apart and the driver scatters.
 _MEASURED_FROM = 3
 
 
@@ -130,7 +131,10 @@ def from_samples(event: Event, run: Run, wanted: Sequence[Student]) -> list[Told
             continue
         line, ds = student.desk.desk.lap_case.line, student.desk.ds
         braked = [along_middle(line, one.brake_m, ds) for one in there if one.brake_m is not None]
-        at = float(np.median(braked)) if len(braked) >= _MEASURED_FROM else student.next_m
+        within = max((one.within_m for one in there), default=0.0) + LEVELS[event.driver].scatter_m
+        at = student.next_m
+        if len(braked) >= _MEASURED_FROM and abs(_behind(student.desk, float(np.median(braked)), at)) > within:
+            at = float(np.median(braked))  # elsewhere than at the mark that was asked for
         exits = [one.exit_ms for one in there]
         before = [speed for row in student.told if row.late < 0.5 or row.felt in ("early", "good") for speed in row.exits_ms]
         late = late_by_exit(exits, before) if before else _FIRST_LATE

@@ -7,6 +7,7 @@ urlpatterns = [
     path("line/", views.find_line, name="find_line"),
     path("notes/", views.save_notes, name="save_notes"),
     path("card/", corner_views.card, name="lap_card"),
+    path("lines/", corner_views.ask_all_lines, name="ask_all_lines"),
     path("costs/", corner_views.costs, name="lap_costs"),
     path("corner/<int:number>/", corner_views.corner, name="corner"),
     path("corner/<int:number>/line/", corner_views.ask_line, name="ask_line"),

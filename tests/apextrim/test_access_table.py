@@ -83,6 +83,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "save_sheet": (OWNER, P),
     "refine_effects": (OWNER, P),
     "ask_line": (OWNER, P),
+    "ask_all_lines": (OWNER, P),
     "carry_book": (OWNER, GP),
     "corner": (OWNER, G),
     "corner_card": (OWNER, G),

@@ -8,11 +8,15 @@ from django.urls import reverse
 
 from apexcore.lap.wishes import Wish, asked_for
 from apexcore.trim.corner import CornerDesk, Told, summary
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import base_sheet
+from apextrim.events.actions import create_event
 from apextrim.events.models import Event
 from apextrim.lap import asked, corner_views
 from apextrim.lap.models import AskedLine
 from apextrim.library.stored import parsed_circuit
-from apextrim.modelling import answers
+from apextrim.modelling import answers, cases
+from apextrim.sheets.actions import save_sheet
 from apextrim.sheets.models import Sheet
 from apextrim.work.models import Job
 from tests.apextrim.readings.test_readings import text_of
@@ -35,7 +39,7 @@ def test_every_choice_shown_is_the_cores_own_number(client_in: Client, event: Ev
     page, core = words(response), desk(event, 3)
     told = Told(braking=0.8, coast_m=25.0)
     (tried,) = response.context["tried"]
-    assert tried.choice == core.choice(told, spread=True) and "brakes at 80 % at most, roll 25 m before the brakes" in page
+    assert tried.choice == core.choice(told, spread=True) and "brakes at 80 % at most, coast 25 m before the brakes" in page
     assert [one.told for one in response.context["usual"]] == [one.told for one in core.usual_choices()]
     assert f"{core.technique().read.brake_start_m:.0f} m" in page
     again = client_in.get(address, {"try": ["b80-c25", "g2"]})
@@ -174,3 +178,36 @@ def test_the_card_says_the_lap_with_the_racers_notes_first(client_in: Client, ev
     assert "roll &lt;b&gt;early&lt;/b&gt;" in text_of(race) and "third gear" not in text_of(race)
     dearest = {row.span.number for row in client_in.get(reverse("lap_costs", args=[event.pk])).context["rows"][:3]}
     assert {row.span.number for row in rows if row.dear} == dearest
+
+
+@pytest.mark.slow
+@pytest.mark.usefixtures("at_once")
+def test_a_heavy_and_a_light_kart_are_told_their_own_way_in_each_corner(client_in: Client, event: Event) -> None:
+    """What the bench says in each corner, and its seconds, are the core's, and differ between the two where the core's do."""
+    kart = event.owner.cars.get(key="wisp_125")
+    seen = {}
+    for name, driver_kg in (("light", 50.0), ("heavy", 108.0)):
+        own = create_event(event.owner, name, kart, event.owner.circuits.get(key="thistledown"), False)
+        base = base_sheet(cases.car_of(own))
+        sheet = CoreSheet(base.car_key, {**base.values, "driver": driver_kg})
+        save_sheet(own, sheet, None, name)
+        client_in.post(reverse("find_line", args=[own.pk]))
+        own.refresh_from_db()
+        if name == "heavy":  # lines of every corner at once, on one of the two
+            client_in.post(reverse("ask_all_lines", args=[own.pk]))
+            assert Job.objects.get(kind="asked_lines").state == "done"
+        page = client_in.get(reverse("lap_costs", args=[own.pk]))
+        case = asked.shown_case(own)
+        for row in page.context["choices"]:
+            number = row.span.number
+            core = CornerDesk(case.lap_case(), case.sheet(), answers.answer_in(case).lap, case.spans(), number, 4.0)
+            assert row.way == core.technique().way
+            if row.way == "brake":
+                lift = core.choice(Told(braking=0.0))
+                assert row.cells[0] == (None if lift.problem else lift.here_s)
+            seen[name, number] = (row.way, row.cells[0], row.cells[3:])
+    numbers = sorted({number for _, number in seen})
+    differ = [n for n in numbers if seen["light", n][1] != seen["heavy", n][1]]
+    assert len(differ) > len(numbers) // 2 and all(cell is None for n in numbers for cell in seen["light", n][2])
+    tight = [seen["heavy", n][2][asked.PLAIN.index("tight")] for n in numbers]
+    assert sum(cell is not None for cell in tight) >= len(numbers) - 2 and all(cell > -0.01 for cell in tight if cell is not None)

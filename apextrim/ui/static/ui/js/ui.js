@@ -420,7 +420,7 @@ document.addEventListener("alpine:init", () => {
         const asked = new URLSearchParams(new FormData(form));
         const answer = await fetch(`${form.dataset.answer}?${asked}`);
         const text = await answer.text();
-        if (mine !== turn || (answer.status !== 200 && answer.status !== 422)) return;
+        if (mine !== turn || !answer.ok) return;
         const told = document.getElementById("drawn-answer");
         told.innerHTML = text;
         this.$root.querySelector("#drawn-path").setAttribute("d", told.firstElementChild?.dataset.path || "");
@@ -445,26 +445,23 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
-  // The trainer: a corner's number and e, g or l say how it felt, in two keys.
-  Alpine.data("trainerKeys", () => {
-    let typed = "";
-    return {
-      said: "",
-      pressed(event) {
-        if (event.target.closest("input[type=text], textarea, dialog") || event.ctrlKey || event.metaKey || event.altKey) return;
-        if (/^\d$/.test(event.key)) typed = (typed + event.key).slice(-2);
-        else if ("egl".includes(event.key)) {
-          const tick = [typed, typed.slice(-1)].map((number) => document.getElementById(`felt-${number}-${event.key}`)).find((one) => one);
-          typed = "";
-          if (!tick) return;
-          tick.checked = true;
-          this.said = `${tick.dataset.words}.`;
-        } else return;
-        event.preventDefault();
-        event.stopPropagation();
-      },
-    };
-  });
+  // The trainer: e, g or l says how a corner felt and goes on to the next; without a corner in focus, to the first that is not told.
+  Alpine.data("trainerKeys", () => ({
+    said: "",
+    pressed(event) {
+      if (event.target.closest("input[type=text], textarea, dialog") || event.ctrlKey || event.metaKey || event.altKey) return;
+      const rows = [...this.$root.querySelectorAll("[data-lesson]")];
+      const row = event.target.closest("[data-lesson]") || rows.find((one) => !one.querySelector(":checked"));
+      const tick = row?.querySelector(`[data-feeling="${CSS.escape(event.key)}"]`);
+      if (!tick) return;
+      event.preventDefault();
+      event.stopPropagation();
+      tick.checked = true;
+      this.said = `${tick.dataset.words}.`;
+      const next = rows[rows.indexOf(row) + 1];
+      (next ? next.querySelector("input[type=radio]") : this.$root.querySelector("form .main")).focus();
+    },
+  }));
 
   // A form whose fields are kept in the browser until it is sent.
   Alpine.data("keptForm", () => ({
