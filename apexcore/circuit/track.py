@@ -3,6 +3,7 @@
 import itertools
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Annotated, Literal, Self
 
 import numpy as np
@@ -243,6 +244,10 @@ def spacing_of(circuit: Circuit) -> float:
     return max(SPACING_M * min(tightest / _ROUND_M, 1.0) ** 2, _LEAST_SPACING_M)
 
 
+#: Centre lines that are kept: those of a few circuits, since every reading of a lap asks for its own.
+_KEPT = 6
+
+
 def centre_line(circuit: Circuit, spacing_m: float | None = None) -> CentreLine:
     """Stations along the centre, about `spacing_m` apart, or as `spacing_of` the circuit has it.
 
@@ -259,7 +264,16 @@ def centre_line(circuit: Circuit, spacing_m: float | None = None) -> CentreLine:
     return line
 
 
+@lru_cache(maxsize=_KEPT)
 def _laid_out(circuit: Circuit, spacing_m: float) -> CentreLine:
+    """The same line for the same circuit, shared: nobody may change it."""
+    line = _drawn_out(circuit, spacing_m)
+    for array in (line.x, line.y, line.z, line.curvature, line.bank):
+        array.setflags(write=False)
+    return line
+
+
+def _drawn_out(circuit: Circuit, spacing_m: float) -> CentreLine:
     if circuit.points_m:
         return _surveyed(circuit, spacing_m)
     closed = closed_segments(circuit)

@@ -273,7 +273,7 @@ class CornerDesk:
             lap = run_at(also_told(self.lap_case, self.orders(told)), self.ready, self.lap.tyres, self.lap_case.line, self.lap.ripple)
         except SolverError as error:
             return Choice(told, problem=str(error))
-        sure = self.spread_of(lambda case, car: self._run(case, car, told)) if spread else 0.0
+        sure = self.spread_of(lambda case, car: self._run(case, car, told), lap) if spread else 0.0
         return self.against(told, lap, sure)
 
     def _run(self, lap_case: LapCase, car: Ready, told: Told | None = None) -> Lap:
@@ -299,19 +299,19 @@ class CornerDesk:
             found.append((other, there, self._run(other, there)))
         return found
 
-    def spread_of(self, run: Callable[[LapCase, Ready], Lap]) -> float:
+    def spread_of(self, run: Callable[[LapCase, Ready], Lap], chosen: Lap) -> float:
         """Half the 95 % interval of what a choice costs to the next corner: how its seconds move as grip, braking and engine do [s].
 
         :param run: the choice's lap in another case
+        :param chosen: it in this one
         """
         there = self.stations(self.begin, self.until)
-        usual = self._run(self.lap_case, self.ready)
-        chosen = float((run(self.lap_case, self.ready).column("time")[there] - usual.column("time")[there]).sum())
+        here_s = float((chosen.column("time")[there] - self.lap.column("time")[there]).sum())
         try:
             laps = [(run(case, car), usual) for case, car, usual in self._unsure]
         except SolverError:
             return 0.0
-        moved = [float((lap.column("time")[there] - other.column("time")[there]).sum()) - chosen for lap, other in laps]
+        moved = [float((lap.column("time")[there] - other.column("time")[there]).sum()) - here_s for lap, other in laps]
         return half_interval(math.hypot(*moved))
 
     def touched(self, lap: Lap) -> Ints:

@@ -106,5 +106,5 @@ def drawn_choice(desk: CornerDesk, circuit: Circuit, moves: Sequence[float]) -> 
         lap = run_at(desk.lap_case, desk.ready, desk.lap.tyres, line, desk.lap.ripple)
     except SolverError as error:
         return Choice(Told(), problem=str(error)), line
-    spread = desk.spread_of(lambda case, ready: run_at(case, ready, desk.lap.tyres, line, desk.lap.ripple))
+    spread = desk.spread_of(lambda case, ready: run_at(case, ready, desk.lap.tyres, line, desk.lap.ripple), lap)
     return desk.against(Told(), lap, spread, line.length_m - desk.lap_case.line.length_m, desk.touched(lap)), line

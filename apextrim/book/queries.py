@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from apexcore.lap.orders import Order
 from apexcore.trim.book.fields import BASE, FIELDS, Entered
 from apexcore.trim.book.proposal import BookDesk
-from apexcore.trim.corner import CornerDesk
+from apexcore.trim.corner import Choice, CornerDesk
 from apextrim.events.models import Event
+from apextrim.library.caches import MB, kept_within
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers
 from apextrim.modelling.cases import Case
@@ -46,6 +47,15 @@ def desk_in(case: Case, number: int, variant: str = BASE) -> BookDesk:
     driven = None if variant == BASE else answers.variant_in(case, variant)
     lap_case, lap = (case.lap_case(), answers.answer_in(case).lap) if driven is None else (driven.lap_case, driven.lap)
     return BookDesk(circuit, CornerDesk(lap_case, case.sheet(), lap, case.spans(), number, 0.5 * circuit.width_m))
+
+
+@kept_within(4 * MB)
+def usual_choices_in(case: Case, number: int) -> tuple[Choice, ...]:
+    """What is worth trying in a corner, quickest first.
+
+    :raises ApexError: as `desk_in`
+    """
+    return tuple(desk_in(case, number).desk.usual_choices())
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from apexcore.trim.corner import Choice, CornerDesk, Told
 from apexcore.trim.drawn import PLACES, drawn_choice, handles
 from apexcore.trim.hazards import hazards
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
-from apextrim.book.queries import desk_in, driven_page, pages_of, texts
+from apextrim.book.queries import desk_in, driven_page, pages_of, texts, usual_choices_in
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.library.stored import parsed_circuit
@@ -209,7 +209,7 @@ def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, An
     context |= {
         "case": case, "span": span, "before": spans[place - 1], "after": spans[(place + 1) % len(spans)], "technique": technique,
         "quickest": bool(case.line), "form": form, "fields": list(form), "texts": texts,
-        "usual": desk.usual_choices(), "tried": [_tried(desk, text, texts) for text in texts],
+        "usual": usual_choices_in(case, number), "tried": [_tried(desk, text, texts) for text in texts],
         "misses": corner_presenters.miss_rows(answers.misses_in(case, number)), "shown_line": line,
         "kept": "".join(f"try={text}&" for text in texts), "wishes": corner_presenters.wish_rows(asked.offers(event, case, span)),
         "note": note,

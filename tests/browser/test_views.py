@@ -12,7 +12,7 @@ pytestmark = pytest.mark.xdist_group("views")  # a worker and a server of their 
 
 AXE = (Path(__file__).parent / "vendor" / "axe.min.js").read_text()
 VIEWS = {
-    "events": "/events/", "garage": "/garage/", "brief": "", "lap": "lap/", "corner": "lap/corner/3/?try=b80-c20&try=g9", "costs": "lap/costs/", "lap card": "lap/card/", "sheet": "sheet/", "difference": "sheet/difference/?a=1&b=4",
+    "events": "/events/", "garage": "/garage/", "brief": "", "lap": "lap/", "corner": "lap/corner/3/?try=b80-c20&try=g9", "costs": "lap/costs/", "book": "lap/book/?for=race", "trainer": "lap/trainer/", "ten lines": "lap/summary/", "corner card": "lap/corner/1/card/", "lap card": "lap/card/", "sheet": "sheet/", "difference": "sheet/difference/?a=1&b=4",
     "card": "sheet/4/card/", "runs": "runs/", "run": "runs/13/", "verdicts": "verdicts/?a=1&b=2&margin=0.10", "race": "race/", "plan": "race/1/",
     "carry": "sheet/1/carry/?air_c=12&track_c=16&humidity_pct=60&pressure_hpa=1005&rubber_pct=30&wet_pct=0",
     "figures": "sheet/4/figures/", "readings": "sheet/4/readings/", "check": "sheet/4/check/", "effects": "sheet/4/effects/", "search": "sheet/4/search/",
