@@ -11,8 +11,11 @@ from django.db import transaction
 from apexcore.judge.plan import TestPlan, run_order
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet
+from apextrim.book.actions import save_page
+from apextrim.book.queries import desk_in
 from apextrim.events import actions as events
 from apextrim.events.models import Event
+from apextrim.lap import asked, trainer
 from apextrim.library.circuit_actions import save_notes
 from apextrim.library.starter import add_folder
 from apextrim.modelling import cases
@@ -47,6 +50,25 @@ _NOTES = {
     8: ("A breath of brake before the banking begins", "Lift only: it spares the left front"),
     9: ("Straight braking, let it roll to the late apex", "Cover the inside, the exit is wide enough"),
 }
+
+
+#: The racer's book of the main event: by corner and way of driving.
+_BOOK: dict[tuple[int, str], dict[str, str]] = {
+    (1, "qualifying"): {"way": "brake", "mark": "2nd board -4", "gear": "3", "apex": "late", "kerb_out": "use", "full": "kerb +10"},
+    (1, "race"): {"mark": "2nd board -10"},
+    (1, "full"): {"mark": "2nd board -16", "hazards": "long pedal on full tanks"},
+    (3, "qualifying"): {
+        "way": "brake", "mark": "bump +18", "gear": "2", "throttle": "965", "share": "50", "hazards": "the dip bites on worn tyres",
+    },
+    (3, "race"): {"gear": "3"},
+    (8, "qualifying"): {"way": "brake", "brake": "60", "apex": "middle"},
+    (8, "race"): {"way": "lift"},
+    (9, "qualifying"): {"way": "brake", "apex": "late", "stewards": "white line at the exit, two wheels"},
+    (9, "defending"): {"apex": "early", "turn_in": "limit -40"},
+}  # fmt: skip
+
+#: How two runs felt, corner by corner.
+_FELT = ({1: "early", 3: "early", 5: "early", 9: "good"}, {1: "good", 3: "late", 5: "early", 9: "good"})
 
 
 def _pressures(front: float, rear: float) -> dict[str, float]:
@@ -137,8 +159,21 @@ def load(user: User) -> Event:
     week.run(fourth, "marl", 45, 17, seed=23, note="Race distance on marl")
     event.refresh_from_db()
     keep_plan(event, race_view(event).by_stops[0].plan, week.wait(5))
+    _write_book(event)
     _further_events(user)
     return event
+
+
+def _write_book(event: Event) -> None:
+    """The book, and two turns of the trainer."""
+    case = asked.shown_case(event)
+    for (number, variant), typed in _BOOK.items():
+        desk = desk_in(case, number)
+        saved = save_page(event, number, variant, desk.way, len(desk.desk.lap_case.car.powertrain.gears), typed, {})
+        assert not saved.problems, saved.problems
+    for felt in _FELT:
+        students = {student.number: student for student in trainer.students(event, case)}
+        trainer.add_turn(event, [trainer.felt(students[number], "", word) for number, word in felt.items()])
 
 
 def _further_events(user: User) -> None:

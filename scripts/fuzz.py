@@ -161,6 +161,7 @@ def doors(user: Any, event: Any, run: Any, token: str, event_text: str) -> dict[
         "circuit": Door("/garage/circuits/import/", (*circuits, *demo), {"name": "Fuzz", "width": "11"}),
         "car": Door("/garage/cars/import/", cars),
         "laps": Door(f"{at}/runs/{run.pk}/import/", laps),
+        "book": Door(f"{at}/lap/book/import/", ((EXAMPLES / "book.json").read_bytes(),)),
         "sheet": Door(f"{at}/sheet/import/", ((EXAMPLES / "sheet.json").read_bytes(),)),
         "event": Door("/events/bring-in/", (event_text.encode(),)),
         "logger": Door(

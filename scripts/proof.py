@@ -19,6 +19,7 @@ from apexcore.judge.fade import fade
 from apexcore.judge.model import Observed
 from apexcore.judge.plan import Question, Spread, plans
 from apexcore.judge.priors import NominalPace, nominal_pace
+from apexcore.judge.trainer import LEVELS as TRAINED
 from apexcore.judge.verdict import judge, judge_several
 from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, lateral_transfer
@@ -36,6 +37,8 @@ from tests.apexcore.judge.test_calibration import calibration_runs, inside
 from tests.apexcore.judge.test_fade import BENDS, stint
 from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, simulated
 from tests.apexcore.judge.test_plan import settled_share
+from tests.apexcore.judge.test_trainer import WORLDS as TRAINER_WORLDS
+from tests.apexcore.judge.test_trainer import trained_ends
 from tests.apexcore.judge.worlds import WORLDS, Interval, by_world, history, mixed_effects
 from tests.apexcore.lap.collocation import COURSES, collocated, point_case
 from tests.apexcore.lap.test_engine import EXPECTED, HOME, expected_effects
@@ -431,6 +434,18 @@ def wear_cases() -> Iterator[Case]:
     )
 
 
+def trainer_cases(drivers: int = 200) -> Iterator[Case]:
+    """The braking-point trainer against drivers whose latest mark is known, ten runs each."""
+    for name, level in TRAINED.items():
+        for world in TRAINER_WORLDS:
+            ends, held, beyond = trained_ends(name, world, drivers)
+            tenth, half, most = (float(value) for value in np.percentile(ends, [10, 50, 90]))
+            late = f"{100 * beyond:.0f} % of runs over 2 m too late"
+            ours = f"ends {half:+.1f} m ({tenth:+.1f} to {most:+.1f}); {late}; interval holds {100 * held:.0f} %"
+            steps = f"{drivers} drivers, ten runs, steps of at most {level.step_m:g} m"
+            yield Case(f"trainer: {name}, {world}", steps, ours, "within 4 m of the latest mark", max(-half, most), 4.0, "m")
+
+
 def advice_case(seeds: range = range(14)) -> Case:
     """Advice against virtual cars with one item put wrong."""
     found = trials(seeds)
@@ -456,4 +471,5 @@ def all_cases() -> list[Case]:
         *world_cases(),
         *margin_cases(),
         *wear_cases(),
+        *trainer_cases(),
     ]

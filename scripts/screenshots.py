@@ -18,8 +18,8 @@ VIEWS = {
     "card": "/events/1/sheet/4/card/", "sheet-oval": "/events/2/sheet/", "sheet-kart": "/events/3/sheet/",
     "advice": "/events/1/sheet/4/advice/?slides=front&phase=mid&where=slow&how=clearly&tyres=warm",
     "test-plan": "/events/1/verdicts/plan/?a=2&b=3&difference=0.25&minutes=150&stop=240&scatter=0.15&shift=0.08",
-    "stint": "/events/1/sheet/4/stint/", "car": "/garage/cars/1/",
-    "corner": "/events/1/lap/corner/3/?try=b80-c20",
+    "stint": "/events/1/sheet/4/stint/", "trainer": "/events/1/lap/trainer/",
+    "corner": "/events/1/lap/corner/3/?try=b80-c20&d4=0.4",
 }  # fmt: skip
 
 

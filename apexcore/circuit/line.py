@@ -1,8 +1,8 @@
 """The line driven: least curvature within the widths, and the stations the lap solver reads."""
 
 import math
-from dataclasses import dataclass
-from functools import cached_property
+from dataclasses import dataclass, replace
+from functools import cached_property, lru_cache
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
@@ -21,6 +21,8 @@ Floats = NDArray[np.float64]
 
 #: What stays free between a car's side and the edge of the road [m].
 _HAND_M = 0.25
+#: Least room that a line of a usual car has on a narrow road [m].
+_LEAST_ROOM_M = 0.2
 #: Width of a car where none is named [m].
 CAR_WIDTH_M = 1.8
 
@@ -321,13 +323,33 @@ def _found_corners(circuit: Circuit, line: Line) -> list[CornerSpan]:
     return spans
 
 
+@lru_cache(maxsize=6)
+def _surveyed_corners(circuit: Circuit, stations: int) -> tuple[CornerSpan, ...]:
+    """The corners of a surveyed circuit: those of the line of least curvature of a usual car, so that they keep their numbers whatever line
+    is driven."""
+    spacing = centre_line(circuit).length_m / (stations if circuit.closed else stations - 1)
+    width = min(CAR_WIDTH_M, circuit.width_m - 2 * _HAND_M - _LEAST_ROOM_M)
+    return tuple(_found_corners(circuit, racing_line(circuit, spacing, width)))
+
+
+def _on_line(spans: "tuple[CornerSpan, ...]", line: Line) -> list[CornerSpan]:
+    """Corners on another line: where it bends most in each, and how tightly."""
+    k, n, found = line.road[:, 0], len(line.s), []
+    for span in spans:
+        first, last = span.first, min(span.last, n - 1)
+        sign = math.copysign(1.0, span.turn_deg)
+        apex = first + int(np.argmax(sign * k[first : last + 1]))
+        found.append(replace(span, last=last, apex=apex, radius_m=1.0 / max(float(sign * k[apex]), 1e-6)))
+    return found
+
+
 def corners(circuit: Circuit, line: Line) -> list[CornerSpan]:
     """The circuit's corners on a line: each where its segment lies on the centre line, or where the line bends enough.
 
     Source: definition of this product: curvature of one sign that turns far enough.
     """
     if circuit.points_m:
-        return _found_corners(circuit, line)
+        return _on_line(_surveyed_corners(circuit, len(line.s)), line)
     closed = centre_line(circuit)
     n = len(line.s)
     spans: list[CornerSpan] = []

@@ -8,6 +8,8 @@ from .book.proposal import BookDesk
 #: Kerb height from which on a kerb throws the car rather than helps [mm], lateral acceleration from which on steering is on [m/s2].
 #: Source: assumptions of this product (docs/model.md, hazards).
 THROWS_MM, _STEERED_MS2 = 45.0, 3.0
+#: Height from which on a bump is a hazard also where it is crossed straight [mm].
+_HIGH_MM = 35.0
 _KINDS = ("bump", "kerb", "seam", "patch", "dirt", "worn")
 
 
@@ -34,6 +36,8 @@ def _words(desk: BookDesk, marker: Marker) -> str:
     name = marker.name or f"{marker.at_m:.0f} m"
     side = "" if marker.side == "across" else f" on the {marker.side}"
     if marker.kind == "bump":
+        if not steered and not braked and marker.height_mm < _HIGH_MM:
+            return ""
         how = "with steering on" if steered else "on the brakes" if braked else "straight"
         high = f", {marker.height_mm:g} mm" if marker.height_mm else ""
         return f"Bump {name}{high}: crossed {how}."

@@ -8,6 +8,7 @@ from django.db import transaction
 from apexcore.circuit.moves import known_by, moved_to
 from apexcore.errors import FileRejected, InputError
 from apexcore.formats.book_file import BookEntryFile, BookFile
+from apexcore.quantities.text import read_number
 from apexcore.trim.book.fields import FIELD, MOST_WORDS, VARIANTS, Entered, read_field
 from apexcore.trim.book.marks import Approach
 from apexcore.trim.book.proposal import BookDesk
@@ -95,6 +96,24 @@ def put_choice(event: Event, corner: int, variant: str, way: Approach, gears: in
             put(event, corner, variant, key, entered)
             changed += 1
     return changed
+
+
+@transaction.atomic
+def put_lifts(event: Event, lifts: Mapping[int, str]) -> int:
+    """Sets the metres coasted before the brakes in the book for the race, by corner; what stood can be brought back. Returns how many
+    changed.
+
+    :param lifts: as typed
+    :raises InputError: naming the corner whose metres are none
+    """
+    wanted = {number: Entered(f"{read_number(text, 'm', f'corner {number}, lift', 0, 300):.0f} m") for number, text in lifts.items()}
+    there = {row.corner: row.text for row in BookEntry.objects.filter(event=event, variant="race", field="coast")}
+    changed = {number: entered for number, entered in wanted.items() if there.get(number) != entered.text}
+    if changed:
+        keep_before(event)
+    for number, entered in changed.items():
+        put(event, number, "race", "coast", entered)
+    return len(changed)
 
 
 def keep_before(event: Event) -> None:

@@ -122,6 +122,21 @@ def keep_choice(request: HttpRequest, event_id: int, number: int) -> HttpRespons
     return redirect(f"{reverse('corner', args=[event.pk, number])}?for={variant}#book")
 
 
+@require_POST
+def keep_saving(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Puts the lifts of a saving into the book for the race."""
+    event = event_for(request.user, event_id)
+    typed = {span.number: request.POST.get(f"lift_{span.number}", "").strip() for span in asked.shown_case(event).spans()}
+    try:
+        changed = actions.put_lifts(event, {number: text for number, text in typed.items() if text})
+    except ApexError as error:
+        messages.error(request, str(error))
+        return redirect("lap_costs", event.pk)
+    words = f"{changed} corner{'s' if changed != 1 else ''} of your book for the race spare now." if changed else "Nothing changed."
+    messages.info(request, words, extra_tags=reverse("undo_book", args=[event.pk]) if changed else "")
+    return redirect(f"{reverse('lap_book', args=[event.pk])}?for=race")
+
+
 def _values(desk: BookDesk, text: str, drag: str) -> dict[str, str]:
     """The fields that something tried in a corner says.
 

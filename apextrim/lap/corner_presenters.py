@@ -1,6 +1,6 @@
 """A corner's choices, misses and lines in units and words."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -149,15 +149,18 @@ def _against(figures: dict[str, Any]) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def places(technique: Technique) -> list[tuple[str, str, float]]:
-    """What is named on a corner's map: kind, words, distance along the line [m]."""
+def places(technique: Technique, told: Callable[[float], str]) -> list[tuple[str, str, float]]:
+    """What is named on a corner's map: kind, words, distance along the line [m].
+
+    :param told: a place along the line as the book tells it, from the nearest mark
+    """
     read = technique.read
     found = []
     if technique.way == "brake" and read.brake_start_m is not None:
-        found.append(("brake", f"brake {read.brake_start_m:.0f} m", read.brake_start_m))
+        found.append(("brake", f"brake {told(read.brake_start_m)}", read.brake_start_m))
     found.append(("slow", f"{3.6 * read.apex_ms:.0f} km/h", technique.apex_m))
     if technique.way != "flat" and read.full_m != technique.apex_m:
-        found.append(("full", f"open {read.full_m:.0f} m", read.full_m))
+        found.append(("full", f"open {told(read.full_m)}", read.full_m))
     return found
 
 

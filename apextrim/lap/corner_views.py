@@ -26,6 +26,7 @@ from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers
+from apextrim.modelling.answers import STINT_LAPS, StintBy, stint_by
 from apextrim.modelling.cases import Case
 from apextrim.sheets.queries import sheet_in_car
 from apextrim.ui.circuit_map import CornerMap, corner_map, map_view
@@ -62,11 +63,13 @@ class Tried:
 
     :param text: what was told, as an address carries it
     :param without: address of the page without it
+    :param stint: what a stint driven so comes to; None where it was not asked for
     """
 
     text: str
     choice: Choice
     without: str
+    stint: StintBy | None = None
 
 
 def told_text(told: Told) -> str:
@@ -147,7 +150,7 @@ def _map(
     keys: Mapping[float, str] | None = None,
 ) -> CornerMap:  # fmt: skip
     """The corner's map; see `corner_map`."""
-    lap, places = desk.lap, corner_presenters.places(desk.technique())
+    lap, places = desk.lap, corner_presenters.places(desk.technique(), BookDesk(circuit, desk).told)
     columns = lap.column("brake"), lap.column("throttle")
     return corner_map(circuit, desk.lap_case.line, desk.span, *columns, places, other, handles, keys)
 
@@ -206,11 +209,12 @@ def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, An
     places = [place for _, place, _ in context["handles"]]
     if context.get("drawn_problem"):
         status = 422
+    stint_case = case if "stint" in request.GET else None
     context |= {
         "case": case, "span": span, "before": spans[place - 1], "after": spans[(place + 1) % len(spans)], "technique": technique,
         "quickest": bool(case.line), "form": form, "fields": list(form), "texts": texts,
-        "usual": usual_choices_in(case, number), "tried": [_tried(desk, text, texts) for text in texts],
-        "misses": corner_presenters.miss_rows(answers.misses_in(case, number)), "shown_line": line,
+        "usual": usual_choices_in(case, number), "tried": [_tried(desk, text, texts, stint_case) for text in texts],
+        "misses": corner_presenters.miss_rows(answers.misses_in(case, number)), "shown_line": line, "stint_laps": STINT_LAPS,
         "kept": "".join(f"try={text}&" for text in texts), "wishes": corner_presenters.wish_rows(asked.offers(event, case, span)),
         "note": note,
         "map": _map(
@@ -225,10 +229,13 @@ def _whole(text: str | None) -> int:
     return int(text) if text and text.isdecimal() and len(text) < 10 else 0
 
 
-def _tried(desk: CornerDesk, text: str, texts: list[str]) -> Tried:
+def _tried(desk: CornerDesk, text: str, texts: list[str], case: Case | None) -> Tried:
+    """:param case: to drive a stint in, None where none is asked for"""
     told = told_of(text)
     assert told is not None
-    return Tried(text, desk.choice(told, spread=True), "?" + "&".join(f"try={other}" for other in texts if other != text))
+    choice = desk.choice(told, spread=True)
+    stint = None if case is None or choice.problem else stint_by(case, tuple(desk.orders(told)))
+    return Tried(text, choice, "?" + "&".join(f"try={other}" for other in texts if other != text), stint)
 
 
 @require_GET

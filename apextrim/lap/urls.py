@@ -8,6 +8,7 @@ urlpatterns = [
     path("notes/", views.save_notes, name="save_notes"),
     path("card/", corner_views.card, name="lap_card"),
     path("lines/", corner_views.ask_all_lines, name="ask_all_lines"),
+    path("costs/keep/", book_views.keep_saving, name="keep_saving"),
     path("costs/", corner_views.costs, name="lap_costs"),
     path("corner/<int:number>/", corner_views.corner, name="corner"),
     path("corner/<int:number>/line/", corner_views.ask_line, name="ask_line"),

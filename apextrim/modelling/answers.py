@@ -3,11 +3,12 @@
 from dataclasses import dataclass
 
 from apexcore.circuit.conditions import Conditions
+from apexcore.errors import ApexError
 from apexcore.judge.priors import NominalPace, nominal_pace
 from apexcore.lap.misses import Miss, misses
 from apexcore.lap.orders import Order
 from apexcore.lap.saving import Lifts, Way, least_cost, lifts
-from apexcore.lap.solver import Lap, solve_lap
+from apexcore.lap.solver import Lap, also_told, solve_lap
 from apexcore.lap.stint import StintLap, solve_stint
 from apexcore.trim.book.proposal import VariantLap, driven_by, variant_lap
 from apexcore.trim.figures.bias import BiasPlan, bias_plan
@@ -109,6 +110,38 @@ def rotations_in(case: Case, laps: int) -> tuple[Rotation, ...]:
     lap_case = case.lap_case()
     fuel = min(lap_case.car.tank_l, 1.1 * laps * _answer(case).lap.fuel_l)
     return tuple(rotations(parsed_circuit(case.circuit), lap_case, case.sheet(), fuel, laps))
+
+
+#: Laps of a stint that a choice is counted over.
+STINT_LAPS = 15
+
+
+@dataclass(frozen=True)
+class StintBy:
+    """What a stint by orders comes to, against one without them.
+
+    :param cost_s: over all laps [s]
+    :param last_s: on the last lap [s]
+    :param worn: further worn share of each tread at its end [-]
+    """
+
+    cost_s: float
+    last_s: float
+    worn: tuple[float, ...]
+
+
+@kept_within(2 * MB)
+def stint_by(case: Case, orders: tuple[Order, ...]) -> StintBy | None:
+    """A stint from the pit with orders beside one without; None where the tank does not hold it."""
+    lap_case = case.lap_case()
+    fuel = min(1.15 * STINT_LAPS * _answer(case).lap.fuel_l, lap_case.car.tank_l)
+    try:
+        usual, told = (solve_stint(one, case.sheet(), fuel, STINT_LAPS) for one in (lap_case, also_told(lap_case, orders)))
+    except ApexError:
+        return None
+    worn = tuple(a - b for a, b in zip(told[-1].wear, usual[-1].wear, strict=True))
+    total = sum(one.lap.time_s for one in told) - sum(one.lap.time_s for one in usual)
+    return StintBy(total, told[-1].lap.time_s - usual[-1].lap.time_s, worn)
 
 
 @dataclass(frozen=True)

@@ -91,6 +91,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "export_book": (OWNER, G),
     "import_book": (OWNER, P),
     "keep_choice": (OWNER, P),
+    "keep_saving": (OWNER, P),
     "lap_book": (OWNER, G),
     "lap_summary": (OWNER, G),
     "save_book": (OWNER, P),

@@ -64,6 +64,8 @@ def test_a_book_for_three_corners_by_keyboard_then_printed_driven_and_trained(pa
     expect(card).to_contain_text("Crest: light over the top")
     expect(card).to_contain_text("oast 30 m")
     expect(page.get_by_role("navigation", name="Benches")).to_be_hidden()
+    printed = page.pdf(format="A4")
+    assert len(re.findall(rb"/Type\s*/Page\b", printed)) == 1  # the whole lap on one page
     page.emulate_media(media="screen")
     # two turns with the virtual driver, and the trainer moves a mark
     page.goto(f"{address}lap/trainer/")

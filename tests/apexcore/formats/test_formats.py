@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from apexcore.errors import FileRejected
+from apexcore.formats.book_file import BookFile
 from apexcore.formats.laps_csv import read_laps, read_typed, write_laps
 from apexcore.formats.values_json import read_sheet, read_value, write_sheet, write_value
 from apexcore.judge.laps import KINDS, DrivenLap
@@ -20,6 +21,11 @@ def test_the_example_laps_are_read() -> None:
     laps = read_laps((EXAMPLES / "laps.csv").read_bytes())
     assert [lap.kind for lap in laps][:2] == ["out", "timed"]
     assert read_laps((EXAMPLES / "laps_semicolon.csv").read_bytes()) == laps
+
+
+def test_the_example_book_is_read() -> None:
+    file = read_value((EXAMPLES / "book.json").read_bytes(), BookFile, "a book")
+    assert {entry.variant for entry in file.entries} == {"qualifying", "race"} and file.circuit.key == "sallowmere_fen"
 
 
 def test_the_example_sheet_is_read(car: Car) -> None:

@@ -17,6 +17,7 @@ from apextrim.events.models import Event
 from apextrim.lap import asked, book_views
 from apextrim.library.circuit_actions import change_circuit
 from apextrim.library.stored import parsed_circuit
+from apextrim.modelling import answers
 from apextrim.race.queries import race_view
 from apextrim.runs.models import Run
 from apextrim.sheets.models import Sheet
@@ -204,3 +205,22 @@ def test_the_planner_and_the_virtual_driver_go_by_the_book(
     assert usual.status_code == spared.status_code == 200
     burnt = [sum(lap.fuel_l or 0.0 for lap in run.laps.all()) for run in event.runs.order_by("number")]
     assert burnt[1] < 0.99 * burnt[0]
+
+
+def test_a_saving_goes_into_the_race_book_and_a_try_is_counted_over_a_stint(client_in: Client, event: Event, first: Sheet) -> None:
+    costs = client_in.get(reverse("lap_costs", args=[event.pk]), {"what": "fuel", "share": "4"})
+    lifts = {f"lift_{one.span.number}": f"{one.metres:.0f}" for one in costs.context["saving"].lifts}
+    keep = reverse("keep_saving", args=[event.pk])
+    page = words(client_in.post(keep, lifts, follow=True))
+    assert f"{len(lifts)} corner" in page and event.book.filter(variant="race", field="coast").count() == len(lifts)
+    told = told_by_book(event, asked.shown_case(event), "race")
+    by_book = answers.by_book_in(asked.shown_case(event), "race", told.orders)
+    assert 0.02 < 1.0 - by_book.fuel_share < 0.06  # what was wanted saved, on the race's own tyres and fuel
+    assert "Nothing changed" in words(client_in.post(keep, lifts, follow=True))
+    wrong = words(client_in.post(keep, {"lift_3": "999"}, follow=True))
+    assert "corner 3, lift: “999” is not valid; expected 0 to 300 m" in wrong
+    page_of = client_in.get(reverse("corner", args=[event.pk, 1]), {"try": ["c60", "g9"], "stint": "1"})
+    stints = [one.stint for one in page_of.context["tried"]]
+    assert stints[1] is None and stints[0] is not None and "15 laps" in words(page_of)
+    one_lap = page_of.context["tried"][0].choice.lap_s
+    assert 10 * one_lap < stints[0].cost_s < 25 * one_lap and max(stints[0].worn) < 0.0
