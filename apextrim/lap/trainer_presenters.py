@@ -82,7 +82,9 @@ def _lesson(student: Student) -> Lesson:
     step = (WIDE - 2 * _MARGIN) / max(len(rows), 5)
     spots = [
         Spot(
-            _MARGIN + step * (k + 0.5), down(metres), _kind(row.felt, row.late),
+            _MARGIN + step * (k + 0.5),
+            down(metres),
+            _kind(row.felt, row.late),
             f"turn {row.turn}: {format_number(metres, 0, signed=True)} m, {_how(row.felt, row.late)}",
         )
         for k, (metres, row) in enumerate(zip(behind, rows, strict=True))

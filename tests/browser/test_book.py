@@ -141,6 +141,8 @@ def test_a_map_of_two_thousand_points_is_moved_without_a_dropped_frame_to_speak_
 
 
 def test_the_old_bench_leads_on(page: Page) -> None:
-    event = sent(page, "/events/", "/events/", {"car": "Brackendale Gannet", "circuit": "Sallowmere, Fen circuit"}, {"name": "Old", "real_car": "no"})
+    event = sent(
+        page, "/events/", "/events/", {"car": "Brackendale Gannet", "circuit": "Sallowmere, Fen circuit"}, {"name": "Old", "real_car": "no"}
+    )
     page.goto(f"{event}circuit/")
     assert page.url.endswith("/lap/")

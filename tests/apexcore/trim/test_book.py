@@ -174,7 +174,12 @@ def test_what_is_typed_in_each_field_is_read_or_told() -> None:
     assert read_field("gear", "3", WAY, 6) == Entered("3") and read_field("brake", "80", WAY, 6) == Entered("80 %")
     assert read_field("room", "0,5", WAY, 6) == Entered("0.5 m") and read_field("apex", " Late ", WAY, 6) == Entered("late")
     assert read_field("kerb_in", "use it", WAY, 6) == Entered("use") and read_field("hazards", "   ", WAY, 6) is None
-    for key, text, said in (("gear", "9", "1 to 6"), ("brake", "120", "0 to 100"), ("apex", "sideways", "early"), ("hazards", "x" * 401, "401")):
+    for key, text, said in (
+        ("gear", "9", "1 to 6"),
+        ("brake", "120", "0 to 100"),
+        ("apex", "sideways", "early"),
+        ("hazards", "x" * 401, "401"),
+    ):
         with pytest.raises(InputError, match=said):
             read_field(key, text, WAY, 6)
     assert len({field.key for field in FIELDS}) == len(FIELDS)

@@ -131,7 +131,12 @@ def test_a_book_goes_with_its_corners_when_the_circuit_changes(client_in: Client
     told = " ".join(said)
     assert "the book of corner 5" not in told and "The notes of corner 4 went to corner" in told
     rows = {(row.corner, row.field): row.text for row in BookEntry.objects.filter(event=event)}
-    assert rows[2, "gear"] == "3" and "of 3" in rows[3, "hazards"] and "of former corner 4" in rows[3, "hazards"] and "of 4" in rows[3, "hazards"]
+    assert (
+        rows[2, "gear"] == "3"
+        and "of 3" in rows[3, "hazards"]
+        and "of former corner 4" in rows[3, "hazards"]
+        and "of 4" in rows[3, "hazards"]
+    )
     assert event.circuit.notes.get(number=3).race == "fourth"
 
 
@@ -164,7 +169,14 @@ def test_a_book_travels_as_a_file_and_from_another_visit(client_in: Client, even
     page = words(refused)
     assert refused.status_code == 422 and "corner 3, qualifying: Gear: “44” is not valid" in page and "no such corner" in page
     assert later.book.count() == 3
-    for odd in ("", "{}", '{"format": "apex-trim sheet 1"}', text.replace('"gear"', '"gears"'), text.replace('"race"', '"rally"'), "[" * 9000):
+    for odd in (
+        "",
+        "{}",
+        '{"format": "apex-trim sheet 1"}',
+        text.replace('"gear"', '"gears"'),
+        text.replace('"race"', '"rally"'),
+        "[" * 9000,
+    ):
         assert upload(odd).status_code == 422
     later.book.all().delete()
     carry = reverse("carry_book", args=[later.pk])

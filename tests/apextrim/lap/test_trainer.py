@@ -89,7 +89,9 @@ def test_the_lap_in_ten_lines_with_sectors_and_lanes(client_in: Client, event: E
 
 
 def test_cards_say_what_the_book_says(client_in: Client, event: Event, first: Sheet) -> None:
-    client_in.post(reverse("save_book", args=[event.pk, 1]), {"yours_mark": "2nd board -8", "yours_stewards": "white line", "for": "qualifying"})
+    client_in.post(
+        reverse("save_book", args=[event.pk, 1]), {"yours_mark": "2nd board -8", "yours_stewards": "white line", "for": "qualifying"}
+    )
     card = words(client_in.get(reverse("corner_card", args=[event.pk, 1])))
     assert "2nd board −8 m" in card and "white line" in card and "modelled" in card
     assert client_in.get(reverse("corner_card", args=[event.pk, 99])).status_code == 404
