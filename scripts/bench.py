@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from scipy.integrate import solve_ivp
-from scipy.optimize import Bounds, LinearConstraint, brentq, milp
+from scipy.optimize import brentq
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.line import corners, racing_line
@@ -36,6 +36,7 @@ from tests.apexcore.judge.test_judge import PRIORS
 from tests.apexcore.judge.test_plan import settled_share
 from tests.apexcore.lap.collocation import COURSES, collocated, point_case
 from tests.apexcore.lap.test_quickest import case
+from tests.apexcore.race.exact_reference import by_milp
 
 from .demo_files import demo_car, demo_circuit
 
@@ -112,29 +113,10 @@ def plain_lap_s(lap_case: LapCase, sheet: Sheet) -> float:
 
 
 def plain_plan_s(rules: RaceRules, pace: Pace) -> float:
-    """Time of the best plan by a general mixed-integer solver [s] (refuelling races: the order of stints is free)."""
-    first, later = plans._tables(rules, pace)
-    kinds, width = first.shape
-    cost = np.concatenate([first.ravel(), later.ravel()])
-    use = np.isfinite(cost)
-    size = len(cost) // 2
-    laps = np.tile(np.arange(width), 2 * kinds)
-    is_first = np.repeat([1.0, 0.0], size)
-    rows = [laps[use], is_first[use], (1 - is_first)[use]]
-    low, high = [rules.laps, 1, rules.least_stops], [rules.laps, 1, rules.most_stops]
-    for key in rules.compulsory:
-        place = [tyre.key for tyre in pace.tyres].index(key)
-        rows.append((np.tile(np.repeat(np.arange(kinds), width), 2) == place)[use].astype(float))
-        low.append(1)
-        high.append(rules.most_stops + 1)
-    found = milp(
-        cost[use],
-        constraints=LinearConstraint(np.array(rows), low, high),
-        integrality=np.ones(use.sum()),
-        bounds=Bounds(0, rules.most_stops + 1),
-    )
-    assert found.fun is not None, found.message
-    return float(found.fun)
+    """Time of the best plan by a general mixed-integer solver over every stint, stop and litre [s]."""
+    problem = plans.problem_of(rules, pace)
+    found = [by_milp(problem, stops) for stops in range(problem.least_stops, problem.most_stops + 1)]
+    return min(time for time in found if time is not None)
 
 
 def race() -> tuple[RaceRules, Pace]:

@@ -242,9 +242,9 @@ def race_case(races: int = 300) -> Case:
     worst, legal = 0.0, 0
     for seed in range(races):
         rules, pace = random_race(seed)
-        brute: dict[int, float] = {}
+        brute, kept = dict[int, float](), dict[tuple[int, ...], float]()
         for shape in all_shapes(rules, len(pace.tyres)):
-            time = lap_by_lap_s(rules, pace, shape) if used_all(rules, pace, shape) else math.inf
+            time = lap_by_lap_s(rules, pace, shape, kept) if used_all(rules, pace, shape) else math.inf
             if math.isfinite(time):
                 brute[len(shape) - 1] = min(time, brute.get(len(shape) - 1, math.inf))
         try:
@@ -256,7 +256,15 @@ def race_case(races: int = 300) -> Case:
         legal += bool(brute)
         worst = max([worst, *[abs(found[k] - brute[k]) for k in brute if k in found]])
     words = f"{legal} races that can be driven, {races - legal} that cannot"
-    return Case("race plans", f"brute force over all plans of {races} random small races", words, "the same times", worst, 1e-6, "s")
+    return Case(
+        "race plans",
+        f"all shapes of {races} random small races, each filled by a linear programme",
+        words,
+        "the same times",
+        worst,
+        2e-5,
+        "s",
+    )
 
 
 def verdict_cases(trials: int = 2000) -> Iterator[Case]:

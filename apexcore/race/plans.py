@@ -1,8 +1,7 @@
-"""The exact best plan, and the best of every number of stops and set of compounds.
+"""The exact best plan: of every number of stops, and of every compound to begin with that comes near the best.
 
-A plan is a sequence of stints. Time splits into stints whose cost depends only on compound and length (where fuel may be
-added, each stint starts with what it needs; where it may not, fuel weight is the same for every plan), so that dynamic
-programming over (stops, laps, compounds used) finds the least time over all plans (Bellman, Dynamic Programming, ch. 1).
+Stints, compounds, laps of the stops and what is filled at each are found together (`exact`); here rules and pace become its numbers, and
+its plans those of the product.
 """
 
 import math
@@ -10,17 +9,18 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from ..errors import InputError, NoLegalPlan
-from .rules import Pace, RaceRules, TyrePace
+from .exact import NEVER, Best, Filling, Planner, Problem, chain_s, longest_laps, stop_terms
+from .rules import MOST_STOPS, Pace, RaceRules, TyrePace
 
 Floats = NDArray[np.float64]
-Ints = NDArray[np.int64]
 
 #: Compounds that the set of used ones can tell apart.
 MOST_COMPOUNDS = 9
+#: Plans that begin with another compound are looked at up to this much behind the best [s].
+KINDS_WITHIN_S = 10.0
 
 
 @dataclass(frozen=True)
@@ -71,119 +71,77 @@ def tyre_time_s(tyre: TyrePace, laps: int) -> float:
     return laps * tyre.offset_s + tyre.fade_s * 0.5 * laps * (laps - 1) + tyre.cliff_s * over + tyre.warm_s
 
 
-def _stop_s(rules: RaceRules, litres: float) -> float:
-    filling = litres / rules.refuel_l_per_s if rules.refuelling else 0.0
-    standing = max(rules.tyre_change_s, filling) if rules.in_parallel else rules.tyre_change_s + filling
-    return rules.pit_loss_s + standing
-
-
-def _burnt_weight_s(pace: Pace, laps: int, left_l: float) -> float:
-    """Time that fuel weight costs over laps that end with `left_l` on board [s]."""
-    carried = pace.fuel_l_per_lap * laps * (laps + 1) / 2 + left_l * laps
-    return pace.fuel_s_per_l * carried
-
-
 def longest_stint(rules: RaceRules, pace: Pace, first: bool) -> int:
     """Laps that a full tank lasts.
 
     Source: definition.
     """
-    usable = rules.tank_l - pace.margin_l - (rules.formation_laps * pace.fuel_l_per_lap if first else 0.0)
-    return max(math.floor(usable / pace.fuel_l_per_lap + 1e-9), 0)
+    usable = rules.tank_l - (rules.formation_laps * pace.fuel_l_per_lap if first else 0.0)
+    return longest_laps(pace.fuel_l_per_lap, pace.margin_l, usable)
 
 
-def _tables(rules: RaceRules, pace: Pace) -> tuple[Floats, Floats]:
-    """Cost of a stint by compound and length [s]: as the first of the race, and after a stop (with that stop)."""
-    shape = (len(pace.tyres), rules.laps + 1)
-    first, later = np.full(shape, np.inf), np.full(shape, np.inf)
+def _costs(rules: RaceRules, pace: Pace) -> Floats:
+    """Time of a stint by compound and length, without fuel and stops, shape [compounds, laps + 1] [s]."""
+    most = rules.longest_stint or rules.laps
+    found = np.full((len(pace.tyres), rules.laps + 1), NEVER)
     for c, tyre in enumerate(pace.tyres):
-        for laps in range(1, rules.laps + 1):
-            driven = laps * pace.lap_s + tyre_time_s(tyre, laps)
-            if rules.refuelling:
-                driven += _burnt_weight_s(pace, laps, pace.margin_l)
-            if not rules.refuelling or laps <= longest_stint(rules, pace, True):
-                first[c, laps] = driven
-            if not rules.refuelling or laps <= longest_stint(rules, pace, False):
-                later[c, laps] = driven + _stop_s(rules, laps * pace.fuel_l_per_lap)
-    return first, later
+        for laps in range(1, min(most, rules.laps) + 1):
+            found[c, laps] = laps * pace.lap_s + tyre_time_s(tyre, laps)
+    return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _programme(first: Floats, later: Floats, laps: int, stops: int) -> tuple[Floats, Ints, Ints]:
-    """Least time by (stops, laps done, set of compounds used), with the last stint's compound and length."""
-    kinds = first.shape[0]
-    sets = 1 << kinds
-    best = np.full((stops + 1, laps + 1, sets), np.inf)
-    compound = np.full((stops + 1, laps + 1, sets), -1)
-    length = np.zeros((stops + 1, laps + 1, sets), dtype=np.int64)
-    for c in range(kinds):
-        for n in range(1, laps + 1):
-            best[0, n, 1 << c] = first[c, n]
-            compound[0, n, 1 << c] = c
-            length[0, n, 1 << c] = n
-    for k in range(1, stops + 1):
-        for done in range(k + 1, laps + 1):
-            for c in range(kinds):
-                bit = 1 << c
-                for n in range(1, done - k + 1):
-                    cost = later[c, n]
-                    if cost == np.inf:
-                        continue
-                    for used in range(1, sets):
-                        time = best[k - 1, done - n, used] + cost
-                        if time < best[k, done, used | bit]:
-                            best[k, done, used | bit] = time
-                            compound[k, done, used | bit] = c
-                            length[k, done, used | bit] = n
-    return best, compound, length
+def problem_of(rules: RaceRules, pace: Pace) -> Problem:
+    """Rules and pace as numbers."""
+    keys = [tyre.key for tyre in pace.tyres]
+    wanted = sorted(set(rules.compulsory))
+    adds = np.array([sum(1 << bit for bit, key in enumerate(wanted) if key == mine) for mine in keys], dtype=np.int64)
+    laps = np.arange(rules.laps + 1)
+    stop_laps = (laps >= rules.first_stop_lap) & (laps <= (rules.last_stop_lap or rules.laps))
+    f = _filling(rules, pace)
+    return Problem(
+        _costs(rules, pace), adds, (1 << len(wanted)) - 1, f.use_l, f.weight_s, f.least_l, f.tank_l, f.start_l, f.pit_s, f.standing_s,
+        f.free_l, f.rate, stop_laps, rules.least_stops, min(rules.most_stops, rules.laps - 1),
+    )  # fmt: skip
 
 
-def _walk_back(
-    first: Floats, later: Floats, best: Floats, compound: Ints, length: Ints, stops: int, laps: int, used: int
-) -> list[tuple[int, int]]:
-    """(compound, laps) of each stint of the plan that ends in this state."""
-    stints: list[tuple[int, int]] = []
-    for k in range(stops, -1, -1):
-        c, n = int(compound[k, laps, used]), int(length[k, laps, used])
-        stints.append((c, n))
-        if k:
-            before = laps - n
-            options = [used] if not used >> c & 1 else [used, used & ~(1 << c)]
-            used = min((o for o in options if o), key=lambda o: float(best[k - 1, before, o]))
-            laps = before
-    return stints[::-1]
+def _filling(rules: RaceRules, pace: Pace) -> Filling:
+    """What fuel costs and how it is filled."""
+    rate = rules.refuel_l_per_s if rules.refuelling else 0.0
+    standing, free = stop_terms(rules.tyre_change_s, rules.least_standing_s, rate, rules.in_parallel)
+    start = rules.tank_l - rules.formation_laps * pace.fuel_l_per_lap
+    return Filling(
+        pace.fuel_l_per_lap, pace.fuel_s_per_l, pace.margin_l, rules.tank_l, start, rules.pit_loss_s, standing, free, rate
+    )  # fmt: skip
 
 
-def _as_plan(rules: RaceRules, pace: Pace, shape: Sequence[tuple[int, int]]) -> Plan:
+def _as_plan(rules: RaceRules, pace: Pace, problem: Problem, best: Best) -> Plan:
+    """A plan of the product, with its parts."""
     stints: list[Stint] = []
     pit = tyre = fuel = 0.0
-    lap, use = 1, pace.fuel_l_per_lap
-    left = rules.laps * use + pace.margin_l
-    for index, (c, laps) in enumerate(shape):
-        need = laps * use
-        if rules.refuelling:
-            on_board = need + pace.margin_l
-            fuel += _burnt_weight_s(pace, laps, pace.margin_l)
-        else:
-            on_board = left
-            fuel += _burnt_weight_s(pace, laps, left - need)
-            left -= need
-        stints.append(Stint(pace.tyres[c].key, lap, laps, on_board + (rules.formation_laps * use if not index else 0.0)))
-        tyre += tyre_time_s(pace.tyres[c], laps)
+    lap, before = 1, 0.0
+    for index, leg in enumerate(best.legs):
         if index:
-            pit += _stop_s(rules, need)
-        lap += laps
+            filled = leg.leaves_l - before
+            beyond = max(0.0, filled - problem.free_l) / problem.rate if problem.rate > 0.0 else 0.0
+            pit += problem.pit_s + problem.standing_s + beyond
+        formation = rules.formation_laps * pace.fuel_l_per_lap if not index else 0.0
+        stints.append(Stint(pace.tyres[leg.option].key, lap, leg.laps, leg.leaves_l + formation))
+        tyre += tyre_time_s(pace.tyres[leg.option], leg.laps)
+        fuel += pace.fuel_s_per_l * (leg.laps * leg.leaves_l - pace.fuel_l_per_lap * leg.laps * (leg.laps - 1) / 2)
+        lap, before = lap + leg.laps, leg.arrives_l
     return Plan(tuple(stints), rules.laps * pace.lap_s + pit + tyre + fuel, pit, tyre, fuel)
 
 
 def plan_time_s(rules: RaceRules, pace: Pace, plan: Plan) -> float:
-    """Race time of a given plan at another pace [s]."""
-    keys = {tyre.key: index for index, tyre in enumerate(pace.tyres)}
-    return _as_plan(rules, pace, [(keys[stint.compound], stint.laps) for stint in plan.stints]).time_s
+    """Race time of a given plan's stints at another pace, filled at least cost [s]."""
+    tyres = {tyre.key: tyre for tyre in pace.tyres}
+    lengths = np.array([stint.laps for stint in plan.stints])
+    costs = [stint.laps * pace.lap_s + tyre_time_s(tyres[stint.compound], stint.laps) for stint in plan.stints]
+    return chain_s(_filling(rules, pace), lengths, np.array(costs))
 
 
 def ranked_plans(rules: RaceRules, pace: Pace) -> list[Plan]:
-    """The best plan of every number of stops and set of compounds, quickest first.
+    """The best plan of every number of stops, and of every compound to begin with where it comes near the best, quickest first.
 
     :raises NoLegalPlan: naming the rules that exclude each other
     :raises InputError: if a compulsory compound has no pace, or there are too many compounds
@@ -203,21 +161,18 @@ def ranked_plans(rules: RaceRules, pace: Pace) -> list[Plan]:
 def _search(rules: RaceRules, pace: Pace) -> list[Plan]:
     if rules.least_stops > rules.most_stops:
         return []
-    if not rules.refuelling:
-        need = (rules.laps + rules.formation_laps) * pace.fuel_l_per_lap + pace.margin_l
-        if need > rules.tank_l + 1e-9:
-            return []
-    first, later = _tables(rules, pace)
-    best, compound, length = _programme(first, later, rules.laps, rules.most_stops)
-    keys = [tyre.key for tyre in pace.tyres]
-    wanted = sum(1 << keys.index(key) for key in set(rules.compulsory))
-    plans = []
-    for stops in range(rules.least_stops, rules.most_stops + 1):
-        for used in range(1, 1 << len(keys)):
-            if used & wanted == wanted and np.isfinite(best[stops, rules.laps, used]):
-                shape = _walk_back(first, later, best, compound, length, stops, rules.laps, used)
-                plans.append(_as_plan(rules, pace, shape))
-    return sorted(plans, key=lambda plan: plan.time_s)
+    problem = problem_of(rules, pace)
+    if problem.least_stops > problem.most_stops:
+        return []
+    planner = Planner(problem, KINDS_WITHIN_S)
+    plans: dict[tuple[tuple[str, int], ...], Plan] = {}
+    for stops in range(problem.least_stops, problem.most_stops + 1):
+        for first in (None, *range(len(pace.tyres))):
+            best = planner.best(stops, first)
+            if best is not None:
+                plan = _as_plan(rules, pace, problem, best)
+                plans.setdefault(tuple((stint.compound, stint.laps) for stint in plan.stints), plan)
+    return sorted(plans.values(), key=lambda plan: plan.time_s)
 
 
 def _collisions(rules: RaceRules, pace: Pace) -> list[str]:
@@ -226,11 +181,14 @@ def _collisions(rules: RaceRules, pace: Pace) -> list[str]:
     tank = f"the tank of {rules.tank_l:g} l"
     distance = f"{rules.laps} laps at {pace.fuel_l_per_lap:.2f} l a lap with {pace.margin_l:.1f} l margin"
     trials: list[tuple[str, dict[str, object]]] = [
-        (f"at most {rules.most_stops} stops", {"most_stops": 6}),
+        (f"at most {rules.most_stops} stops", {"most_stops": MOST_STOPS}),
         (f"at least {rules.least_stops} stops", {"least_stops": 0}),
         (f"compulsory {' and '.join(rules.compulsory)}", {"compulsory": ()}),
         (tank, {"tank_l": 500.0}),
         ("no refuelling", {"refuelling": True}),
+        (f"stints of at most {rules.longest_stint} laps", {"longest_stint": 0}),
+        (f"no stop before lap {rules.first_stop_lap}", {"first_stop_lap": 0}),
+        (f"no stop after lap {rules.last_stop_lap}", {"last_stop_lap": 0}),
     ]
     guilty = _openers(rules, pace, trials)
     race = f"{rules.laps} lap{'s' if rules.laps > 1 else ''}"

@@ -7,6 +7,9 @@ from pydantic import Field
 
 from ..quantities.values import Value
 
+#: Longest race and most stops that a plan is worked out for: a day of short laps.
+MOST_LAPS, MOST_STOPS = 1200, 40
+
 
 class RaceRules(Value):
     """Rules of a race.
@@ -22,19 +25,27 @@ class RaceRules(Value):
     :param in_parallel: whether tyres and fuel are done at the same time
     :param tank_l: what the tank holds [l]
     :param formation_laps: laps behind the starter before the race
+    :param least_standing_s: least standing time of a stop, whatever is done [s]
+    :param first_stop_lap: earliest lap behind which one may stop; 0 for any
+    :param last_stop_lap: latest lap behind which one may stop; 0 for any
+    :param longest_stint: most laps of a stint; 0 for any
     """
 
-    laps: int = Field(ge=1, le=400)
+    laps: int = Field(ge=1, le=MOST_LAPS)
     compulsory: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=20)
-    least_stops: int = Field(0, ge=0, le=6)
-    most_stops: int = Field(3, ge=0, le=6)
+    least_stops: int = Field(0, ge=0, le=MOST_STOPS)
+    most_stops: int = Field(3, ge=0, le=MOST_STOPS)
     pit_loss_s: float = Field(ge=0, le=300)
     tyre_change_s: float = Field(0.0, ge=0, le=120)
     refuelling: bool = False
-    refuel_l_per_s: float = Field(2.0, gt=0, le=20)
+    refuel_l_per_s: float = Field(2.0, ge=0.01, le=20)
     in_parallel: bool = True
     tank_l: float = Field(gt=0, le=500)
     formation_laps: float = Field(1.0, ge=0, le=5)
+    least_standing_s: float = Field(0.0, ge=0, le=300)
+    first_stop_lap: int = Field(0, ge=0, le=MOST_LAPS)
+    last_stop_lap: int = Field(0, ge=0, le=MOST_LAPS)
+    longest_stint: int = Field(0, ge=0, le=MOST_LAPS)
 
 
 @dataclass(frozen=True)

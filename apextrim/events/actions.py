@@ -67,7 +67,8 @@ def read_weather(event: Event, values: dict[str, float]) -> None:
 @transaction.atomic
 def change_rules(event: Event, values: dict[str, Any], at: datetime | None = None) -> bool:
     """Sets the race rules. False if nothing changed."""
-    rules = RaceRules.model_validate({**values, "tank_l": facts.book_car_of(event).tank_l})
+    told = {name: value for name, value in values.items() if value is not None}
+    rules = RaceRules.model_validate({**told, "tank_l": facts.book_car_of(event).tank_l})
     if rules == facts.rules_of(event):
         return False
     event.rules = rules.model_dump(exclude={"tank_l"}, mode="json")

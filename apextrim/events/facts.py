@@ -27,4 +27,5 @@ def conditions_of(event: Event) -> Conditions:
 
 def rules_of(event: Event) -> RaceRules:
     """Race rules of an event; the tank is the car's."""
-    return RaceRules.model_validate({"tank_l": book_car_of(event).tank_l, **event.rules})
+    rate = max(float(event.rules.get("refuel_l_per_s", 2.0)), 0.01)  # slower ones were taken once
+    return RaceRules.model_validate({"tank_l": book_car_of(event).tank_l, **event.rules, "refuel_l_per_s": rate})

@@ -62,11 +62,21 @@ class RulesForm(forms.Form):
     refuelling = forms.BooleanField(required=False, label="Refuelling allowed")
     refuel_l_per_s = quantity(RaceRules, "refuel_l_per_s", "Refuelling rate", "l/s")
     in_parallel = forms.BooleanField(required=False, label="Tyres and fuel at the same time")
+    least_standing_s = quantity(RaceRules, "least_standing_s", "Minimum stationary time", "s", required=False)
+    first_stop_lap = quantity(RaceRules, "first_stop_lap", "No stop before lap (0: any)", "", whole=True, required=False)
+    last_stop_lap = quantity(RaceRules, "last_stop_lap", "No stop after lap (0: any)", "", whole=True, required=False)
+    longest_stint = quantity(RaceRules, "longest_stint", "Longest stint, laps (0: any)", "", whole=True, required=False)
 
     def __init__(self, car: CoreCar, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         choices = [(compound.key, f"{compound.letter} {compound.name}") for compound in car.tyres.compounds]
         self.fields["compulsory"].choices = choices  # type: ignore[attr-defined]
+
+    @property
+    def more_open(self) -> bool:
+        """Whether the further rules say something, or something is wrong with them."""
+        names = ("least_standing_s", "first_stop_lap", "last_stop_lap", "longest_stint")
+        return any(self.errors.get(name) or self[name].value() not in (None, "", 0, 0.0, "0") for name in names)
 
 
 class SessionForm(forms.Form):

@@ -9,7 +9,7 @@ from apexcore.circuit.line import CAR_WIDTH_M
 from apexcore.circuit.moves import known_by, moved_to
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.circuit.track import centre_line, reversed_circuit
-from apexcore.errors import FileRejected, InputError
+from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.circuits import read_circuit
 from apexcore.formats.values_json import write_value
 
@@ -54,7 +54,6 @@ def put_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
     return Circuit.objects.create(owner=owner, key=core.key, name=core.name, layout=core.layout, data=text), True
 
 
-@transaction.atomic
 def change_circuit(row: Circuit, core: CoreCircuit, said: list[str] | None = None) -> bool:
     """Changes a circuit; what was before can be brought back. Returns whether anything changed.
 
@@ -69,13 +68,24 @@ def change_circuit(row: Circuit, core: CoreCircuit, said: list[str] | None = Non
         return False
     circuit_changing.send(sender=Circuit, row=row, text=text)
     homes = _homes(row.data, text)
+    _put(row, core, text, homes, [] if said is None else said)
+    return True
+
+
+@transaction.atomic
+def _put(row: Circuit, core: CoreCircuit, text: str, homes: Mapping[int, int], said: list[str]) -> None:
+    """Stores a changed circuit, and moves what racers wrote with its corners."""
+    before = row.previous, row.data, row.name, row.layout
     row.previous, row.data, row.name, row.layout = row.data, text, core.name, core.layout
     row.save(update_fields=["previous", "data", "name", "layout"])
-    if any(old != new for old, new in homes.items()):
-        told = [] if said is None else said
-        _move_notes(row, homes, told)
-        corners_moved.send(sender=Circuit, row=row, homes=homes, said=told)
-    return True
+    if all(old == new for old, new in homes.items()):
+        return
+    try:
+        _move_notes(row, homes, said)
+        corners_moved.send(sender=Circuit, row=row, homes=homes, said=said)
+    except ApexError:
+        row.previous, row.data, row.name, row.layout = before  # as the database will have it again
+        raise
 
 
 def _homes(before: str, after: str) -> dict[int, int]:

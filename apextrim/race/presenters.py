@@ -67,6 +67,27 @@ def plan_views(view: RaceView, plans: list[RankedPlan], car: Car) -> list[PlanVi
     return found
 
 
+#: Race times nearer than this are the same [s], and how much likelier another plan must be to be said [-].
+_TIE_S, _LIKELIER = 0.05, 0.05
+
+
+def doubts(plans: list[PlanView]) -> list[str]:
+    """What stands against the best plan: others that take as long, and one that is quickest more often."""
+    if len(plans) < 2:
+        return []
+    best, said = plans[0], []
+    ties = [plan.title for plan in plans[1:] if plan.ranked.gap_s < _TIE_S]
+    if ties:
+        several = len(ties) > 1 or ties[0].endswith("s")
+        said.append(f"{' and '.join(ties).capitalize()} {'take' if several else 'takes'} as long, within {_TIE_S:g} s.")
+    likeliest = max(plans, key=lambda plan: plan.ranked.chance or 0.0)
+    ours, other = best.ranked.chance or 0.0, likeliest.ranked.chance or 0.0
+    if likeliest is not best and other - ours >= _LIKELIER:
+        share = f"{100 * other:.0f} % against {100 * ours:.0f} %"
+        said.append(f"On average it is quickest; {likeliest.title} would be more often, {share} of what the laps leave open.")
+    return said
+
+
 def _why(ranked: RankedPlan, best: RankedPlan) -> str:
     """Where the gap to the best plan comes from, part by part."""
     if ranked is best:

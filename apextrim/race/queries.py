@@ -22,6 +22,8 @@ from apextrim.sheets.queries import core_sheet_in_car, sheet_in_car
 _SCATTER_S, _MISTAKES, _SHIFT_S = 0.15, 0.08, 0.06
 #: Newest laps that the pace is taken from: older ones were driven by another driver, in a way.
 _MOST_LAPS = 400
+#: Numbers of stops that are shown at most, quickest first.
+_MOST_KINDS = 6
 #: Laps before which a share of mistakes is as good as unknown.
 _KNOWN_FROM = 12
 
@@ -105,7 +107,7 @@ def race_view(event: Event, by_book: bool = False) -> RaceView:
 def _ranked(rules: RaceRules, pace: RacePace) -> tuple[tuple[RankedPlan, ...], tuple[RankedPlan, ...]]:
     """The best plan of each number of stops, and further ones."""
     plans = ranked_plans(rules, pace.pace)
-    best = sorted(best_by_stops(plans), key=lambda plan: plan.time_s)
+    best = sorted(best_by_stops(plans), key=lambda plan: plan.time_s)[:_MOST_KINDS]
     times = [drawn_times_s(rules, pace, plan) for plan in best]
 
     def ranked(plan: Plan, drawn: Floats, chance: float | None) -> RankedPlan:
@@ -133,7 +135,10 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     order.sort(key=lambda key: row is None or key != row.pk)  # a stable sort: the rest stay in their order
     levels = {key: index for index, key in enumerate(order)}
     laps = [replace(lap, level=levels[run.run.sheet_id]) for run in runs for lap in run.laps]
-    pace = fits.pace(laps, book, use, car.mass.fuel_kg_per_l, rules.laps + rules.formation_laps, track_c=facts.conditions_of(event).track_c)
+    distance = rules.laps + rules.formation_laps
+    if rules.refuelling:  # a margin is for what one tank drives
+        distance = min(distance, rules.tank_l / per_lap)
+    pace = fits.pace(laps, book, use, car.mass.fuel_kg_per_l, distance, track_c=facts.conditions_of(event).track_c)
     return pace, sheets[order[0]] if order else None
 
 

@@ -41,6 +41,7 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
             "view": view,
             "plans": presenters.plan_views(view, view.by_stops, car),
             "others": presenters.plan_views(view, view.others, car),
+            "doubts": presenters.doubts(presenters.plan_views(view, view.by_stops, car)),
             "axis": presenters.lap_axis(view.rules.laps),
             "estimates": presenters.estimate_rows(view, car),
             "kept_list": event.plans.order_by("-made_at"),
@@ -76,5 +77,6 @@ def kept(request: HttpRequest, event_id: int, plan_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     row = owned_or_404(KeptPlan, request.user, event=event, pk=plan_id)
     car = cases.car_of(event)
-    stints = [(car.tyres.compound(key), laps, fuel) for key, laps, fuel in row.stints]
+    known = {compound.key: f"{compound.letter} {compound.name}" for compound in car.tyres.compounds}
+    stints = [(known.get(key, f"{key}, which the car no longer has"), laps, fuel) for key, laps, fuel in row.stints]
     return render(request, "race/kept.html", {"event": event, "frame": frame(event, "race"), "row": row, "stints": stints})

@@ -92,7 +92,7 @@ def test_the_map_keeps_the_way_round_and_its_scale(event: Event) -> None:
     assert (area < 0) == (turn > 0)  # y grows downwards in a picture: a left-handed lap has a negative area
     drawn_length = float(np.hypot(np.diff(x), np.diff(y)).sum())
     assert drawn_length / drawn.scale_px * 100 == pytest.approx(line.length_m, rel=0.02)
-    assert {kind for kind, _ in drawn.line} == {"brake", "full", "part"}
+    assert {kind for kind, _ in drawn.line} == {"brake", "full", "lift", "part"}
 
 
 @pytest.fixture

@@ -1,0 +1,102 @@
+"""The exact plan with free fuel against every shape with a linear programme, and against a mixed-integer programme over everything."""
+
+import numpy as np
+import pytest
+
+from apexcore.race.exact import NEVER, Best, Planner, Problem, chain_s, stop_terms
+from tests.apexcore.race.exact_reference import brute_force, by_milp, fuel_s, random_problem
+
+
+def told_s(problem: Problem, best: Best) -> float:
+    """What a plan takes, lap by lap; infinite where it is not legal."""
+    p, total, lap, used, before = problem, 0.0, 0, 0, None
+    for leg in best.legs:
+        if leg.leaves_l > p.tank_l + 2e-6 or (before is None and leg.leaves_l > p.start_l + 2e-6):
+            return np.inf
+        if before is not None:
+            filled = leg.leaves_l - before
+            if filled < -1e-6 or (p.rate <= 0.0 and filled > 1e-6) or not p.stop_laps[lap]:
+                return np.inf
+            total += p.pit_s + p.standing_s + (max(0.0, filled - p.free_l) / p.rate if p.rate > 0.0 else 0.0)
+        total += float(p.cost[leg.option, leg.laps])
+        board = leg.leaves_l
+        for _ in range(leg.laps):
+            total += p.weight_s * board
+            board -= p.use_l
+        if abs(board - leg.arrives_l) > 1e-6 or board < p.least_l - 2e-6:
+            return np.inf
+        lap, used, before = lap + leg.laps, used | int(p.adds[leg.option]), leg.arrives_l
+    return total if lap == p.laps and used & p.wanted == p.wanted else np.inf
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("block", range(6))
+def test_it_is_the_least_over_every_shape_and_every_filling(block: int) -> None:
+    legal = more = 0
+    for seed in range(1000 + block * 45, 1045 + block * 45):
+        problem = random_problem(seed)
+        planner, brute = Planner(problem), brute_force(problem)
+        for stops in range(problem.least_stops, problem.most_stops + 1):
+            best = planner.best(stops)
+            assert (best is None) == (stops not in brute), (seed, stops)
+            if best is None:
+                continue
+            legal += 1
+            assert best.time_s == pytest.approx(brute[stops], abs=2e-5), (seed, stops)
+            assert told_s(problem, best) == pytest.approx(best.time_s, abs=2e-5), (seed, stops)
+            assert len(best.legs) == stops + 1
+            more += any(leg.arrives_l > problem.least_l + 0.01 for leg in best.legs[:-1])
+            firsts = [planner.best(stops, first) for first in range(len(problem.adds))]
+            times = [one.time_s for one in firsts if one is not None]
+            assert min(times) == pytest.approx(best.time_s, abs=2e-5)  # the kinds by first option hold the best
+            for first, one in enumerate(firsts):
+                assert one is None or (one.legs[0].option == first and told_s(problem, one) == pytest.approx(one.time_s, abs=2e-5))
+    assert legal >= 20 and more >= 3  # some stints carry more than their own need
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("block", range(4))
+def test_it_is_what_a_mixed_integer_programme_finds(block: int) -> None:
+    checked = 0
+    for seed in range(3000 + block * 20, 3020 + block * 20):
+        problem = random_problem(seed, most_laps=18)
+        planner = Planner(problem)
+        for stops in range(problem.least_stops, min(problem.most_stops, 3) + 1):
+            best, known = planner.best(stops), by_milp(problem, stops)
+            assert (best is None) == (known is None), (seed, stops)
+            if best is not None and known is not None:
+                checked += 1
+                assert best.time_s == pytest.approx(known, abs=1e-4), (seed, stops)
+    assert checked >= 8
+
+
+def test_given_stints_are_filled_as_a_linear_programme_fills_them() -> None:
+    rng = np.random.default_rng(4)
+    for seed in range(150):
+        problem = random_problem(seed)
+        cuts = sorted(rng.choice(range(1, problem.laps), size=min(int(rng.integers(0, 4)), problem.laps - 1), replace=False))
+        lengths = tuple(int(n) for n in np.diff([0, *cuts, problem.laps]))
+        known = fuel_s(problem, lengths)
+        if np.isfinite(known):
+            costs = rng.uniform(50, 90, len(lengths))
+            assert chain_s(problem, np.array(lengths), costs) == pytest.approx(known + costs.sum(), abs=2e-5), seed
+
+
+def test_stops_stand_as_their_rules_say() -> None:
+    assert stop_terms(4.0, 0.0, 2.0, True) == (4.0, 8.0) and stop_terms(4.0, 0.0, 2.0, False) == (4.0, 0.0)
+    assert stop_terms(4.0, 10.0, 2.0, True) == (10.0, 20.0) and stop_terms(4.0, 10.0, 2.0, False) == (10.0, 12.0)
+    assert stop_terms(4.0, 10.0, 0.0, True) == (10.0, 0.0)
+
+
+def test_a_day_and_a_tank_that_just_holds_a_stint() -> None:
+    """Known by hand: no wear, no weight: the fewest stops, each filled no more than it must be."""
+    laps, use = 60, 2.0
+    cost = np.full((1, laps + 1), NEVER)
+    cost[0, 1:] = 80.0 * np.arange(1, laps + 1)
+    stops = np.ones(laps + 1, dtype=bool)
+    problem = Problem(cost, np.array([0]), 0, use, 0.0, 0.0, 40.0, 40.0, 20.0, 0.0, 0.0, 2.0, stops, 0, 4)
+    planner = Planner(problem)
+    assert planner.best(0) is None and planner.best(1) is None
+    best = planner.best(2)
+    assert best is not None and [leg.laps for leg in best.legs] == [20, 20, 20]
+    assert best.time_s == pytest.approx(80.0 * 60 + 2 * 20 + (120.0 - 40.0) / 2.0, abs=1e-4)

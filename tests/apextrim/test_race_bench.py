@@ -1,0 +1,83 @@
+"""The Race bench: rules that a form can say, days that used to be refused, ties and doubts said, kept plans whose car has changed."""
+
+import pytest
+from django.test import Client
+from django.urls import reverse
+
+from apexcore.race.plans import Plan, Stint
+from apextrim.events import facts
+from apextrim.events.models import Event
+from apextrim.race import presenters
+from apextrim.race.models import KeptPlan
+from apextrim.race.presenters import PlanView
+from apextrim.race.queries import RankedPlan, race_view
+from apextrim.sheets.models import Sheet
+from tests.apextrim.lap.test_corner_page import words
+
+RULES = {
+    "laps": "30", "formation_laps": "1", "pit_loss_s": "22", "tyre_change_s": "6", "least_stops": "1", "most_stops": "3",
+    "refuelling": "on", "refuel_l_per_s": "2", "in_parallel": "on",
+}  # fmt: skip
+
+
+def save(client: Client, event: Event, **changes: str) -> int:
+    return client.post(reverse("save_rules", args=[event.pk]), {**RULES, **changes}).status_code
+
+
+def test_further_rules_are_kept_and_hold_in_the_plans(client_in: Client, event: Event, first: Sheet) -> None:
+    assert save(client_in, event, least_standing_s="9", first_stop_lap="12", last_stop_lap="20", longest_stint="20") == 302
+    event.refresh_from_db()
+    rules = facts.rules_of(event)
+    assert (rules.least_standing_s, rules.first_stop_lap, rules.last_stop_lap, rules.longest_stint) == (9.0, 12, 20, 20)
+    for ranked in race_view(event).by_stops:
+        ends = [stint.first_lap - 1 for stint in ranked.plan.stints[1:]]
+        assert all(12 <= lap <= 20 for lap in ends) and max(stint.laps for stint in ranked.plan.stints) <= 20
+        assert ranked.plan.pit_s >= ranked.plan.stops * (22 + 9) - 1e-9
+    brief = words(client_in.get(reverse("brief", args=[event.pk])))
+    assert "Longest stint, laps (0: any)" in brief
+    assert save(client_in, event) == 302  # empty: as before
+    assert save(client_in, event, first_stop_lap="25", last_stop_lap="5") == 302
+    page = words(client_in.get(reverse("race_bench", args=[event.pk])))
+    assert "no stop before lap 25" in page and "no stop after lap 5" in page
+
+
+def test_what_used_to_be_an_error_is_an_answer(client_in: Client, event: Event, first: Sheet) -> None:
+    assert save(client_in, event, refuel_l_per_s="0") == 422
+    assert save(client_in, event, laps="900", most_stops="40") == 302  # a day of short laps
+    assert client_in.get(reverse("race_bench", args=[event.pk])).status_code == 200
+    event.refresh_from_db()
+    view = race_view(event)
+    assert sum(stint.laps for stint in view.by_stops[0].plan.stints) == 900 and len(view.by_stops) <= 6
+    assert max(stint.fuel_l for stint in view.by_stops[0].plan.stints) <= facts.rules_of(event).tank_l + 1e-5
+    assert save(client_in, event, laps="1", least_stops="0") == 302
+    assert client_in.get(reverse("race_bench", args=[event.pk])).status_code == 200
+    event.refresh_from_db()
+    event.rules["refuel_l_per_s"] = 1e-6  # stored by an earlier version
+    event.save()
+    assert client_in.get(reverse("race_bench", args=[event.pk])).status_code == 200
+    gone = KeptPlan.objects.create(event=event, stints=[["chalk", 20, 40.0]], time_s=1, start_fuel_l=40, text="?", made_at=event.made_at)
+    page = words(client_in.get(reverse("kept_plan", args=[event.pk, gone.pk])))
+    assert "chalk, which the car no longer has" in page
+
+
+def test_a_reserve_is_for_what_one_tank_drives(client_in: Client, event: Event, first: Sheet) -> None:
+    save(client_in, event, laps="30")
+    event.refresh_from_db()
+    short = race_view(event).margin_l
+    save(client_in, event, laps="300", most_stops="20")
+    event.refresh_from_db()
+    assert race_view(event).margin_l == pytest.approx(short, rel=0.35)
+
+
+def view_of(title: str, gap_s: float, chance: float) -> PlanView:
+    plan = Plan((Stint("a", 1, 10, 20.0),), 100.0 + gap_s, 0, 0, 0)
+    return PlanView(RankedPlan(plan, gap_s, gap_s - 1, gap_s + 1, chance), title, "is", [], "", "")
+
+
+def test_ties_and_a_likelier_plan_are_said() -> None:
+    assert presenters.doubts([view_of("1 stop", 0, 0.8), view_of("2 stops", 3, 0.2)]) == []
+    assert presenters.doubts([view_of("1 stop", 0, 1.0)]) == []
+    tie = presenters.doubts([view_of("1 stop", 0, 0.5), view_of("2 stops", 0.03, 0.5)])
+    assert tie == ["2 stops take as long, within 0.05 s."]
+    doubt = presenters.doubts([view_of("1 stop", 0, 0.15), view_of("2 stops", 0.6, 0.44), view_of("3 stops", 0.7, 0.41)])
+    assert doubt == ["On average it is quickest; 2 stops would be more often, 44 % against 15 % of what the laps leave open."]
