@@ -25,6 +25,7 @@ from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, lateral_transfer
 from apexcore.lap.quickest import line_case, quickest_line
 from apexcore.lap.solver import COLUMN, LapCase, solve_lap, top_speed_ms
+from apexcore.race.exact import Planner
 from apexcore.race.fuel import filled_l, margin_l, measured_use
 from apexcore.race.pace import race_pace
 from apexcore.race.plans import best_by_stops, ranked_plans
@@ -47,6 +48,7 @@ from tests.apexcore.lap.test_kernel import straight as open_straight
 from tests.apexcore.lap.test_proof import place, record
 from tests.apexcore.lap.test_quickest import PLACES as BEST_PLACES
 from tests.apexcore.lap.test_quickest import bumps_gain, found
+from tests.apexcore.race.exact_reference import by_milp, random_problem
 from tests.apexcore.race.test_cliffs import BOOK, on_tyres
 from tests.apexcore.race.test_plans import all_shapes, lap_by_lap_s, random_race, used_all
 from tests.apexcore.trim.test_gearing import best_brute_force, time_to
@@ -267,6 +269,25 @@ def race_case(races: int = 300) -> Case:
     )
 
 
+def exact_cases(races: int = 120) -> Iterator[Case]:
+    """The plan with free fuel against one mixed-integer programme, on races of every kind of rule that the planner knows."""
+    worst, checked, carried = 0.0, 0, 0
+    for seed in range(7000, 7000 + races):
+        problem = random_problem(seed, most_laps=18)
+        planner = Planner(problem)
+        for stops in range(problem.least_stops, min(problem.most_stops, 3) + 1):
+            best, known = planner.best(stops), by_milp(problem, stops)
+            if (best is None) != (known is None):
+                worst = math.inf
+            if best is not None and known is not None:
+                checked += 1
+                carried += any(leg.arrives_l > problem.least_l + 0.01 for leg in best.legs[:-1])
+                worst = max(worst, abs(best.time_s - known))
+    words = f"{checked} bests of a number of stops; in {carried} a stint carries more than its need"
+    reference = f"HiGHS over stints, stops and litres, {races} random races to 18 laps"
+    yield Case("race plans, free fuel", reference, words, "the same times", worst, 1e-4, "s")
+
+
 def verdict_cases(trials: int = 2000) -> Iterator[Case]:
     """Coverage and false alarms of the verdict by simulation with known truth, beside a comparison of mean laps."""
 
@@ -468,6 +489,7 @@ def advice_case(seeds: range = range(14)) -> Case:
 def all_cases() -> list[Case]:
     """Every case of the page."""
     vehicle = [*vehicle_cases(), *line_and_power_cases(), *lap_cases(), *quickest_cases(), *direction_cases(), advice_case(), race_case()]
+    vehicle += exact_cases()
     return [
         *vehicle,
         *engine_cases(),

@@ -399,12 +399,17 @@ class Planner:
         limits = self._limits()
         within = float(limits.min()) + within_s
         #: By the number of stops: times up to which plans are exact [s].
-        self.limits = np.where(limits < NEVER, np.maximum(limits, within), within) + 1e-6
+        self.limits = np.where(limits < NEVER, np.maximum(limits, within), within) + self._room_s()
         self.xs, self.vs, self.ss, self.begins, self.counts = _solve(
             self.grouped, self.masks, p.wanted, p.use_l, p.weight_s, p.least_l, p.tank_l + _POINT_L, p.pit_s,
             p.standing_s, p.free_l, p.rate, p.stop_laps, p.most_stops, bound[0], bound[1],
             bound[4], stop, self.limits - constant,
         )  # fmt: skip
+
+    def _room_s(self) -> float:
+        """What the bound and the plans that limit it may differ by where both are the same: rounding, and the point of fuel more [s]."""
+        p = self.problem
+        return 1e-5 + (p.most_stops + 2) * _POINT_L * (1.0 / p.rate if p.rate > 0.0 else 0.0) + p.laps * p.weight_s * _POINT_L
 
     def _relaxed(self, share: float) -> tuple[tuple[Floats, Floats, Ints, Ints, Floats], float, float]:
         """The bound with a litre priced at a share of what filling one takes; with the price of a stop in it, and its constant [s]."""

@@ -76,7 +76,7 @@ class RulesForm(forms.Form):
     def more_open(self) -> bool:
         """Whether the further rules say something, or something is wrong with them."""
         names = ("least_standing_s", "first_stop_lap", "last_stop_lap", "longest_stint")
-        return any(self.errors.get(name) or self[name].value() not in (None, "", 0, 0.0, "0") for name in names)
+        return any(self.errors.get(name) or str(self[name].value() or "0") not in ("0", "0.0") for name in names)
 
 
 class SessionForm(forms.Form):

@@ -12,6 +12,8 @@ from apextrim.ui.pictures import Axis, linear_axis
 from .queries import RaceView, RankedPlan
 
 WIDTH, BAR = 620.0, 34.0
+#: Litres that are worth saying.
+_ADDED_L = 0.05
 
 
 @dataclass(frozen=True)
@@ -54,11 +56,16 @@ def plan_views(view: RaceView, plans: list[RankedPlan], car: Car) -> list[PlanVi
     best = view.by_stops[0]
     found = []
     for ranked in plans:
-        bars = []
+        bars = list[StintBar]()
+        before: float | None = None
         for stint in ranked.plan.stints:
             compound = car.tyres.compound(stint.compound)
             left, right = axis.at(stint.first_lap - 1), axis.at(stint.first_lap - 1 + stint.laps)
-            words = f"{stint.laps} laps on {compound.name}, {filled_l(stint.fuel_l):.1f} l at its start"
+            added = "" if before is None or stint.fuel_l - before < _ADDED_L else f", {stint.fuel_l - before:.1f} l of them added"
+            before = stint.fuel_l - stint.laps * view.pace.pace.fuel_l_per_lap
+            if not bars:
+                before -= view.rules.formation_laps * view.pace.pace.fuel_l_per_lap
+            words = f"{stint.laps} laps on {compound.name}, {filled_l(stint.fuel_l):.1f} l at its start{added}"
             bars.append(StintBar(left, right - left - 2, compound.hatch, compound.letter, compound.name, stint.laps, words))
         stops = ranked.plan.stops
         title = "non-stop" if not stops else f"{stops} stop{'s' if stops > 1 else ''}"

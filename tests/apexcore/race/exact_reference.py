@@ -62,9 +62,14 @@ def fuel_s(problem: Problem, lengths: tuple[int, ...]) -> float:
             row[i], row[i - 1] = 1.0, -1.0
             above.append(row)
             limit.append(-burnt[i - 1])
-    bounds = [(p.least_l + b, min(p.tank_l, p.start_l) if not i else p.tank_l) for i, b in enumerate(burnt)] + [(0, None)] * (n - 1)
-    if any(low > high for low, high in bounds[:n] if high is not None):
+    bounds: list[tuple[float, float | None]] = [
+        (p.least_l + b, min(p.tank_l, p.start_l) if not i else p.tank_l) for i, b in enumerate(burnt)
+    ] + [(0, None)] * (n - 1)
+    if any(low > high + 1e-9 for low, high in bounds[:n] if high is not None):
         return np.inf
+    bounds = [
+        (low, None if high is None else max(low, high)) for low, high in bounds
+    ]  # a stint that takes the whole tank, but for rounding
     found = linprog(c, A_ub=above or None, b_ub=limit or None, bounds=bounds, method="highs")
     if found.status != 0:
         return np.inf

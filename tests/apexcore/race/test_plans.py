@@ -33,8 +33,9 @@ def filled_s(rules: RaceRules, pace: Pace, lengths: tuple[int, ...]) -> float:
     standing = [(max(rules.tyre_change_s, rules.least_standing_s), None)] * (n - 1)
     most = [rules.tank_l - (0 if i else rules.formation_laps * use) for i in range(n)]
     bounds = [(use * laps + pace.margin_l, top) for laps, top in zip(lengths, most, strict=True)]
-    if any(low > top for low, top in bounds):
+    if any(low > top + 1e-9 for low, top in bounds):
         return math.inf
+    bounds = [(low, max(low, top)) for low, top in bounds]
     filled = [(0.0, None if rules.refuelling else 0.0)] * (n - 1)
     found = linprog(cost, above or None, limit or None, equal or None, right or None, [*bounds, *filled, *standing], method="highs")
     if found.status != 0 or found.fun is None:
