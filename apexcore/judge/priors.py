@@ -71,7 +71,7 @@ class NominalPace:
         """Priors of the lap model."""
         first = self.compounds[0]
         return Priors(
-            Prior(self.fuel_s_per_kg, _FUEL_SPREAD * self.fuel_s_per_kg),
+            Prior(self.fuel_s_per_kg, _FUEL_SPREAD * abs(self.fuel_s_per_kg)),
             tuple(Prior(compound.fade_s, max(_FADE_SPREAD * abs(compound.fade_s), _FADE_LEAST_S)) for compound in self.compounds),
             tuple(Prior(compound.new_s - first.new_s, _OFFSET_SD_S) for compound in self.compounds[1:]),
             Prior(first.cold_s, _COLD_SD_S),

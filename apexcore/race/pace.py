@@ -92,7 +92,8 @@ def race_pace(
             TyrePace(compound.key, float(steps[c]) - fastest, float(at(fade)[c]), max(float(at(warm)), 0.0), float(ages[c]), one.steep_s)
             for c, (compound, one) in enumerate(zip(book.compounds, cliffs, strict=True))
         )
-        return Pace(float(at(base)) + fastest, tyres, use.mean_l, float(at(fuel_kg)) * kg_per_l, margin)
+        weight = max(float(at(fuel_kg)) * kg_per_l, 0.0)  # on a drag strip it may help the start; nobody fills up for that
+        return Pace(float(at(base)) + fastest, tyres, use.mean_l, weight, margin)
 
     take = np.linspace(0, len(base) - 1, _DRAWS).astype(int)
     ages = np.column_stack([one.drawn(rng, len(take)) for one in cliffs])

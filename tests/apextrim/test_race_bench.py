@@ -81,3 +81,11 @@ def test_ties_and_a_likelier_plan_are_said() -> None:
     assert tie == ["2 stops take as long, within 0.05 s."]
     doubt = presenters.doubts([view_of("1 stop", 0, 0.15), view_of("2 stops", 0.6, 0.44), view_of("3 stops", 0.7, 0.41)])
     assert doubt == ["On average it is quickest; 2 stops would be more often, 44 % against 15 % of what the laps leave open."]
+
+
+def test_a_standing_mile_is_planned_although_weight_helps_its_start(client_in: Client, event: Event) -> None:
+    event.car, event.circuit = event.owner.cars.get(key="drummock_stallard"), event.owner.circuits.get(key="longreach")
+    event.save()
+    event.refresh_from_db()
+    assert client_in.get(reverse("race_bench", args=[event.pk])).status_code == 200
+    assert all(draw.fuel_s_per_l >= 0.0 for draw in race_view(event).pace.draws)
