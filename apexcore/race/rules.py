@@ -29,6 +29,8 @@ class RaceRules(Value):
     :param first_stop_lap: earliest lap behind which one may stop; 0 for any
     :param last_stop_lap: latest lap behind which one may stop; 0 for any
     :param longest_stint: most laps of a stint; 0 for any
+    :param wear_factor: how much faster tyres wear in the race than in the laps that the pace comes from [-]
+    :param fuel_factor: how much more fuel is burnt [-]
     """
 
     laps: int = Field(ge=1, le=MOST_LAPS)
@@ -46,6 +48,8 @@ class RaceRules(Value):
     first_stop_lap: int = Field(0, ge=0, le=MOST_LAPS)
     last_stop_lap: int = Field(0, ge=0, le=MOST_LAPS)
     longest_stint: int = Field(0, ge=0, le=MOST_LAPS)
+    wear_factor: float = Field(1.0, ge=0.1, le=20)
+    fuel_factor: float = Field(1.0, ge=0.1, le=20)
 
 
 @dataclass(frozen=True)

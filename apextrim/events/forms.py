@@ -66,6 +66,8 @@ class RulesForm(forms.Form):
     first_stop_lap = quantity(RaceRules, "first_stop_lap", "No stop before lap (0: any)", "", whole=True, required=False)
     last_stop_lap = quantity(RaceRules, "last_stop_lap", "No stop after lap (0: any)", "", whole=True, required=False)
     longest_stint = quantity(RaceRules, "longest_stint", "Longest stint, laps (0: any)", "", whole=True, required=False)
+    wear_factor = quantity(RaceRules, "wear_factor", "Tyre wear, times that of your laps", "", required=False)
+    fuel_factor = quantity(RaceRules, "fuel_factor", "Fuel use, times that of your laps", "", required=False)
 
     def __init__(self, car: CoreCar, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -76,7 +78,9 @@ class RulesForm(forms.Form):
     def more_open(self) -> bool:
         """Whether the further rules say something, or something is wrong with them."""
         names = ("least_standing_s", "first_stop_lap", "last_stop_lap", "longest_stint")
-        return any(self.errors.get(name) or str(self[name].value() or "0") not in ("0", "0.0") for name in names)
+        told = any(self.errors.get(name) or str(self[name].value() or "0") not in ("0", "0.0") for name in names)
+        factors = ("wear_factor", "fuel_factor")
+        return told or any(self.errors.get(name) or str(self[name].value() or "1") not in ("1", "1.0") for name in factors)
 
 
 class SessionForm(forms.Form):

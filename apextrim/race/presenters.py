@@ -1,11 +1,15 @@
 """Plans as stint bars, and the estimates behind them."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from apexcore.quantities import format_number
 from apexcore.quantities.spread import half_interval
 from apexcore.quantities.words import counted
 from apexcore.race.fuel import filled_l
+from apexcore.race.pace import Estimate
+from apexcore.race.plans import Plan
+from apexcore.race.reverses import Reverse
 from apexcore.vehicle.car import Car
 from apextrim.ui.pictures import Axis, linear_axis
 
@@ -93,6 +97,71 @@ def doubts(plans: list[PlanView]) -> list[str]:
         share = f"{100 * other:.0f} % against {100 * ours:.0f} %"
         said.append(f"On average it is quickest; {likeliest.title} would be more often, {share} of what the laps leave open.")
     return said
+
+
+@dataclass(frozen=True)
+class ReverseRow:
+    """:param turns: the value at which both plans take as long
+    :param away: how far today's estimate is from it"""
+
+    what: str
+    today: str
+    turns: str
+    away: str
+
+
+def reverse_rows(view: RaceView, found: Sequence[Reverse]) -> list[ReverseRow]:
+    """What would turn the order of the two best plans, in units and words."""
+    sds = {"fade": _relative_sd(view.pace.fade), "cliff": _relative_sd(view.pace.cliff)}
+    rows = []
+    for one in found:
+        words, unit, decimals = {
+            "pit": ("Pit lane", " s", 1), "rate": ("Refuelling rate", " l/s", 2), "fade": ("Tyre fade", " × today’s", 2),
+            "cliff": ("Age of the cliff", " × today’s", 2),
+        }[one.what]  # fmt: skip
+        sd = sds.get(one.what, 0.0)
+        today = f"± {100 * half_interval(sd):.0f} %" if one.what in sds else f"{format_number(one.today, decimals)}{unit}"
+        turns = "nowhere near" if one.turns is None else f"{format_number(one.turns, decimals)}{unit}"
+        away = ""
+        if one.turns is not None and sd > 0.0:
+            away = f"{format_number(abs(one.turns - 1.0) / sd, 1)} standard errors away"
+        rows.append(ReverseRow(words, today, turns, away))
+    return rows
+
+
+def _relative_sd(estimates: Sequence[Estimate]) -> float:
+    """Standard error of what is best known of the compounds, as a share [-]."""
+    return min((one.sd / abs(one.mean) for one in estimates if abs(one.mean) > 1e-9), default=0.0)
+
+
+@dataclass(frozen=True)
+class FuelRow:
+    """Fuel on board as a lap ends.
+
+    :param planned_l: by the plan [l]
+    :param least_l: what is needed to come to the next stop or the flag, reserve left out [l]
+    """
+
+    lap: int
+    planned_l: float
+    least_l: float
+    stop: str
+
+
+def fuel_rows(plan: Plan, use_l: float, formation_l: float, every: int = 5) -> list[FuelRow]:
+    """Fuel checks of a plan at fixed laps and at its stops."""
+    rows, last = [], sum(stint.laps for stint in plan.stints)
+    for index, stint in enumerate(plan.stints):
+        leaves = stint.fuel_l - (formation_l if not index else 0.0)
+        end = stint.first_lap + stint.laps - 1
+        for lap in range(stint.first_lap, end + 1):
+            if lap % every and lap != end:
+                continue
+            left = leaves - use_l * (lap - stint.first_lap + 1)
+            after = plan.stints[index + 1] if lap == end and end < last else None
+            stop = "" if after is None else f"stop: {after.compound}, add {max(after.fuel_l - left, 0.0):.1f} l"
+            rows.append(FuelRow(lap, left, use_l * (end - lap), stop))
+    return rows
 
 
 def _why(ranked: RankedPlan, best: RankedPlan) -> str:

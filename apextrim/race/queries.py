@@ -8,7 +8,8 @@ from apexcore.race.driven import Otherwise, driven_otherwise
 from apexcore.race.fuel import filled_l, measured_use
 from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s
 from apexcore.race.plans import Plan, best_by_stops, ranked_plans
-from apexcore.race.rules import RaceRules
+from apexcore.race.reverses import Reverse, reverses
+from apexcore.race.rules import Pace, RaceRules
 from apextrim.book.queries import told_by_book
 from apextrim.events import facts
 from apextrim.events.models import Event
@@ -94,6 +95,8 @@ def race_view(event: Event, by_book: bool = False) -> RaceView:
     """
     rules = facts.rules_of(event)
     pace, driven = pace_of(event, rules)
+    if rules.wear_factor != 1.0 or rules.fuel_factor != 1.0:
+        pace = driven_otherwise(pace, Otherwise(0.0, rules.fuel_factor, rules.wear_factor))
     way = by_race_book(event) if by_book else None
     if way is not None:
         pace = driven_otherwise(pace, way)
@@ -101,6 +104,12 @@ def race_view(event: Event, by_book: bool = False) -> RaceView:
     unlike = rows_of(event).exclude(front=F("rear")).count()
     start_l = filled_l(first[0].plan.stints[0].fuel_l)
     return RaceView(rules, pace, list(first), list(others), start_l, pace.pace.margin_l, sheet_in_car(event), driven, unlike, way)
+
+
+@kept_within(1 * MB)
+def turning(rules: RaceRules, pace: Pace, better: int, other: int) -> tuple[Reverse, ...]:
+    """Where the order of the two best numbers of stops turns."""
+    return tuple(reverses(rules, pace, better, other))
 
 
 @kept_within(8 * MB)
@@ -137,7 +146,7 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     laps = [replace(lap, level=levels[run.run.sheet_id]) for run in runs for lap in run.laps]
     distance = rules.laps + rules.formation_laps
     if rules.refuelling:  # a margin is for what one tank drives
-        distance = min(distance, rules.tank_l / per_lap)
+        distance = min(distance, rules.tank_l / (per_lap * rules.fuel_factor))
     pace = fits.pace(laps, book, use, car.mass.fuel_kg_per_l, distance, track_c=facts.conditions_of(event).track_c)
     return pace, sheets[order[0]] if order else None
 

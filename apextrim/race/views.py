@@ -41,12 +41,24 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
             "view": view,
             "plans": presenters.plan_views(view, view.by_stops, car),
             "others": presenters.plan_views(view, view.others, car),
+            "reverses": _reverses(view),
+            "fuel_rows": presenters.fuel_rows(
+                view.by_stops[0].plan, view.pace.pace.fuel_l_per_lap, view.rules.formation_laps * view.pace.pace.fuel_l_per_lap
+            ),
             "doubts": presenters.doubts(presenters.plan_views(view, view.by_stops, car)),
             "axis": presenters.lap_axis(view.rules.laps),
             "estimates": presenters.estimate_rows(view, car),
             "kept_list": event.plans.order_by("-made_at"),
         }
     return render(request, "race/bench.html", context, status=422 if problem else 200)
+
+
+def _reverses(view: queries.RaceView) -> list[presenters.ReverseRow]:
+    """What would turn the order of the two best numbers of stops."""
+    if len(view.by_stops) < 2:
+        return []
+    better, other = (ranked.plan.stops for ranked in view.by_stops[:2])
+    return presenters.reverse_rows(view, queries.turning(view.rules, view.pace.pace, better, other))
 
 
 @require_GET

@@ -89,3 +89,24 @@ def test_a_standing_mile_is_planned_although_weight_helps_its_start(client_in: C
     event.refresh_from_db()
     assert client_in.get(reverse("race_bench", args=[event.pk])).status_code == 200
     assert all(draw.fuel_s_per_l >= 0.0 for draw in race_view(event).pace.draws)
+
+
+def test_what_turns_the_order_and_the_fuel_by_lap_are_shown(client_in: Client, event: Event, first: Sheet) -> None:
+    assert save(client_in, event, wear_factor="3", fuel_factor="1.5", pit_loss_s="7") == 302
+    event.refresh_from_db()
+    view = race_view(event)
+    page = client_in.get(reverse("race_bench", args=[event.pk]))
+    rows = page.context["reverses"]
+    assert [row.what for row in rows] == ["Pit lane", "Tyre fade", "Age of the cliff", "Refuelling rate"]
+    better, other = view.by_stops[0].plan, view.by_stops[1].plan
+    lane = 7.0 - (other.time_s - better.time_s) / (other.stops - better.stops)
+    assert rows[0].turns == (f"{lane:.1f} s" if lane >= 0 else "nowhere near")
+    fuel = page.context["fuel_rows"]
+    assert fuel[-1].lap == 30 and fuel[-1].least_l == 0.0 and fuel[-1].planned_l == pytest.approx(view.margin_l, abs=0.01)
+    assert all(row.planned_l >= row.least_l + view.margin_l - 0.01 for row in fuel)
+    assert sum("add" in row.stop for row in fuel) == better.stops
+    calm = race_view(Event.objects.get(pk=event.pk))
+    assert calm.pace.pace.fuel_l_per_lap == view.pace.pace.fuel_l_per_lap
+    save(client_in, event)  # the factors are left out: as the form was before
+    event.refresh_from_db()
+    assert race_view(event).pace.pace.fuel_l_per_lap == pytest.approx(view.pace.pace.fuel_l_per_lap / 1.5)
