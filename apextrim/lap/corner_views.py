@@ -1,40 +1,36 @@
-"""One corner: how it is driven, what it costs to drive it otherwise, lines under a wish, and misses; and what a lap's misses and
-savings come to."""
+"""One corner: how it is driven, the racer's book beside it, what driving it otherwise costs, lines under a wish or drawn by hand."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from django import forms
-from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from apexcore.circuit.line import CornerSpan, Line
+from apexcore.circuit.line import Line
 from apexcore.circuit.track import Circuit
 from apexcore.errors import ApexError, InputError
 from apexcore.quantities import read_number
-from apexcore.trim.book.fields import BASE, VARIANTS, sentence
+from apexcore.trim.book.fields import BASE, VARIANTS
 from apexcore.trim.book.proposal import BookDesk
 from apexcore.trim.corner import Choice, CornerDesk, Told
 from apexcore.trim.drawn import PLACES, drawn_choice, handles
 from apexcore.trim.hazards import hazards
-from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
-from apextrim.book.queries import desk_in, driven_page, pages_of, texts, usual_choices_in
+from apextrim.book.queries import desk_in, pages_of, usual_choices_in
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers
 from apextrim.modelling.answers import STINT_LAPS, StintBy, stint_by
 from apextrim.modelling.cases import Case
-from apextrim.sheets.queries import sheet_in_car
-from apextrim.ui.circuit_map import CornerMap, corner_map, map_view
+from apextrim.ui.circuit_map import CornerMap, corner_map
 from apextrim.ui.fields import QuantityField
 from apextrim.work.queue import TooMuchWork
 
 from . import asked, corner_presenters, tasks
-from .book_presenters import book_rows, card_lines, variant_links
+from .book_presenters import book_rows, variant_links
 from .models import AskedLine
 
 #: Choices that stand side by side at most.
@@ -145,7 +141,7 @@ def _fill_book(
     }  # fmt: skip
 
 
-def _map(
+def map_of(
     circuit: Circuit, desk: CornerDesk, other: Line | None = None, handles: Sequence[tuple[int, float, float]] = (),
     keys: Mapping[float, str] | None = None,
 ) -> CornerMap:  # fmt: skip
@@ -217,7 +213,7 @@ def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, An
         "misses": corner_presenters.miss_rows(answers.misses_in(case, number)), "shown_line": line, "stint_laps": STINT_LAPS,
         "kept": "".join(f"try={text}&" for text in texts), "wishes": corner_presenters.wish_rows(asked.offers(event, case, span)),
         "note": note,
-        "map": _map(
+        "map": map_of(
             circuit, desk, other, [(place.station, place.low_m, place.high_m) for place in places],
             {mark.at_m: mark.key for mark in reversed(BookDesk(circuit, desk).way.marks)},
         ),
@@ -248,7 +244,7 @@ def draw(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
         desk, circuit = desk_in(case, number).desk, parsed_circuit(case.circuit)
         line = _drawn(request, desk, circuit, context)
         if line is not None:
-            context["path"] = _map(circuit, desk, line).other
+            context["path"] = map_of(circuit, desk, line).other
     except InputError:
         raise Http404 from None
     except ApexError as error:
@@ -281,133 +277,3 @@ def ask_line(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
         context = {"event": event, "frame": frame(event, "lap"), "number": number, "problem": problem}
         return render(request, "lap/corner.html", context, status=422)
     return redirect("corner", event.pk, number)
-
-
-@require_POST
-def ask_all_lines(request: HttpRequest, event_id: int) -> HttpResponse:
-    """Asks for the lines of every corner."""
-    event = event_for(request.user, event_id)
-    try:
-        return redirect("job", tasks.ask_all_lines(event).pk)
-    except TooMuchWork as error:
-        messages.error(request, str(error))
-    return redirect("lap_costs", event.pk)
-
-
-@require_GET
-def corner_card(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
-    """One corner large, to print and to read in the paddock."""
-    event = event_for(request.user, event_id)
-    variant = request.GET.get("for", BASE)
-    variant = variant if variant in VARIANTS else BASE
-    context: dict[str, Any] = {
-        "event": event, "frame": frame(event, "lap"), "row": sheet_in_car(event), "variant": variant, "way": VARIANTS[variant],
-        "variants": VARIANTS.items(), "number": number,
-    }  # fmt: skip
-    try:
-        case = asked.shown_case(event)
-        span = next((span for span in case.spans() if span.number == number), None)
-        if span is None:
-            raise Http404
-        desk, pages = desk_in(case, number, variant), pages_of(event).get(number, {})
-        note = event.circuit.notes.filter(number=number).first()
-        context |= {
-            "span": span, "big": card_lines(texts(driven_page(pages, variant)), desk.proposal()), "hazards": hazards(desk),
-            "note": "" if note is None else (note.race if variant == "race" else note.qualifying),
-            "map": _map(desk.circuit, desk.desk),
-        }  # fmt: skip
-    except ApexError as error:
-        context["problem"] = str(error)
-    return render(request, "lap/corner_card.html", context)
-
-
-@require_GET
-def card(request: HttpRequest, event_id: int) -> HttpResponse:
-    """The whole lap on one page, to print and to read in the paddock."""
-    event = event_for(request.user, event_id)
-    variant = request.GET.get("for", BASE)
-    variant = variant if variant in VARIANTS else BASE
-    context: dict[str, Any] = {
-        "event": event, "frame": frame(event, "lap"), "variant": variant, "way": VARIANTS[variant], "variants": VARIANTS.items(),
-        "row": sheet_in_car(event),
-    }  # fmt: skip
-    try:
-        case = asked.shown_case(event)
-        spans, circuit = case.spans(), parsed_circuit(case.circuit)
-        notes = {note.number: note.race if variant == "race" else note.qualifying for note in event.circuit.notes.all()}
-        desks, pages = [desk_in(case, span.number, variant) for span in spans], pages_of(event)
-        driven = answers.variant_in(case, variant)
-        lap_case, lap = (case.lap_case(), answers.answer_in(case).lap) if driven is None else (driven.lap_case, driven.lap)
-        misses = {row.span.number: row.worst_s for row in corner_presenters.ranked_misses(answers.misses_in(case), spans)}
-        context |= {
-            "lap": lap, "map": map_view(circuit, lap_case.line, spans, lap.column("brake"), lap.column("throttle")),
-            "rows": [
-                corner_presenters.card_row(
-                    desk.technique, sentence(texts(driven_page(pages.get(desk.desk.span.number, {}), variant))),
-                    notes.get(desk.desk.span.number, ""), hazards(desk), misses,
-                ) for desk in desks
-            ],
-        }  # fmt: skip
-    except ApexError as error:
-        context["problem"] = str(error)
-    return render(request, "lap/card.html", context)
-
-
-#: What is tried in every corner.
-_TOLD_EVERYWHERE = (Told(braking=0.0), Told(braking=0.8), Told(coast_m=20.0))
-
-
-@dataclass(frozen=True)
-class ChoicesRow:
-    """A corner with what doing it otherwise costs.
-
-    :param way: brake, lift or flat
-    :param cells: seconds to the next corner of each choice; None where there is none such
-    """
-
-    span: CornerSpan
-    way: str
-    cells: list[float | None]
-
-
-def _choices(event: Event, case: Case, span: CornerSpan) -> ChoicesRow:
-    """A corner's choices: what the driver is told where it is braked for, and the lines that were made."""
-    desk = desk_in(case, span.number)
-    way = desk.technique.way
-    told = [desk.desk.choice(one) for one in _TOLD_EVERYWHERE] if way == "brake" else []
-    cells: list[float | None] = [None if one.problem else one.here_s for one in told] or [None] * len(_TOLD_EVERYWHERE)
-    found = {row.key: row for row in corner_presenters.wish_rows(asked.offers(event, case, span)) if row.state == "found"}
-    return ChoicesRow(span, way, cells + [found[key].here_s if key in found else None for key in asked.PLAIN])
-
-
-class SavingForm(forms.Form):
-    """How much to save, and of what."""
-
-    what = forms.ChoiceField(choices=[("fuel", "fuel"), *[(wheel, f"{WHEEL_WORDS[wheel]} tyre") for wheel in WHEELS]], label="Spare")
-    share = QuantityField("%", 0.1, 60, decimals=1, label="By, of what a lap takes")
-
-
-@require_GET
-def costs(request: HttpRequest, event_id: int) -> HttpResponse:
-    """Where a miss costs most, and where to lift for a saving."""
-    event = event_for(request.user, event_id)
-    context: dict[str, Any] = {"event": event, "frame": frame(event, "lap"), "heads": corner_presenters.MISS_HEADS}
-    form = SavingForm(request.GET if "share" in request.GET else {"what": "fuel", "share": "3"})
-    context |= {"form": form, "fields": list(form)}
-    try:
-        case = asked.shown_case(event)
-        spans = case.spans()
-        context["rows"] = corner_presenters.ranked_misses(answers.misses_in(case), spans)
-        context["choices"] = [_choices(event, case, span) for span in spans]
-        context["choice_heads"] = [told.words for told in _TOLD_EVERYWHERE] + [asked.words_of(key) for key in asked.PLAIN]
-        context["quickest"] = bool(case.line)
-        if form.is_valid():
-            what, share = form.cleaned_data["what"], form.cleaned_data["share"] / 100.0
-            lap = answers.answer_in(case).lap
-            whole = lap.fuel_l if what == "fuel" else lap.slip_energy_j[WHEELS.index(what)]
-            lifts = answers.lifts_in(case, what)
-            way = answers.saving_in(case, what, share * whole)
-            context["saving"] = corner_presenters.saving_view(what, whole, share, way, lifts, spans)
-    except ApexError as error:
-        context["problem"] = str(error)
-    return render(request, "lap/costs.html", context, status=422 if form.errors else 200)

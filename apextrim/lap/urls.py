@@ -1,21 +1,21 @@
 from django.urls import path
 
-from . import book_views, corner_views, summary_views, trainer_views, views
+from . import book_views, card_views, corner_views, costs_views, summary_views, trainer_views, views
 
 urlpatterns = [
     path("", views.bench, name="lap_bench"),
     path("line/", views.find_line, name="find_line"),
     path("notes/", views.save_notes, name="save_notes"),
-    path("card/", corner_views.card, name="lap_card"),
-    path("lines/", corner_views.ask_all_lines, name="ask_all_lines"),
+    path("card/", card_views.card, name="lap_card"),
+    path("lines/", costs_views.ask_all_lines, name="ask_all_lines"),
     path("costs/keep/", book_views.keep_saving, name="keep_saving"),
-    path("costs/", corner_views.costs, name="lap_costs"),
+    path("costs/", costs_views.costs, name="lap_costs"),
     path("corner/<int:number>/", corner_views.corner, name="corner"),
     path("corner/<int:number>/line/", corner_views.ask_line, name="ask_line"),
     path("corner/<int:number>/draw/", corner_views.draw, name="draw_line"),
     path("corner/<int:number>/book/", book_views.save, name="save_book"),
     path("corner/<int:number>/keep/", book_views.keep_choice, name="keep_choice"),
-    path("corner/<int:number>/card/", corner_views.corner_card, name="corner_card"),
+    path("corner/<int:number>/card/", card_views.corner_card, name="corner_card"),
     path("book/", book_views.book, name="lap_book"),
     path("book/carry/", book_views.carry, name="carry_book"),
     path("book/export/", book_views.export, name="export_book"),
