@@ -183,6 +183,7 @@ def test_a_step_answers_within_a_tenth_of_a_second(page: Page) -> None:
     page.goto("/events/")
     page.get_by_role("link", name="The Sallowmere Trophy, round 2").click()
     bench(page, "Sheet")
+    page.locator("#answer").wait_for()  # the page before it is gone
     page.evaluate(
         """() => { window.took = []; let start = 0;
         addEventListener("keydown", () => { start = performance.now(); }, true);
