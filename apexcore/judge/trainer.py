@@ -80,16 +80,17 @@ class Tried:
 class Advice:
     """What to do next in a corner.
 
-    :param word: `begin`, `on`, `stay` or `back`
+    :param word: `begin`, `on`, `again`, `stay` or `back`
     :param mark_m: the next mark, behind the modelled braking point positive [m]
-    :param sure: how sure: that the last mark was not too late (`on`), is neither too late nor far too early (`stay`), was too late (`back`)
+    :param sure: how sure: that the last mark was not too late (`on`, `again`), is neither too late nor far too early (`stay`), was too
+        late (`back`)
     :param late: chance that the next mark is too late [-]
     :param latest_m: the latest mark as it is known now [m]
     :param low_m: lower end of its 95 % interval [m]
     :param high_m: upper end [m]
     """
 
-    word: Literal["begin", "on", "stay", "back"]
+    word: Literal["begin", "on", "again", "stay", "back"]
     mark_m: float
     sure: float
     late: float
@@ -118,6 +119,8 @@ def advise(level: Level, tried: Sequence[Tried]) -> Advice:
     if risk >= _BACK:
         mark = min(float(np.floor(at(_MAY))), now - _LEAST_STEP_M)
         return Advice("back", mark, risk, too_late(mark), middle, low, high)
+    if tried[-1].late >= 0.5:  # nobody is sent farther from a mark that has just been too late, however unlikely that is
+        return Advice("again", now, 1.0 - risk, risk, middle, low, high)
     farthest = min(float(np.floor(at(_MAY))), now + level.step_m)
     if farthest - now >= _LEAST_STEP_M:
         return Advice("on", farthest, 1.0 - risk, too_late(farthest), middle, low, high)

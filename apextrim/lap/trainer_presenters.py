@@ -27,7 +27,7 @@ class Lesson:
     """A corner in the trainer's table.
 
     :param mark: the next mark, as the book tells it
-    :param word: what to do: begin, on, stay or back
+    :param word: what to do: begin, on, again, stay or back
     :param said: the same in a sentence with how sure
     :param sure: in per cent
     :param step_m: from the last mark to the next, later positive [m]
@@ -55,6 +55,7 @@ class Lesson:
 _SAID = {
     "begin": "Begin here: {risk} to be too late.",
     "on": "Go on: {sure} sure that the last mark was not too late; here it is {risk}.",
+    "again": "Once more from here: it was too late, with {risk} to be so again.",
     "stay": "Stay: {sure} sure that this is it.",
     "back": "Step back: {sure} sure that the last mark was too late.",
 }  # fmt: skip

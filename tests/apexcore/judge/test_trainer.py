@@ -76,6 +76,8 @@ def test_it_begins_early_goes_on_by_steps_and_steps_back() -> None:
     assert felt_early.word == "on" and 1.0 <= felt_early.mark_m - first.mark_m <= level.step_m and felt_early.sure > 0.9
     too_late = advise(level, [Tried.felt(0.0, "late"), Tried.felt(0.0, "late")])
     assert too_late.word == "back" and too_late.mark_m < -1.0 and too_late.sure > 0.55
+    once = advise(level, [Tried.felt(-14.0, "early"), Tried.felt(-10.0, "late")])
+    assert once.word == "again" and once.mark_m == -10.0 and once.late < 0.5  # unlikely, but nobody is sent farther from it
     right = advise(level, [Tried.felt(-2.0, "good")] * 5)
     assert right.word in ("on", "stay") and right.mark_m - -2.0 < level.step_m
     assert advise(level, [Tried.felt(-2.0, "good")] * 5) == advise(level, [Tried.felt(-2.0, "good")] * 5)
