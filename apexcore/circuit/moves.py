@@ -1,9 +1,10 @@
-"""Which corner is which after a circuit has changed."""
+"""Which corner is which after a circuit has changed, and how far places of a lap lie apart."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import overload
 
-from .line import CornerSpan
+from .line import CornerSpan, Floats
 
 
 @dataclass(frozen=True)
@@ -60,4 +61,17 @@ def _nearest(corner: Corner, anchors: Sequence[tuple[Corner, Corner]], after: Se
 
 def _apart(one: float, other: float) -> float:
     """Part of a lap between two places, the shorter way round."""
-    return abs((one - other + 0.5) % 1.0 - 0.5)
+    return abs(behind_m(one, other, 1.0))
+
+
+@overload
+def behind_m(at_m: float, other_m: float, length_m: float) -> float: ...
+@overload
+def behind_m(at_m: Floats, other_m: float, length_m: float) -> Floats: ...
+def behind_m(at_m: float | Floats, other_m: float, length_m: float) -> float | Floats:
+    """How far a place of a lap lies behind another, the shorter way round: negative before it [m].
+
+    :param at_m: the place, or an array of them [m]
+    :param length_m: of the lap
+    """
+    return (at_m - other_m + 0.5 * length_m) % length_m - 0.5 * length_m

@@ -28,13 +28,10 @@ _POINT_L = 1e-6
 _SAME_S, _SAME_L = 1e-10, 1e-9
 
 
-@dataclass(frozen=True)
-class Problem:
-    """A race as numbers.
+@dataclass(frozen=True, kw_only=True)
+class Filling:
+    """What fuel costs and how it is filled.
 
-    :param cost: A, shape [options, laps + 1] [s]; `NEVER` where an option cannot be driven so long
-    :param adds: for each option the bits of compulsory things that it uses
-    :param wanted: bits that must all be used
     :param use_l: fuel burnt on a lap [l]
     :param weight_s: what a litre on board costs on a lap [s]
     :param least_l: fuel that must be left where a stint ends [l]
@@ -44,14 +41,8 @@ class Problem:
     :param standing_s: t0 [s]
     :param free_l: q [l]
     :param rate: r [l/s]; 0 where nothing can be filled
-    :param stop_laps: whether one may stop behind each lap, shape [laps + 1]
-    :param least_stops: fewest stops
-    :param most_stops: most
     """
 
-    cost: Floats
-    adds: Ints
-    wanted: int
     use_l: float
     weight_s: float
     least_l: float
@@ -61,6 +52,31 @@ class Problem:
     standing_s: float
     free_l: float
     rate: float
+
+    def stop_s(self, litres: float) -> float:
+        """Time of a stop that fills so much [s]."""
+        return self.pit_s + self.standing_s + (max(0.0, litres - self.free_l) / self.rate if self.rate > 0.0 else 0.0)
+
+    def carried_s(self, laps: int, leaves_l: float) -> float:
+        """What the weight of fuel costs over a stint that leaves with so much [s]."""
+        return self.weight_s * (laps * leaves_l - self.use_l * laps * (laps - 1) / 2)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Problem(Filling):
+    """A race as numbers.
+
+    :param cost: A, shape [options, laps + 1] [s]; `NEVER` where an option cannot be driven so long
+    :param adds: for each option the bits of compulsory things that it uses
+    :param wanted: bits that must all be used
+    :param stop_laps: whether one may stop behind each lap, shape [laps + 1]
+    :param least_stops: fewest stops
+    :param most_stops: most
+    """
+
+    cost: Floats
+    adds: Ints
+    wanted: int
     stop_laps: NDArray[np.bool_]
     least_stops: int
     most_stops: int
@@ -290,13 +306,29 @@ def _relaxed(grouped, masks, wanted, use, weight, low, longest, first_longest, s
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def _longer(array, size):  # type: ignore[no-untyped-def]
+    found = np.empty(size)
+    found[: len(array)] = array
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _stored(xs, vs, ss, used, fx, fv, fs, count):  # type: ignore[no-untyped-def]
+    """Puts a function behind those that are stored, in longer arrays where these are full. Returns them, and how much is used."""
+    if used + count > len(xs):
+        more = 2 * len(xs) + count
+        xs, vs, ss = _longer(xs, more), _longer(vs, more), _longer(ss, more)
+    xs[used : used + count], vs[used : used + count], ss[used : used + count] = fx[:count], fv[:count], fs[:count]
+    return xs, vs, ss, used + count
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def _solve(grouped, masks, wanted, use, weight, low, top, pit, standing, free, rate, stop_laps, most, come, go, extra, stop, limits):  # type: ignore[no-untyped-def]
     """All U and V as flat pieces, with where each state's begin and how many they are; states and stints that no plan within the limits can
     use are left out.
 
     :param come: with `go`, `extra` and `stop` of `_relaxed`
     :param limits: time of the slowest plan that is asked for, less the bound's constant, by its number of stops [s]
-
     :param grouped: least cost of each way of adding to what is used, by laps, shape [masks, laps + 1]
     """
     ways, laps = grouped.shape[0], grouped.shape[1] - 1
@@ -308,7 +340,6 @@ def _solve(grouped, masks, wanted, use, weight, low, top, pit, standing, free, r
     # index 0: U, 1: V; by stops left, lap, set
     begins = np.zeros((2, most + 1, laps + 1, sets), dtype=np.int64)
     counts = np.zeros((2, most + 1, laps + 1, sets), dtype=np.int64)
-    used = 0
     xs[0], vs[0], ss[0] = low, 0.0, 0.0  # nothing is left to drive
     used = 1
     for k in range(most + 1):
@@ -353,33 +384,16 @@ def _solve(grouped, masks, wanted, use, weight, low, top, pit, standing, free, r
                         bx[0, :n], bv[0, :n], bs[0, :n] = bx[2, :n], bv[2, :n], bs[2, :n]
                 if n == 1 and bv[0, 0] >= 1e13:
                     continue
-                if used + 4 * n + 64 > room:
-                    more = 2 * room + 4 * n
-                    xs, vs, ss = _longer(xs, more), _longer(vs, more), _longer(ss, more)
-                    room = more
                 begins[0, k, d, b], counts[0, k, d, b] = used, n
-                xs[used : used + n], vs[used : used + n], ss[used : used + n] = bx[0, :n], bv[0, :n], bs[0, :n]
-                used += n
+                xs, vs, ss, used = _stored(xs, vs, ss, used, bx[0], bv[0], bs[0], n)
                 if d > 0 and stop_laps[d] and k < most:
                     m = _stopped(
                         bx[0], bv[0], bs[0], n, pit, standing, free, rate, low, top, bx[1], bv[1], bs[1], bx[2], bv[2], bs[2], bx[3], bv[3],
                         bs[3],
                     )  # fmt: skip
-                    if used + m + 64 > room:
-                        more = 2 * room + 4 * m
-                        xs, vs, ss = _longer(xs, more), _longer(vs, more), _longer(ss, more)
-                        room = more
                     begins[1, k + 1, d, b], counts[1, k + 1, d, b] = used, m
-                    xs[used : used + m], vs[used : used + m], ss[used : used + m] = bx[1, :m], bv[1, :m], bs[1, :m]
-                    used += m
+                    xs, vs, ss, used = _stored(xs, vs, ss, used, bx[1], bv[1], bs[1], m)
     return xs[:used], vs[:used], ss[:used], begins, counts
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _longer(array, size):  # type: ignore[no-untyped-def]
-    found = np.empty(size)
-    found[: len(array)] = array
-    return found
 
 
 class Planner:
@@ -492,7 +506,7 @@ class Planner:
             xs = np.array([p.least_l]) if laps == p.laps else self._pieces(1, stops, laps, b)[0]
             for arrives in [p.least_l, high - burnt, *(float(x) for x in xs if p.least_l < x < high - burnt)]:
                 go = self._at(1, stops, laps, b, arrives)
-                time = cost + p.weight_s * (laps * (arrives + burnt) - p.use_l * laps * (laps - 1) / 2) + go
+                time = cost + p.carried_s(laps, arrives + burnt) + go
                 best = min(best, (time, laps, arrives))
         time, laps, arrives = best
         if time >= _NEVER_FROM:
@@ -515,7 +529,7 @@ class Planner:
             for way, mask in enumerate(self.masks):
                 after = int((b | mask) & p.wanted)
                 go = self._at(1, k, d + laps, after, max(arrives, p.least_l))
-                mine = self.grouped[way, laps] + p.weight_s * (laps * leaves - p.use_l * laps * (laps - 1) / 2) + go
+                mine = self.grouped[way, laps] + p.carried_s(laps, leaves) + go
                 if mine <= time + max(_SAME_S * abs(time), 1e-7):
                     leg = Leg(int(self.option[way, laps]), laps, leaves, arrives)
                     rest = () if d + laps == p.laps else self._resumed(k, d + laps, after, max(arrives, p.least_l)).legs
@@ -530,14 +544,9 @@ class Planner:
         places = self._places(k - 1, d, b, arrives, p.tank_l)
         if arrives + p.free_l < p.tank_l:
             places.append(arrives + p.free_l)
-        options = [(self.stop_s(y - arrives) + self._at(0, k - 1, d, b, y), y) for y in places]
+        options = [(p.stop_s(y - arrives) + self._at(0, k - 1, d, b, y), y) for y in places]
         _, leaves = min(options)
         return self._traced(k - 1, d, b, leaves, self._at(0, k - 1, d, b, leaves))
-
-    def stop_s(self, litres: float) -> float:
-        """Time of a stop that fills so much [s]."""
-        p = self.problem
-        return p.pit_s + p.standing_s + (max(0.0, litres - p.free_l) / p.rate if p.rate > 0.0 else 0.0)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -565,22 +574,7 @@ def _chain_s(lengths, costs, use, weight, low, top, start, pit, standing, free, 
     return 1e14
 
 
-@dataclass(frozen=True)
-class Filling:
-    """What fuel costs and how it is filled; see `Problem`."""
-
-    use_l: float
-    weight_s: float
-    least_l: float
-    tank_l: float
-    start_l: float
-    pit_s: float
-    standing_s: float
-    free_l: float
-    rate: float
-
-
-def chain_s(filling: "Filling | Problem", lengths: Ints, costs: Floats) -> float:
+def chain_s(filling: Filling, lengths: Ints, costs: Floats) -> float:
     """Least time of given stints over what is filled [s]; as if the tank just held the longest where it does not."""
     p = filling
     need = lengths.astype(np.float64) * p.use_l if p.rate > 0.0 else np.full(len(lengths), float(lengths.sum()) * p.use_l)

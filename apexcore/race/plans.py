@@ -97,10 +97,9 @@ def problem_of(rules: RaceRules, pace: Pace) -> Problem:
     adds = np.array([sum(1 << bit for bit, key in enumerate(wanted) if key == mine) for mine in keys], dtype=np.int64)
     laps = np.arange(rules.laps + 1)
     stop_laps = (laps >= rules.first_stop_lap) & (laps <= (rules.last_stop_lap or rules.laps))
-    f = _filling(rules, pace)
     return Problem(
-        _costs(rules, pace), adds, (1 << len(wanted)) - 1, f.use_l, f.weight_s, f.least_l, f.tank_l, f.start_l, f.pit_s, f.standing_s,
-        f.free_l, f.rate, stop_laps, rules.least_stops, min(rules.most_stops, rules.laps - 1),
+        cost=_costs(rules, pace), adds=adds, wanted=(1 << len(wanted)) - 1, stop_laps=stop_laps, least_stops=rules.least_stops,
+        most_stops=min(rules.most_stops, rules.laps - 1), **vars(_filling(rules, pace)),
     )  # fmt: skip
 
 
@@ -110,7 +109,8 @@ def _filling(rules: RaceRules, pace: Pace) -> Filling:
     standing, free = stop_terms(rules.tyre_change_s, rules.least_standing_s, rate, rules.in_parallel)
     start = rules.tank_l - rules.formation_laps * pace.fuel_l_per_lap
     return Filling(
-        pace.fuel_l_per_lap, pace.fuel_s_per_l, pace.margin_l, rules.tank_l, start, rules.pit_loss_s, standing, free, rate
+        use_l=pace.fuel_l_per_lap, weight_s=pace.fuel_s_per_l, least_l=pace.margin_l, tank_l=rules.tank_l, start_l=start,
+        pit_s=rules.pit_loss_s, standing_s=standing, free_l=free, rate=rate,
     )  # fmt: skip
 
 
@@ -121,13 +121,11 @@ def _as_plan(rules: RaceRules, pace: Pace, problem: Problem, best: Best) -> Plan
     lap, before = 1, 0.0
     for index, leg in enumerate(best.legs):
         if index:
-            filled = leg.leaves_l - before
-            beyond = max(0.0, filled - problem.free_l) / problem.rate if problem.rate > 0.0 else 0.0
-            pit += problem.pit_s + problem.standing_s + beyond
+            pit += problem.stop_s(leg.leaves_l - before)
         formation = rules.formation_laps * pace.fuel_l_per_lap if not index else 0.0
         stints.append(Stint(pace.tyres[leg.option].key, lap, leg.laps, leg.leaves_l + formation))
         tyre += tyre_time_s(pace.tyres[leg.option], leg.laps)
-        fuel += pace.fuel_s_per_l * (leg.laps * leg.leaves_l - pace.fuel_l_per_lap * leg.laps * (leg.laps - 1) / 2)
+        fuel += problem.carried_s(leg.laps, leg.leaves_l)
         lap, before = lap + leg.laps, leg.arrives_l
     return Plan(tuple(stints), rules.laps * pace.lap_s + pit + tyre + fuel, pit, tyre, fuel)
 

@@ -270,7 +270,7 @@ class CornerDesk:
         if told.gear is not None and not 1 <= told.gear <= gears:
             return Choice(told, problem=f"Gear {told.gear}: the car has gears 1 to {gears}.")
         try:
-            lap = run_at(also_told(self.lap_case, self.orders(told)), self.ready, self.lap.tyres, self.lap_case.line, self.lap.ripple)
+            lap = self._run(self.lap_case, self.ready, told)
         except SolverError as error:
             return Choice(told, problem=str(error))
         sure = self.spread_of(lambda case, car: self._run(case, car, told), lap) if spread else 0.0

@@ -9,6 +9,7 @@ import numpy as np
 from scipy.ndimage import gaussian_filter1d
 
 from ..circuit.line import CornerSpan, half_room_m, offset_line
+from ..circuit.moves import behind_m
 from ..circuit.track import Circuit, centre_line
 from ..lap.misses import braked_sooner, carried_wide
 from ..lap.orders import Order
@@ -37,7 +38,7 @@ def by_marks(lap_case: LapCase, circuit: Circuit, sheet: Sheet, spans: Sequence[
     """
     lap, centre = solve_lap(lap_case, sheet), centre_line(circuit)
     ds = centre.length_m / len(centre.x) if centre.closed else centre.ds
-    half, length = half_room_m(circuit.width_m, lap_case.car.width_m), lap_case.line.length_m
+    half = half_room_m(circuit.width_m, lap_case.car.width_m)
     told, offset = list[Order](), lap_case.line.offset.copy()
     for number, at_m in marks.items():
         desk = CornerDesk(lap_case, sheet, lap, spans, number, 0.5 * circuit.width_m)
@@ -45,7 +46,7 @@ def by_marks(lap_case: LapCase, circuit: Circuit, sheet: Sheet, spans: Sequence[
         if start is None:
             continue
         begin, end = braking_of(desk)
-        sooner = (start - along_line(lap_case.line, at_m, ds) + 0.5 * length) % length - 0.5 * length
+        sooner = behind_m(start, along_line(lap_case.line, at_m, ds), lap_case.line.length_m)
         if sooner > _SAME_M:
             told += braked_sooner(lap_case.line, lap, begin, end, sooner)
         elif sooner < -_SAME_M:

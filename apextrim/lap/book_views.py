@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.book_file import BookFile
 from apexcore.formats.values_json import read_value, write_value
-from apexcore.trim.book.fields import BASE, FIELDS, VARIANTS
+from apexcore.trim.book.fields import FIELDS, VARIANTS
 from apexcore.trim.book.marks import Approach, read_place
 from apexcore.trim.book.proposal import BookDesk
 from apexcore.trim.corner import Told
@@ -27,12 +27,6 @@ from apextrim.ui.uploads import problems_of, uploaded
 from . import asked, book_presenters, corner_views
 
 
-def variant_of(request: HttpRequest) -> str:
-    """The way of driving that an address asks for."""
-    asked_for = request.GET.get("for") or request.POST.get("for") or BASE
-    return asked_for if asked_for in VARIANTS else BASE
-
-
 @require_GET
 def book(request: HttpRequest, event_id: int) -> HttpResponse:
     """The whole book for a way of driving."""
@@ -40,7 +34,7 @@ def book(request: HttpRequest, event_id: int) -> HttpResponse:
 
 
 def _book(request: HttpRequest, event: Event, problems: list[str] | None = None) -> HttpResponse:
-    variant = variant_of(request)
+    variant = corner_views.variant_of(request)
     context: dict[str, Any] = {
         "event": event, "frame": frame(event, "lap"), "variant": variant, "way": VARIANTS[variant], "problems": problems or [],
         "variants": VARIANTS.items(), "can_undo": BookBefore.objects.filter(event=event).exists(),
@@ -83,7 +77,7 @@ def _lost(way: Approach, page: Page) -> list[str]:
 @require_POST
 def save(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
     """Saves a corner's page for a way of driving."""
-    event, variant = event_for(request.user, event_id), variant_of(request)
+    event, variant = event_for(request.user, event_id), corner_views.variant_of(request)
     case = asked.shown_case(event)
     if number not in {span.number for span in case.spans()}:
         raise Http404
@@ -105,7 +99,7 @@ def save(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
 @require_POST
 def keep_choice(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
     """Puts what was tried in a corner into its page."""
-    event, variant = event_for(request.user, event_id), variant_of(request)
+    event, variant = event_for(request.user, event_id), corner_views.variant_of(request)
     case = asked.shown_case(event)
     if number not in {span.number for span in case.spans()}:
         raise Http404

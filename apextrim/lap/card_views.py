@@ -7,7 +7,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError
-from apexcore.trim.book.fields import BASE, VARIANTS, sentence
+from apexcore.trim.book.fields import VARIANTS, sentence
 from apexcore.trim.hazards import hazards
 from apextrim.book.queries import desk_in, driven_page, pages_of, texts
 from apextrim.events.queries import event_for, frame
@@ -18,15 +18,14 @@ from apextrim.ui.circuit_map import map_view
 
 from . import asked, corner_presenters
 from .book_presenters import card_lines
-from .corner_views import map_of
+from .corner_views import map_of, variant_of
 
 
 @require_GET
 def corner_card(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
     """One corner large, to print and to read in the paddock."""
     event = event_for(request.user, event_id)
-    variant = request.GET.get("for", BASE)
-    variant = variant if variant in VARIANTS else BASE
+    variant = variant_of(request)
     context: dict[str, Any] = {
         "event": event, "frame": frame(event, "lap"), "row": sheet_in_car(event), "variant": variant, "way": VARIANTS[variant],
         "variants": VARIANTS.items(), "number": number,
@@ -41,7 +40,7 @@ def corner_card(request: HttpRequest, event_id: int, number: int) -> HttpRespons
         context |= {
             "span": span, "big": card_lines(texts(driven_page(pages, variant)), desk.proposal()), "hazards": hazards(desk),
             "note": "" if note is None else (note.race if variant == "race" else note.qualifying),
-            "map": map_of(desk.circuit, desk.desk),
+            "map": map_of(desk),
         }  # fmt: skip
     except ApexError as error:
         context["problem"] = str(error)
@@ -52,8 +51,7 @@ def corner_card(request: HttpRequest, event_id: int, number: int) -> HttpRespons
 def card(request: HttpRequest, event_id: int) -> HttpResponse:
     """The whole lap on one page, to print and to read in the paddock."""
     event = event_for(request.user, event_id)
-    variant = request.GET.get("for", BASE)
-    variant = variant if variant in VARIANTS else BASE
+    variant = variant_of(request)
     context: dict[str, Any] = {
         "event": event, "frame": frame(event, "lap"), "variant": variant, "way": VARIANTS[variant], "variants": VARIANTS.items(),
         "row": sheet_in_car(event),

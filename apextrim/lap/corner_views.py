@@ -10,7 +10,6 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.circuit.line import Line
-from apexcore.circuit.track import Circuit
 from apexcore.errors import ApexError, InputError
 from apexcore.quantities import read_number
 from apexcore.trim.book.fields import BASE, VARIANTS
@@ -21,7 +20,6 @@ from apexcore.trim.hazards import hazards
 from apextrim.book.queries import desk_in, pages_of, usual_choices_in
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
-from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers
 from apextrim.modelling.answers import STINT_LAPS, StintBy, stint_by
 from apextrim.modelling.cases import Case
@@ -101,6 +99,12 @@ def moves_of(text: str) -> list[float] | None:
     return moves if any(moves) else None
 
 
+def variant_of(request: HttpRequest) -> str:
+    """The way of driving that an address or a form asks for."""
+    asked_for = request.GET.get("for") or request.POST.get("for") or BASE
+    return asked_for if asked_for in VARIANTS else BASE
+
+
 @require_GET
 def corner(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
     """One corner's page."""
@@ -129,30 +133,28 @@ def _fill_book(
     request: HttpRequest, event: Event, number: int, context: dict[str, Any], typed: Mapping[str, str], problems: Mapping[str, str]
 ) -> None:
     """The book's part of the page: yours beside the model's, for one way of driving."""
-    variant = request.GET.get("for") or request.POST.get("for") or BASE
-    variant = variant if variant in VARIANTS else BASE
-    case = context["case"]
+    variant, case = variant_of(request), context["case"]
     desk, pages = desk_in(case, number, variant), pages_of(event).get(number, {})
     driven = answers.variant_in(case, variant)
     context |= {
-        "variant": variant, "way": VARIANTS[variant], "variants": variant_links(pages), "way_desk": desk,
+        "variant": variant, "way": VARIANTS[variant], "variants": variant_links(pages),
         "hazards": hazards(desk), "book_rows": book_rows(pages, variant, desk.proposal(), typed, problems), "marks": desk.way.marks,
-        "assumed": "" if driven is None else driven.words, "way_lap": None if driven is None else driven.lap,
+        "assumed": "" if driven is None else driven.words,
     }  # fmt: skip
 
 
 def map_of(
-    circuit: Circuit, desk: CornerDesk, other: Line | None = None, handles: Sequence[tuple[int, float, float]] = (),
-    keys: Mapping[float, str] | None = None,
-) -> CornerMap:  # fmt: skip
+    book: BookDesk, other: Line | None = None, handles: Sequence[tuple[int, float, float]] = (), keys: Mapping[float, str] | None = None
+) -> CornerMap:
     """The corner's map; see `corner_map`."""
-    lap, places = desk.lap, corner_presenters.places(desk.technique(), BookDesk(circuit, desk).told)
-    columns = lap.column("brake"), lap.column("throttle")
-    return corner_map(circuit, desk.lap_case.line, desk.span, *columns, places, other, handles, keys)
+    desk, places = book.desk, corner_presenters.places(book.technique, book.told)
+    columns = desk.lap.column("brake"), desk.lap.column("throttle")
+    return corner_map(book.circuit, desk.lap_case.line, desk.span, *columns, places, other, handles, keys)
 
 
-def _drawn(request: HttpRequest, desk: CornerDesk, circuit: Circuit, context: dict[str, Any]) -> Line | None:
+def _drawn(request: HttpRequest, book: BookDesk, context: dict[str, Any]) -> Line | None:
     """The line drawn by hand, as the address has it: place by place, or as one list."""
+    desk, circuit = book.desk, book.circuit
     places = handles(desk, circuit)
     texts = [request.GET.get(f"d{k}", "").strip() for k in range(1, PLACES + 1)]
     if not any(texts) and (given := request.GET.get("drag", "")):
@@ -180,13 +182,12 @@ def _drawn(request: HttpRequest, desk: CornerDesk, circuit: Circuit, context: di
 def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, Any]) -> int:
     """Everything on the page; the status it is answered with."""
     case = asked.shown_case(event)
-    lap_case, spans, circuit = case.lap_case(), case.spans(), parsed_circuit(case.circuit)
+    spans = case.spans()
     place = next((k for k, span in enumerate(spans) if span.number == number), None)
     if place is None:
         raise Http404
-    span, answer = spans[place], answers.answer_in(case)
-    desk = CornerDesk(lap_case, case.sheet(), answer.lap, spans, number, 0.5 * circuit.width_m)
-    technique = desk.technique()
+    span, book = spans[place], desk_in(case, number)
+    desk = book.desk
     texts = [text for text in request.GET.getlist("try") if told_of(text) is not None][:_MOST_TRIED]
     form, status = ToldForm(request.GET if "ask" in request.GET else None), 200
     if form.is_bound:
@@ -198,24 +199,24 @@ def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, An
                 texts = [*texts[-(_MOST_TRIED - 1) :], text]
         else:
             status = 422
-    drawn = _drawn(request, desk, circuit, context)
+    drawn = _drawn(request, book, context)
     line = AskedLine.objects.filter(event=event, corner=number, pk=_whole(request.GET.get("line"))).exclude(offsets_m=[]).first()
-    other = drawn if drawn is not None else None if line is None else asked.line_of(line, circuit)
+    other = drawn if drawn is not None else None if line is None else asked.line_of(line, book.circuit)
     note = event.circuit.notes.filter(number=number).first()
     places = [place for _, place, _ in context["handles"]]
     if context.get("drawn_problem"):
         status = 422
     stint_case = case if "stint" in request.GET else None
     context |= {
-        "case": case, "span": span, "before": spans[place - 1], "after": spans[(place + 1) % len(spans)], "technique": technique,
+        "case": case, "span": span, "before": spans[place - 1], "after": spans[(place + 1) % len(spans)], "technique": book.technique,
         "quickest": bool(case.line), "form": form, "fields": list(form), "texts": texts,
         "usual": usual_choices_in(case, number), "tried": [_tried(desk, text, texts, stint_case) for text in texts],
         "misses": corner_presenters.miss_rows(answers.misses_in(case, number)), "shown_line": line, "stint_laps": STINT_LAPS,
         "kept": "".join(f"try={text}&" for text in texts), "wishes": corner_presenters.wish_rows(asked.offers(event, case, span)),
         "note": note,
         "map": map_of(
-            circuit, desk, other, [(place.station, place.low_m, place.high_m) for place in places],
-            {mark.at_m: mark.key for mark in reversed(BookDesk(circuit, desk).way.marks)},
+            book, other, [(place.station, place.low_m, place.high_m) for place in places],
+            {mark.at_m: mark.key for mark in reversed(book.way.marks)},
         ),
     }  # fmt: skip
     return status
@@ -241,10 +242,10 @@ def draw(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
     context: dict[str, Any] = {"event": event, "number": number}
     try:
         case = asked.shown_case(event)
-        desk, circuit = desk_in(case, number).desk, parsed_circuit(case.circuit)
-        line = _drawn(request, desk, circuit, context)
+        book = desk_in(case, number)
+        line = _drawn(request, book, context)
         if line is not None:
-            context["path"] = map_of(circuit, desk, line).other
+            context["path"] = map_of(book, line).other
     except InputError:
         raise Http404 from None
     except ApexError as error:

@@ -8,6 +8,7 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
+from apexcore.circuit.moves import behind_m
 from apexcore.errors import InputError
 from apexcore.judge.passes import Pass, channels_of, passes
 from apexcore.judge.trainer import FEELINGS, LEVELS, Advice, Level, Tried, advise, late_by_exit
@@ -72,17 +73,11 @@ def students(event: Event, case: Case) -> list[Student]:
 
 
 def _student(desk: BookDesk, model_m: float, rows: Sequence[TrainedMark], level: Level) -> Student:
-    tried = [Tried(_behind(desk, row.at_m, model_m), row.late, row.felt == "early" if row.felt else None) for row in rows]
+    tried = [Tried(behind_m(row.at_m, model_m, desk.way.length_m), row.late, row.felt == "early" if row.felt else None) for row in rows]
     advice = advise(level, tried)
     at = model_m + advice.mark_m
     text = desk.told(along_line(desk.desk.lap_case.line, at % desk.way.length_m, desk.ds))
     return Student(desk, model_m, tuple(rows), advice, at % desk.way.length_m, text)
-
-
-def _behind(desk: BookDesk, at_m: float, model_m: float) -> float:
-    """How far a place lies behind the model's braking point, the shorter way round [m]."""
-    length = desk.way.length_m
-    return (at_m - model_m + 0.5 * length) % length - 0.5 * length
 
 
 @dataclass(frozen=True)
@@ -133,7 +128,7 @@ def from_samples(event: Event, run: Run, wanted: Sequence[Student]) -> list[Told
         braked = [along_middle(line, one.brake_m, ds) for one in there if one.brake_m is not None]
         within = max((one.within_m for one in there), default=0.0) + LEVELS[event.driver].scatter_m
         at = student.next_m
-        if len(braked) >= _MEASURED_FROM and abs(_behind(student.desk, float(np.median(braked)), at)) > within:
+        if len(braked) >= _MEASURED_FROM and abs(behind_m(float(np.median(braked)), at, student.desk.way.length_m)) > within:
             at = float(np.median(braked))  # elsewhere than at the mark that was asked for
         exits = [one.exit_ms for one in there]
         before = [speed for row in student.told if row.late < 0.5 or row.felt in ("early", "good") for speed in row.exits_ms]
@@ -153,10 +148,15 @@ def _passes(student: Student, channels: np.ndarray) -> list[Pass]:
     return passes(channels, line.length_m, first, technique.apex_m, technique.read.full_m)
 
 
+def last_turn(event: Event) -> int:
+    """Number of the trainer's last turn; 0 without one."""
+    return int(TrainedMark.objects.filter(event=event).aggregate(last=Max("turn"))["last"] or 0)
+
+
 @transaction.atomic
 def add_turn(event: Event, told: Sequence[Told], run: Run | None = None) -> int:
     """A turn of the trainer. Returns its number."""
-    turn = int(TrainedMark.objects.filter(event=event).aggregate(last=Max("turn"))["last"] or 0) + 1
+    turn = last_turn(event) + 1
     TrainedMark.objects.bulk_create(
         TrainedMark(
             event=event, run=run, turn=turn, corner=one.corner, at_m=one.at_m, felt=one.felt, late=one.late,
@@ -169,6 +169,6 @@ def add_turn(event: Event, told: Sequence[Told], run: Run | None = None) -> int:
 @transaction.atomic
 def take_turn_back(event: Event) -> int:
     """Takes the trainer's last turn away. Returns its number; 0 without one."""
-    turn = int(TrainedMark.objects.filter(event=event).aggregate(last=Max("turn"))["last"] or 0)
+    turn = last_turn(event)
     TrainedMark.objects.filter(event=event, turn=turn).delete()
     return turn

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from apexcore.circuit.moves import behind_m
 from apexcore.judge.trainer import FEELINGS
 from apexcore.quantities import format_number
 
@@ -72,8 +73,7 @@ def lessons(students: Sequence[Student]) -> list[Lesson]:
 
 def _lesson(student: Student) -> Lesson:
     advice, rows = student.advice, student.told
-    length = student.desk.way.length_m
-    behind = [(row.at_m - student.model_m + 0.5 * length) % length - 0.5 * length for row in rows]
+    behind = [behind_m(row.at_m, student.model_m, student.desk.way.length_m) for row in rows]
     values = [*behind, advice.mark_m, advice.low_m, advice.high_m, -_SPAN_M, _SPAN_M]
     low, high = min(values), max(values)
 

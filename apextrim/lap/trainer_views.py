@@ -26,16 +26,15 @@ _MOST_RUNS = 20
 
 
 def _page(request: HttpRequest, event: Event, problems: list[str] | None = None, typed: dict[str, str] | None = None) -> HttpResponse:
-    context: dict[str, Any] = {"event": event, "frame": frame(event, "lap"), "problems": problems or [], "typed": typed or {}}
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "lap"), "problems": problems or []}
     try:
         rows = lessons(trainer.students(event, asked.shown_case(event)))
         context["rows"] = [(row, *_typed(row.student.number, typed)) for row in rows]
     except ApexError as error:
         context["problem"] = str(error)
     sampled = Sample.objects.filter(run__event=event).values("run")
-    last = TrainedMark.objects.filter(event=event).order_by("-turn").first()
     context |= {
-        "sheet": sheet_in_car(event), "last_turn": 0 if last is None else last.turn, "feelings": trainer.KEYS.items(),
+        "sheet": sheet_in_car(event), "last_turn": trainer.last_turn(event), "feelings": trainer.KEYS.items(),
         "runs": event.runs.filter(deleted_at=None, pk__in=sampled).order_by("-number")[:_MOST_RUNS],
     }  # fmt: skip
     return render(request, "lap/trainer.html", context, status=422 if problems else 200)

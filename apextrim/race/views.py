@@ -31,21 +31,22 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
     try:
         by_book = (request.GET.get("book") or request.POST.get("book")) == "race"
         view = queries.race_view(event, by_book)
-        context["race_book"] = queries.by_race_book(event)
+        context["race_book"] = view.by_book or queries.by_race_book(event)
     except NoLegalPlan as error:
         context["collisions"] = error.collisions
     except ApexError as error:
         context["problem"] = str(error)
     else:
+        plans = presenters.plan_views(view, view.by_stops, car)
         context |= {
             "view": view,
-            "plans": presenters.plan_views(view, view.by_stops, car),
+            "plans": plans,
             "others": presenters.plan_views(view, view.others, car),
             "reverses": _reverses(view),
             "fuel_rows": presenters.fuel_rows(
                 view.by_stops[0].plan, view.pace.pace.fuel_l_per_lap, view.rules.formation_laps * view.pace.pace.fuel_l_per_lap
             ),
-            "doubts": presenters.doubts(presenters.plan_views(view, view.by_stops, car)),
+            "doubts": presenters.doubts(plans),
             "axis": presenters.lap_axis(view.rules.laps),
             "estimates": presenters.estimate_rows(view, car),
             "kept_list": event.plans.order_by("-made_at"),

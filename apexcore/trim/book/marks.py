@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ...circuit.features import MARKER_WORDS, Marker
+from ...circuit.moves import behind_m
 from ...circuit.track import Circuit, centre_line
 from ...errors import InputError
 from ...quantities import format_number
@@ -185,7 +186,7 @@ def told_by(at_m: float, way: Approach) -> Place:
     """A place told from the nearest mark, so that it can be found on the road; in metres where none is near."""
 
     def away(mark: Mark) -> float:
-        return (at_m - mark.at_m + 0.5 * way.length_m) % way.length_m - 0.5 * way.length_m
+        return behind_m(at_m, mark.at_m, way.length_m)
 
     near = [mark for mark in way.marks if abs(away(mark)) <= _NEAR_M]
     if not near:

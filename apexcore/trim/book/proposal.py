@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ...circuit.line import CornerSpan, Line
+from ...circuit.moves import behind_m
 from ...circuit.track import Circuit, centre_line
 from ...lap.misses import braked_sooner
 from ...lap.orders import Order
@@ -169,12 +170,12 @@ class BookDesk:
         desk = self.desk
         side = "left" if sign * desk.span.turn_deg > 0 else "right"
         left = 1.0 if side == "left" else -1.0
-        centre_s = np.arange(desk.n) * self.ds
+        centre_s = np.asarray(np.arange(desk.n) * self.ds, dtype=np.float64)
         used = None
         for marker in self.circuit.markers:
             if marker.kind != "kerb" or marker.side not in (side, "across") or not self._belongs(marker.at_m):
                 continue
-            near = np.abs((centre_s - marker.at_m + 0.5 * self.way.length_m) % self.way.length_m - 0.5 * self.way.length_m) <= _KERB_REACH_M
+            near = np.abs(behind_m(centre_s, marker.at_m, self.way.length_m)) <= _KERB_REACH_M
             room = desk.half_m - left * desk.lap_case.line.offset[near] - 0.5 * desk.lap_case.car.width_m
             used = bool(used) or bool(room.min() <= _ON_KERB_M)
         return used
@@ -248,8 +249,7 @@ class BookDesk:
         desk = self.desk
         start = self.technique.read.brake_start_m
         assert start is not None and mark.at_m is not None
-        length = desk.lap_case.line.length_m
-        sooner = (start - along_line(desk.lap_case.line, mark.at_m, self.ds) + 0.5 * length) % length - 0.5 * length
+        sooner = behind_m(start, along_line(desk.lap_case.line, mark.at_m, self.ds), desk.lap_case.line.length_m)
         if sooner < -_SAME_M:
             left.append(f"The mark lies {-sooner:.0f} m behind the model's braking point: it brakes at its own.")
             return []

@@ -35,8 +35,9 @@ def random_problem(seed: int, most_laps: int = 9) -> Problem:
     least_stops, more = int(rng.integers(0, 2)), int(rng.integers(0, 4))
     weight = float(rng.choice([0.0, rng.uniform(0, 0.08), rng.uniform(0.2, 1.0)]))
     return Problem(
-        cost, rng.integers(0, 4, options), wanted, use, weight, least, tank, tank - formation, float(rng.uniform(0, 25)), standing, free, rate,
-        stops, least_stops, least_stops + more,
+        cost=cost, adds=rng.integers(0, 4, options), wanted=wanted, use_l=use, weight_s=weight, least_l=least, tank_l=tank,
+        start_l=tank - formation, pit_s=float(rng.uniform(0, 25)), standing_s=standing, free_l=free, rate=rate, stop_laps=stops,
+        least_stops=least_stops, most_stops=least_stops + more,
     )  # fmt: skip
 
 

@@ -119,7 +119,10 @@ def test_a_day_and_a_tank_that_just_holds_a_stint() -> None:
     cost = np.full((1, laps + 1), NEVER)
     cost[0, 1:] = 80.0 * np.arange(1, laps + 1)
     stops = np.ones(laps + 1, dtype=bool)
-    problem = Problem(cost, np.array([0]), 0, use, 0.0, 0.0, 40.0, 40.0, 20.0, 0.0, 0.0, 2.0, stops, 0, 4)
+    problem = Problem(
+        cost=cost, adds=np.array([0]), wanted=0, use_l=use, weight_s=0.0, least_l=0.0, tank_l=40.0, start_l=40.0, pit_s=20.0,
+        standing_s=0.0, free_l=0.0, rate=2.0, stop_laps=stops, least_stops=0, most_stops=4,
+    )  # fmt: skip
     planner = Planner(problem)
     assert planner.best(0) is None and planner.best(1) is None
     best = planner.best(2)
