@@ -26,7 +26,7 @@ from apexcore.lap.assembly import assemble
 from apexcore.lap.quickest import quickest_line
 from apexcore.lap.solver import LapCase, solve_lap, top_speed_ms
 from apexcore.lap.stint import solve_stint
-from apexcore.race import plans
+from apexcore.race import options, plans
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 from apexcore.trim.moves.effects import step_effects
 from apexcore.trim.moves.search import search
@@ -114,7 +114,7 @@ def plain_lap_s(lap_case: LapCase, sheet: Sheet) -> float:
 
 def plain_plan_s(rules: RaceRules, pace: Pace) -> float:
     """Time of the best plan by a general mixed-integer solver over every stint, stop and litre [s]."""
-    problem = plans.problem_of(rules, pace)
+    problem = options.problem_of(rules, pace)
     found = [by_milp(problem, stops) for stops in range(problem.least_stops, problem.most_stops + 1)]
     return min(time for time in found if time is not None)
 

@@ -48,7 +48,7 @@ from tests.apexcore.lap.test_kernel import straight as open_straight
 from tests.apexcore.lap.test_proof import place, record
 from tests.apexcore.lap.test_quickest import PLACES as BEST_PLACES
 from tests.apexcore.lap.test_quickest import bumps_gain, found
-from tests.apexcore.race.exact_reference import by_milp, random_problem
+from tests.apexcore.race.exact_reference import brute_force, by_milp, random_problem, with_every_rule
 from tests.apexcore.race.test_cliffs import BOOK, on_tyres
 from tests.apexcore.race.test_plans import all_shapes, lap_by_lap_s, random_race, used_all
 from tests.apexcore.trim.test_gearing import best_brute_force, time_to
@@ -288,6 +288,26 @@ def exact_cases(races: int = 120) -> Iterator[Case]:
     yield Case("race plans, free fuel", reference, words, "the same times", worst, 1e-4, "s")
 
 
+def every_rule_cases(races: int = 500) -> Iterator[Case]:
+    """The plan under every kind of rule against every shape, each filled by a linear programme: HiGHS on what brute force lists."""
+    worst, checked, stays, saves = 0.0, 0, 0, 0
+    for seed in range(40_000, 40_000 + races):
+        problem = with_every_rule(seed)
+        planner, known = Planner(problem), brute_force(problem)
+        for stops in range(problem.least_stops, problem.most_stops + 1):
+            best = planner.best(stops)
+            if (best is None) != (stops not in known):
+                worst = math.inf
+            if best is not None and stops in known:
+                checked += 1
+                stays += any(not leg.fitted for leg in best.legs)
+                saves += len({float(problem.uses_l[leg.option]) for leg in best.legs}) > 1
+                worst = max(worst, abs(best.time_s - known[stops]))
+    words = f"{checked} bests of a number of stops; in {stays} tyres stay on at a stop, in {saves} stints save unlike"
+    reference = f"all shapes of {races} random races to 8 laps under every kind of rule, each filled by HiGHS"
+    yield Case("race plans, every rule", reference, words, "the same times", worst, 4e-5, "s")
+
+
 def verdict_cases(trials: int = 2000) -> Iterator[Case]:
     """Coverage and false alarms of the verdict by simulation with known truth, beside a comparison of mean laps."""
 
@@ -490,6 +510,7 @@ def all_cases() -> list[Case]:
     """Every case of the page."""
     vehicle = [*vehicle_cases(), *line_and_power_cases(), *lap_cases(), *quickest_cases(), *direction_cases(), advice_case(), race_case()]
     vehicle += exact_cases()
+    vehicle += every_rule_cases()
     return [
         *vehicle,
         *engine_cases(),

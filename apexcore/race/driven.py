@@ -2,8 +2,9 @@
 
 from dataclasses import dataclass, replace
 
+from .options import at_level
 from .pace import Estimate, RacePace
-from .rules import Pace
+from .rules import Level, Pace
 
 
 @dataclass(frozen=True)
@@ -34,11 +35,8 @@ def driven_otherwise(pace: RacePace, way: Otherwise) -> RacePace:
 
 
 def _moved(pace: Pace, way: Otherwise) -> Pace:
-    tyres = tuple(
-        replace(tyre, fade_s=tyre.fade_s * way.tyre_share, cliff_age=tyre.cliff_age / way.tyre_share, cliff_s=tyre.cliff_s * way.tyre_share)
-        for tyre in pace.tyres
-    )
+    level = Level(0.0, 0.0, way.fuel_share, way.tyre_share)
     return replace(
-        pace, lap_s=pace.lap_s + way.cost_s, tyres=tyres, fuel_l_per_lap=pace.fuel_l_per_lap * way.fuel_share,
-        margin_l=pace.margin_l * way.fuel_share,
+        pace, lap_s=pace.lap_s + way.cost_s, tyres=tuple(at_level(tyre, level) for tyre in pace.tyres),
+        fuel_l_per_lap=pace.fuel_l_per_lap * way.fuel_share, margin_l=pace.margin_l * way.fuel_share,
     )  # fmt: skip

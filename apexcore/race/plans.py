@@ -1,10 +1,9 @@
 """The exact best plan: of every number of stops, and of every compound to begin with that comes near the best.
 
-Stints, compounds, laps of the stops and what is filled at each are found together (`exact`); here rules and pace become its numbers, and
-its plans those of the product.
+Stints, tyres, ways of driving, laps of the stops and what is filled at each are found together (`exact`); here rules and pace become its
+numbers (`options`), and its plans those of the product.
 """
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -12,26 +11,46 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError, NoLegalPlan
-from .exact import NEVER, Best, Filling, Planner, Problem, chain_s, longest_laps, stop_terms
-from .rules import MOST_STOPS, Pace, RaceRules, TyrePace
+from .exact import Best, Leg, Planner, chain_s
+from .options import Option, Stock, at_level, filling_of, options_of, problem_of, stocks_of, tyre_time_s, usable
+from .problem import Problem, longest_laps
+from .rules import ALL_OUT, MOST_STOPS, STROKE, Level, Pace, RaceRules, TyrePace
 
 Floats = NDArray[np.float64]
 
-#: Compounds that the set of used ones can tell apart.
-MOST_COMPOUNDS = 9
+#: Compounds and pairs that are compared at most.
+MOST_COMPOUNDS = 25
 #: Plans that begin with another compound are looked at up to this much behind the best [s].
 KINDS_WITHIN_S = 10.0
+#: Numbers of stops of which a plan is made, the quickest.
+MOST_KINDS = 6
+#: The same where tyres may stay on, with which far more plans lie near the best.
+_STAYING = 2.0, 4
 
 
 @dataclass(frozen=True)
 class Stint:
-    """:param first_lap: race lap it begins on, from 1
-    :param fuel_l: fuel on board at its start [l]"""
+    """From leaving the pit to coming in.
+
+    :param first_lap: race lap it begins on, from 1
+    :param fuel_l: fuel on board at its start [l]
+    :param age: laps that its tyres have been driven before it
+    :param fitted: whether tyres were changed before it; so at the start
+    :param level: way of driving
+    """
 
     compound: str
     first_lap: int
     laps: int
     fuel_l: float
+    age: int = 0
+    fitted: bool = True
+    level: Level = ALL_OUT
+
+    @property
+    def last_lap(self) -> int:
+        """Race lap at whose end it comes in."""
+        return self.first_lap + self.laps - 1
 
 
 @dataclass(frozen=True)
@@ -40,7 +59,7 @@ class Plan:
 
     :param time_s: race time [s]
     :param pit_s: part of it spent on stops [s]
-    :param tyre_s: part lost to compound, fade and warm-up against new tyres of the fastest compound [s]
+    :param tyre_s: part lost to compound, fade and warm-up against new tyres of the fastest compound, and to saving [s]
     :param fuel_s: part lost to the weight of fuel [s]
     """
 
@@ -60,15 +79,20 @@ class Plan:
         """Compound of each stint."""
         return tuple(stint.compound for stint in self.stints)
 
+    @property
+    def shape(self) -> tuple[tuple[str, int, int, bool, float], ...]:
+        """What tells it from others: tyres, laps, and how each stint is driven."""
+        return tuple((one.compound, one.age, one.laps, one.fitted, one.level.saved_pct) for one in self.stints)
 
-def tyre_time_s(tyre: TyrePace, laps: int) -> float:
-    """Time that a stint of this length loses to its tyres [s]: sums over the ages 0 to `laps` - 1, in closed form."""
-    if not laps:
-        return 0.0
-    begin = min(max(math.floor(tyre.cliff_age) + 1, 0), laps)  # the first age beyond the cliff
-    beyond = laps - begin
-    over = beyond * (0.5 * (begin + laps - 1) - tyre.cliff_age)
-    return laps * tyre.offset_s + tyre.fade_s * 0.5 * laps * (laps - 1) + tyre.cliff_s * over + tyre.warm_s
+
+def tyre_of(pace: Pace, stint: Stint) -> TyrePace:
+    """Pace of a stint's tyres, as they are driven in it."""
+    return at_level(next(tyre for tyre in pace.tyres if tyre.key == stint.compound), stint.level)
+
+
+def stop_s(rules: RaceRules, litres: float, fitted: bool = True) -> float:
+    """Time of a stop that fills so much [s]."""
+    return filling_of(rules, Pace(0.0, (), 0.0, 0.0, 0.0)).stop_s(litres, fitted)
 
 
 def longest_stint(rules: RaceRules, pace: Pace, first: bool) -> int:
@@ -76,101 +100,123 @@ def longest_stint(rules: RaceRules, pace: Pace, first: bool) -> int:
 
     Source: definition.
     """
-    usable = rules.tank_l - (rules.formation_laps * pace.fuel_l_per_lap if first else 0.0)
-    return longest_laps(pace.fuel_l_per_lap, pace.margin_l, usable)
+    usable_l = rules.tank_l - (rules.formation_laps * pace.fuel_l_per_lap if first else 0.0)
+    return longest_laps(pace.fuel_l_per_lap, pace.margin_l, usable_l)
 
 
-def _costs(rules: RaceRules, pace: Pace) -> Floats:
-    """Time of a stint by compound and length, without fuel and stops, shape [compounds, laps + 1] [s]."""
-    most = rules.longest_stint or rules.laps
-    found = np.full((len(pace.tyres), rules.laps + 1), NEVER)
-    for c, tyre in enumerate(pace.tyres):
-        for laps in range(1, min(most, rules.laps) + 1):
-            found[c, laps] = laps * pace.lap_s + tyre_time_s(tyre, laps)
-    return found
+def as_plan(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem, best: Best, behind: int = 0) -> Plan:
+    """A plan of the product, with its parts.
 
-
-def problem_of(rules: RaceRules, pace: Pace) -> Problem:
-    """Rules and pace as numbers."""
-    keys = [tyre.key for tyre in pace.tyres]
-    wanted = sorted(set(rules.compulsory))
-    adds = np.array([sum(1 << bit for bit, key in enumerate(wanted) if key == mine) for mine in keys], dtype=np.int64)
-    laps = np.arange(rules.laps + 1)
-    stop_laps = (laps >= rules.first_stop_lap) & (laps <= (rules.last_stop_lap or rules.laps))
-    return Problem(
-        cost=_costs(rules, pace), adds=adds, wanted=(1 << len(wanted)) - 1, stop_laps=stop_laps, least_stops=rules.least_stops,
-        most_stops=min(rules.most_stops, rules.laps - 1), **vars(_filling(rules, pace)),
-    )  # fmt: skip
-
-
-def _filling(rules: RaceRules, pace: Pace) -> Filling:
-    """What fuel costs and how it is filled."""
-    rate = rules.refuel_l_per_s if rules.refuelling else 0.0
-    standing, free = stop_terms(rules.tyre_change_s, rules.least_standing_s, rate, rules.in_parallel)
-    start = rules.tank_l - rules.formation_laps * pace.fuel_l_per_lap
-    return Filling(
-        use_l=pace.fuel_l_per_lap, weight_s=pace.fuel_s_per_l, least_l=pace.margin_l, tank_l=rules.tank_l, start_l=start,
-        pit_s=rules.pit_loss_s, standing_s=standing, free_l=free, rate=rate,
-    )  # fmt: skip
-
-
-def _as_plan(rules: RaceRules, pace: Pace, problem: Problem, best: Best) -> Plan:
-    """A plan of the product, with its parts."""
+    :param behind: race laps that were driven before it begins
+    """
     stints: list[Stint] = []
     pit = tyre = fuel = 0.0
-    lap, before = 1, 0.0
+    lap, before, age = behind + 1, 0.0, 0
     for index, leg in enumerate(best.legs):
+        option = options[leg.option]
         if index:
-            pit += problem.stop_s(leg.leaves_l - before)
-        formation = rules.formation_laps * pace.fuel_l_per_lap if not index else 0.0
-        stints.append(Stint(pace.tyres[leg.option].key, lap, leg.laps, leg.leaves_l + formation))
-        tyre += tyre_time_s(pace.tyres[leg.option], leg.laps)
-        fuel += problem.carried_s(leg.laps, leg.leaves_l)
-        lap, before = lap + leg.laps, leg.arrives_l
-    return Plan(tuple(stints), rules.laps * pace.lap_s + pit + tyre + fuel, pit, tyre, fuel)
+            pit += problem.stop_s(leg.leaves_l - before, leg.fitted)
+        if leg.fitted:
+            age = option.age
+            tyre += tyre_time_s(option.tyre, sum(one.laps for one in _set_of(best, index)), age)
+        formation = rules.formation_laps * pace.fuel_l_per_lap if not index and not behind else 0.0
+        stints.append(Stint(option.tyre.key, lap, leg.laps, leg.leaves_l + formation, age, leg.fitted, option.level))
+        fuel += problem.carried_s(leg.laps, leg.leaves_l, problem.use_l * option.level.fuel_share)
+        lap, before, age = lap + leg.laps, leg.arrives_l, age + leg.laps
+    return Plan(tuple(stints), (lap - behind - 1) * pace.lap_s + pit + tyre + fuel, pit, tyre, fuel)
+
+
+def _set_of(best: Best, index: int) -> Sequence[Leg]:
+    """The legs that are driven on the tyres fitted before one."""
+    end = next((k for k in range(index + 1, len(best.legs)) if best.legs[k].fitted), len(best.legs))
+    return best.legs[index:end]
 
 
 def plan_time_s(rules: RaceRules, pace: Pace, plan: Plan) -> float:
     """Race time of a given plan's stints at another pace, filled at least cost [s]."""
     tyres = {tyre.key: tyre for tyre in pace.tyres}
     lengths = np.array([stint.laps for stint in plan.stints])
-    costs = [stint.laps * pace.lap_s + tyre_time_s(tyres[stint.compound], stint.laps) for stint in plan.stints]
-    return chain_s(_filling(rules, pace), lengths, np.array(costs))
+    uses = np.array([pace.fuel_l_per_lap * stint.level.fuel_share for stint in plan.stints])
+    fitted = np.array([stint.fitted for stint in plan.stints])
+    costs = []
+    for stint in plan.stints:
+        tyre = at_level(tyres[stint.compound], stint.level)
+        cost = stint.laps * pace.lap_s + tyre_time_s(tyre, stint.laps, stint.age)
+        costs.append(cost if stint.fitted else cost - tyre.warm_s)
+    return chain_s(filling_of(rules, pace), lengths, np.array(costs), uses, fitted)
 
 
 def ranked_plans(rules: RaceRules, pace: Pace) -> list[Plan]:
     """The best plan of every number of stops, and of every compound to begin with where it comes near the best, quickest first.
 
     :raises NoLegalPlan: naming the rules that exclude each other
-    :raises InputError: if a compulsory compound has no pace, or there are too many compounds
+    :raises InputError: if a rule names a compound that has no pace, or there are too many compounds
     """
-    keys = [tyre.key for tyre in pace.tyres]
-    if len(keys) > MOST_COMPOUNDS:
-        raise InputError("compounds", len(keys), f"at most {MOST_COMPOUNDS}")
-    for key in rules.compulsory:
-        if key not in keys:
-            raise InputError("compulsory compound", key, "one of " + ", ".join(keys))
+    check(rules, pace)
     plans = _search(rules, pace)
     if not plans:
         raise NoLegalPlan(_collisions(rules, pace))
     return plans
 
 
+def check(rules: RaceRules, pace: Pace) -> None:
+    """Whether the rules speak of tyres that there are.
+
+    :raises InputError: naming the rule
+    """
+    keys = sorted({key for tyre in pace.tyres for key in tyre.axles})
+    if len(pace.tyres) > MOST_COMPOUNDS:
+        raise InputError("compounds and pairs", len(pace.tyres), f"at most {MOST_COMPOUNDS}; bar some of them")
+    for what, told in (
+        ("compulsory compound", rules.compulsory), ("tyre sets", [one.compound for one in rules.sets]),
+        ("compound not used", [key for pair in rules.barred for key in pair.split(STROKE)]),
+    ):  # fmt: skip
+        for key in told:
+            if key not in keys:
+                raise InputError(what, key, "one of " + ", ".join(keys))
+
+
 def _search(rules: RaceRules, pace: Pace) -> list[Plan]:
-    if rules.least_stops > rules.most_stops:
+    """Sets are counted only once a plan that would be shown uses more of them than there are: leaving them out bounds from below."""
+    if rules.least_stops > rules.most_stops or not usable(rules, pace):
         return []
-    problem = problem_of(rules, pace)
-    if problem.least_stops > problem.most_stops:
-        return []
-    planner = Planner(problem, KINDS_WITHIN_S)
-    plans: dict[tuple[tuple[str, int], ...], Plan] = {}
-    for stops in range(problem.least_stops, problem.most_stops + 1):
-        for first in (None, *range(len(pace.tyres))):
-            best = planner.best(stops, first)
-            if best is not None:
-                plan = _as_plan(rules, pace, problem, best)
-                plans.setdefault(tuple((stint.compound, stint.laps) for stint in plan.stints), plan)
+    stocks, counted = stocks_of(rules), list[Stock]()
+    while True:
+        problem = problem_of(rules, pace, counted)
+        if problem.least_stops > problem.most_stops or not len(problem.cost):
+            return []
+        options = options_of(rules, pace)
+        found = _bests(problem, options)
+        over = [one for one in stocks if one not in counted and any(_taken(best, options, one) > one.count for best in found)]
+        if not over:
+            break
+        counted += over
+    plans = dict[tuple[object, ...], Plan]()
+    for best in found:
+        plan = as_plan(rules, pace, options, problem, best)
+        plans.setdefault(plan.shape, plan)
     return sorted(plans.values(), key=lambda plan: plan.time_s)
+
+
+def _bests(problem: Problem, options: Sequence[Option]) -> list[Best]:
+    """The best of the quickest numbers of stops, and of every compound to begin with."""
+    within_s, most = (KINDS_WITHIN_S, MOST_KINDS) if problem.stay_s is None else _STAYING
+    planner = Planner(problem, within_s, most)
+    stops = range(problem.least_stops, problem.most_stops + 1)
+    times = {k: planner.time_s(k) for k in stops}
+    nearest = sorted((k for k in stops if times[k] is not None), key=lambda k: times[k] or 0.0)[:most]
+    found = [planner.best(k) for k in nearest]
+    quickest = min((best.time_s for best in found if best is not None), default=0.0)
+    kinds = dict.fromkeys(option.tyre.key for option in options)
+    for k in nearest:
+        if (times[k] or 0.0) <= quickest + within_s:
+            found += [planner.best_of(k, [o for o, option in enumerate(options) if option.tyre.key == kind]) for kind in kinds]
+    return [best for best in found if best is not None]
+
+
+def _taken(best: Best, options: Sequence[Option], stock: Stock) -> int:
+    """How many sets of a kind a plan uses."""
+    return sum(leg.fitted and stock.takes(options[leg.option]) for leg in best.legs)
 
 
 def _collisions(rules: RaceRules, pace: Pace) -> list[str]:
@@ -178,20 +224,29 @@ def _collisions(rules: RaceRules, pace: Pace) -> list[str]:
     need = (rules.laps + rules.formation_laps) * pace.fuel_l_per_lap + pace.margin_l
     tank = f"the tank of {rules.tank_l:g} l"
     distance = f"{rules.laps} laps at {pace.fuel_l_per_lap:.2f} l a lap with {pace.margin_l:.1f} l margin"
+    compulsory = f"compulsory {' and '.join(rules.compulsory)}"
+    if rules.compulsory_laps > 1:
+        compulsory += f" for at least {rules.compulsory_laps} laps each"
     trials: list[tuple[str, dict[str, object]]] = [
         (f"at most {rules.most_stops} stops", {"most_stops": MOST_STOPS}),
         (f"at least {rules.least_stops} stops", {"least_stops": 0}),
-        (f"compulsory {' and '.join(rules.compulsory)}", {"compulsory": ()}),
+        (compulsory, {"compulsory": ()}),
         (tank, {"tank_l": 500.0}),
         ("no refuelling", {"refuelling": True}),
         (f"stints of at most {rules.longest_stint} laps", {"longest_stint": 0}),
         (f"no stop before lap {rules.first_stop_lap}", {"first_stop_lap": 0}),
         (f"no stop after lap {rules.last_stop_lap}", {"last_stop_lap": 0}),
+        ("the tyre sets that there are", {"sets": ()}),
+        (f"compounds not used ({', '.join(rules.barred)})", {"barred": ()}),
+        (f"at most {rules.wheel_minutes:g} min at the wheel", {"wheel_minutes": 0.0}),
     ]
     guilty = _openers(rules, pace, trials)
     race = f"{rules.laps} lap{'s' if rules.laps > 1 else ''}"
     if not guilty:
-        return [f"No plan is legal: {distance} cannot be driven under these rules, even if any single one of them is lifted."]
+        found = _pairs_of_openers(rules, pace, trials)
+        if not found:
+            return [f"No plan is legal: {distance} cannot be driven under these rules, even if any two of them are lifted."]
+        return [f"No plan is legal over {race}: {one} exclude it, each alone. Both have to be lifted." for one in found]
     if len(guilty) == 1:
         found = [f"No plan is legal: {guilty[0]} rules out every plan over {race}. Relax it."]
     else:
@@ -207,9 +262,27 @@ def _openers(rules: RaceRules, pace: Pace, trials: Sequence[tuple[str, dict[str,
     found = []
     for words, change in trials:
         relaxed = rules.model_copy(update=change)
-        if relaxed != rules and _search(relaxed, pace):
+        if relaxed != rules and _opens(relaxed, pace):
             found.append(words)
     return found
+
+
+def _pairs_of_openers(rules: RaceRules, pace: Pace, trials: Sequence[tuple[str, dict[str, object]]]) -> list[str]:
+    """Rules of which two have to be lifted at once."""
+    found = []
+    for k, (words, change) in enumerate(trials):
+        relaxed = rules.model_copy(update=change)
+        if relaxed != rules:
+            found += [f"{words} and {other}" for other in _openers(relaxed, pace, trials[k + 1 :])]
+    return found
+
+
+def _opens(rules: RaceRules, pace: Pace) -> bool:
+    """Whether any plan is legal."""
+    try:
+        return bool(_search(rules, pace))
+    except InputError:
+        return False
 
 
 def best_by_stops(plans: Sequence[Plan]) -> list[Plan]:
@@ -230,4 +303,5 @@ def chances_of_best(times_s: Floats) -> Floats:
 def warm() -> None:
     """Compile, or load from the cache, what a request may need."""
     tyre = TyrePace("a", 0.0, 0.1, 0.0, 9.0, 0.0)
-    _search(RaceRules(laps=4, most_stops=1, pit_loss_s=1, tank_l=50), Pace(60.0, (tyre,), 1.0, 0.0, 0.0))
+    for refuelling in (False, True):
+        _search(RaceRules(laps=4, most_stops=1, pit_loss_s=1, tank_l=50, refuelling=refuelling), Pace(60.0, (tyre,), 1.0, 0.0, 0.0))

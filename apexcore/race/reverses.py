@@ -8,7 +8,7 @@ from functools import partial
 from scipy.optimize import brentq
 
 from .exact import Planner
-from .plans import problem_of
+from .options import problem_of
 from .rules import Pace, RaceRules
 
 #: Factors between which a turning point is looked for, and how many places are tried in between.
@@ -59,8 +59,8 @@ def _gap_s(rules: RaceRules, pace: Pace, better: int, other: int) -> float | Non
     if problem.most_stops < high:
         return None
     planner = Planner(problem)
-    one, two = planner.best(better), planner.best(other)
-    return None if one is None or two is None else two.time_s - one.time_s
+    one, two = planner.time_s(better), planner.time_s(other)
+    return None if one is None or two is None else two - one
 
 
 def _gap_with(change: "Change", rules: RaceRules, pace: Pace, better: int, other: int, factor: float) -> float | None:

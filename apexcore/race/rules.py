@@ -1,24 +1,47 @@
 """Rules of a race and the pace that a plan is computed from."""
 
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from ..quantities.values import Value
 
 #: Longest race and most stops that a plan is worked out for: a day of short laps.
 MOST_LAPS, MOST_STOPS = 1200, 40
+#: Between the compounds of front and rear.
+STROKE = "/"
+
+
+class TyreSets(Value):
+    """Sets of tyres of one kind that a race may use.
+
+    :param compound: its key
+    :param count: how many there are
+    :param age: laps that they have been driven
+    """
+
+    compound: str = Field(min_length=1, max_length=40)
+    count: int = Field(ge=0, le=99)
+    age: int = Field(0, ge=0, le=200)
 
 
 class RaceRules(Value):
     """Rules of a race.
 
-    :param laps: race distance
-    :param compulsory: compounds that must each be used in at least one stint
+    :param laps: race distance; where `minutes` is told, what follows from them
+    :param minutes: length in time instead, after which so many laps more are driven; 0 for a race over laps [min]
+    :param laps_after: laps that are driven to their end after the lap on which the time is up
+    :param compulsory: compounds that must each be used, on one axle at least
+    :param compulsory_laps: laps that each of them must be driven in all
+    :param sets: sets that there are, of each compound that is named; of others as many new ones as one likes
+    :param mixed: whether front and rear may carry unlike compounds
+    :param barred: compounds and pairs that are not used: a key, or two with a stroke between them, front first
+    :param tyres_may_stay: whether a stop may leave the tyres on
     :param least_stops: fewest pit stops allowed
     :param most_stops: most pit stops considered or allowed
     :param pit_loss_s: time lost by driving through the pit lane [s]
+    :param pit_spread_s: standard deviation of a stop's time [s]
     :param tyre_change_s: standing time of a tyre change [s]
     :param refuelling: whether fuel may be added at a stop
     :param refuel_l_per_s: rate of refuelling [l/s]
@@ -29,15 +52,29 @@ class RaceRules(Value):
     :param first_stop_lap: earliest lap behind which one may stop; 0 for any
     :param last_stop_lap: latest lap behind which one may stop; 0 for any
     :param longest_stint: most laps of a stint; 0 for any
+    :param wheel_minutes: longest time at the wheel without a change of driver, which every stop then has; 0 for any [min]
+    :param driver_change_s: standing time of a change of driver [s]
+    :param drivers: how many share the car
+    :param driver_least_minutes: time that each of them must drive at least [min]
+    :param ballast_kg: ballast beyond that of the laps that the pace comes from [kg]
+    :param savings_pct: shares of a lap's fuel that a stint may save by lifting early, at what it costs [%]
     :param wear_factor: how much faster tyres wear in the race than in the laps that the pace comes from [-]
     :param fuel_factor: how much more fuel is burnt [-]
     """
 
     laps: int = Field(ge=1, le=MOST_LAPS)
+    minutes: float = Field(0.0, ge=0, le=1500)
+    laps_after: int = Field(0, ge=0, le=5)
     compulsory: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=20)
+    compulsory_laps: int = Field(1, ge=1, le=60)
+    sets: tuple[TyreSets, ...] = Field((), max_length=20)
+    mixed: bool = False
+    barred: tuple[Annotated[str, Field(max_length=81)], ...] = Field((), max_length=100)
+    tyres_may_stay: bool = False
     least_stops: int = Field(0, ge=0, le=MOST_STOPS)
     most_stops: int = Field(3, ge=0, le=MOST_STOPS)
     pit_loss_s: float = Field(ge=0, le=300)
+    pit_spread_s: float = Field(0.0, ge=0, le=60)
     tyre_change_s: float = Field(0.0, ge=0, le=120)
     refuelling: bool = False
     refuel_l_per_s: float = Field(2.0, ge=0.01, le=20)
@@ -48,15 +85,28 @@ class RaceRules(Value):
     first_stop_lap: int = Field(0, ge=0, le=MOST_LAPS)
     last_stop_lap: int = Field(0, ge=0, le=MOST_LAPS)
     longest_stint: int = Field(0, ge=0, le=MOST_LAPS)
+    wheel_minutes: float = Field(0.0, ge=0, le=1500)
+    driver_change_s: float = Field(0.0, ge=0, le=300)
+    drivers: int = Field(1, ge=1, le=8)
+    driver_least_minutes: float = Field(0.0, ge=0, le=1500)
+    ballast_kg: float = Field(0.0, ge=0, le=300)
+    savings_pct: tuple[Annotated[float, Field(gt=0, le=30)], ...] = Field((), max_length=4)
     wear_factor: float = Field(1.0, ge=0.1, le=20)
     fuel_factor: float = Field(1.0, ge=0.1, le=20)
+
+    @model_validator(mode="after")
+    def _whole(self) -> Self:
+        kinds = [(one.compound, one.age) for one in self.sets]
+        if len(set(kinds)) < len(kinds):
+            raise ValueError("sets of the same compound and age stand twice; expected one line for each")
+        return self
 
 
 @dataclass(frozen=True)
 class TyrePace:
-    """Pace of a compound over its age.
+    """Pace of a compound, or of a pair, over its age.
 
-    :param key: the compound
+    :param key: the compound; of a pair those of front and rear with a stroke between them
     :param offset_s: lap time on new, warm tyres against the fastest compound [s]
     :param fade_s: added by each lap of age [s/lap]
     :param warm_s: added on its first lap [s]
@@ -71,6 +121,32 @@ class TyrePace:
     cliff_age: float
     cliff_s: float
 
+    @property
+    def axles(self) -> tuple[str, str]:
+        """Compounds of front and rear."""
+        front, _, rear = self.key.partition(STROKE)
+        return front, rear or front
+
+
+@dataclass(frozen=True)
+class Level:
+    """A way of driving a stint.
+
+    :param saved_pct: fuel that it saves [%]
+    :param cost_s: what it costs on a lap [s]
+    :param fuel_share: fuel over that of driving all out [-]
+    :param tyre_share: work of the tyre that works most over that [-]
+    """
+
+    saved_pct: float = 0.0
+    cost_s: float = 0.0
+    fuel_share: float = 1.0
+    tyre_share: float = 1.0
+
+
+#: Driving all out.
+ALL_OUT = Level()
+
 
 @dataclass(frozen=True)
 class Pace:
@@ -81,6 +157,7 @@ class Pace:
     :param fuel_l_per_lap: [l/lap]
     :param fuel_s_per_l: lap time added by one litre on board [s/l]
     :param margin_l: fuel that stays in the tank at each end of a stint [l]
+    :param levels: ways in which a stint may be driven, all out among them
     """
 
     lap_s: float
@@ -88,3 +165,4 @@ class Pace:
     fuel_l_per_lap: float
     fuel_s_per_l: float
     margin_l: float
+    levels: tuple[Level, ...] = (ALL_OUT,)

@@ -24,8 +24,9 @@ from apexcore.lap.stint import out_lap_c, solve_stint
 from apexcore.quantities.spread import half_interval, sd_of_interval
 from apexcore.quantities.text import format_lap, spread_decimals
 from apexcore.race.fuel import FuelUse, sheet_fuel_l
+from apexcore.race.options import tyre_time_s
 from apexcore.race.pace import _from_posterior
-from apexcore.race.plans import longest_stint, tyre_time_s
+from apexcore.race.plans import longest_stint
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 from apexcore.trim.figures.bias import ideal_front_share
 from apexcore.trim.figures.gearing import shifts

@@ -3,12 +3,13 @@ programme over everything, both by HiGHS."""
 
 import itertools
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from scipy.optimize import LinearConstraint, linprog, milp
 from scipy.sparse import coo_array
 
-from apexcore.race.exact import NEVER, Problem
+from apexcore.race.problem import NEVER, Limited, Needed, Problem
 
 
 def random_problem(seed: int, most_laps: int = 9) -> Problem:
@@ -41,10 +42,47 @@ def random_problem(seed: int, most_laps: int = 9) -> Problem:
     )  # fmt: skip
 
 
-def fuel_s(problem: Problem, lengths: tuple[int, ...]) -> float:
-    """Least time of stops and weight for given stints: a linear programme in what leaves, what is filled and what is filled beyond q."""
+def with_every_rule(seed: int, most_laps: int = 8) -> Problem:
+    """The same, and of every further kind: ways of driving that burn less, stops at which tyres stay on, laps that are needed on some
+    options, sets of which there are few, costs that depend on the lap, options that are on at the start alone, and fuel that is there."""
+    rng = np.random.default_rng([seed, 78])
+    problem = random_problem(seed, most_laps)
+    options, laps = len(problem.adds), problem.laps
+    changes: dict[str, Any] = {}
+    if rng.random() < 0.6:
+        changes["use_shares"] = rng.choice([1.0, 0.9, 0.75], options)
+    if rng.random() < 0.75:
+        changes["stay_s"] = float(rng.choice([0.0, rng.uniform(0, 3)]))
+        changes["cost"] = problem.cost + np.where(problem.cost < NEVER / 10, rng.choice([0.0, 4.0]), 0.0)
+    if rng.random() < 0.4:
+        changes["needs"] = (Needed(rng.random(options) < 0.6, int(rng.integers(1, max(2, laps // 2)))),)
+    if rng.random() < 0.5:
+        changes["limited"] = tuple(Limited(rng.random(options) < 0.6, int(rng.integers(0, 3))) for _ in range(int(rng.integers(1, 3))))
+    if rng.random() < 0.3:
+        later = rng.uniform(0, 3, (options, laps))
+        grown = np.stack([replace(problem, **changes).cost + later[:, d : d + 1] * np.arange(laps + 1) for d in range(laps)], axis=1)
+        changes["cost"] = np.minimum(grown, NEVER)
+    if rng.random() < 0.3:
+        begins = np.zeros(options, dtype=bool)
+        begins[int(rng.integers(options))] = True
+        changes |= {"begins": begins, "later": rng.random(options) < 0.8}
+    if rng.random() < 0.3:
+        changes["start_least_l"] = float(rng.uniform(0.3, 1.0)) * problem.start_l
+    return replace(problem, **changes)
+
+
+def fuel_s(problem: Problem, lengths: tuple[int, ...], shares: tuple[float, ...] = (), fitted: tuple[bool, ...] = ()) -> float:
+    """Least time of stops and weight for given stints: a linear programme in what leaves, what is filled and what is filled beyond q.
+
+    :param shares: fuel that each stint burns over the usual
+    :param fitted: whether tyres are changed before each
+    """
     p, n = problem, len(lengths)
-    burnt = [p.use_l * laps for laps in lengths]
+    use = [p.use_l * share for share in shares or (1.0,) * n]
+    changed = fitted or (True,) * n
+    standing = [p.standing_s if new else float(p.stay_s or 0.0) for new in changed]
+    free = [p.free_l if new else p.rate * float(p.stay_s or 0.0) for new in changed]
+    burnt = [u * laps for u, laps in zip(use, lengths, strict=True)]
     # variables: y_0..y_{n-1}, z_1..z_{n-1} (seconds of filling beyond what is free)
     c = [p.weight_s * laps for laps in lengths] + [1.0] * (n - 1)
     above, limit = list[list[float]](), list[float]()
@@ -53,50 +91,76 @@ def fuel_s(problem: Problem, lengths: tuple[int, ...]) -> float:
         row[i], row[i - 1] = -1.0, 1.0  # nothing is taken out: y_{i-1} - burnt <= y_i
         above.append(row)
         limit.append(burnt[i - 1])
+        row = [0.0] * (2 * n - 1)
         if p.rate > 0.0:
-            row = [0.0] * (2 * n - 1)
             row[i], row[i - 1], row[n + i - 1] = 1.0 / p.rate, -1.0 / p.rate, -1.0
-            above.append(row)
-            limit.append((p.free_l - burnt[i - 1]) / p.rate)
+            limit.append((free[i] - burnt[i - 1]) / p.rate)
         else:
-            row = [0.0] * (2 * n - 1)
             row[i], row[i - 1] = 1.0, -1.0
-            above.append(row)
             limit.append(-burnt[i - 1])
+        above.append(row)
+    most = min(p.tank_l, p.start_l)
     bounds: list[tuple[float, float | None]] = [
-        (p.least_l + b, min(p.tank_l, p.start_l) if not i else p.tank_l) for i, b in enumerate(burnt)
+        (max(p.least_l + b, p.start_least_l if not i else 0.0), most if not i else p.tank_l) for i, b in enumerate(burnt)
     ] + [(0, None)] * (n - 1)
     if any(low > high + 1e-9 for low, high in bounds[:n] if high is not None):
         return np.inf
-    bounds = [
-        (low, None if high is None else max(low, high)) for low, high in bounds
-    ]  # a stint that takes the whole tank, but for rounding
+    # a stint that takes the whole tank, but for rounding
+    bounds = [(low, None if high is None else max(low, high)) for low, high in bounds]
     found = linprog(c, A_ub=above or None, b_ub=limit or None, bounds=bounds, method="highs")
     if found.status != 0:
         return np.inf
-    constant = -sum(p.weight_s * p.use_l * laps * (laps - 1) / 2 for laps in lengths)
+    constant = -sum(p.weight_s * u * laps * (laps - 1) / 2 for u, laps in zip(use, lengths, strict=True))
     assert found.fun is not None
-    return float(found.fun) + constant + (n - 1) * (p.pit_s + p.standing_s)
+    return float(found.fun) + constant + sum(p.pit_s + standing[i] for i in range(1, n))
+
+
+def tyres_s(problem: Problem, options: tuple[int, ...], lengths: tuple[int, ...]) -> float:
+    """Time of tyre sets without fuel, read off the rules one by one; `NEVER` where one of them is broken."""
+    p, lap, total, used = problem, 0, 0.0, 0
+    for index, (option, laps) in enumerate(zip(options, lengths, strict=True)):
+        allowed = p.later if index else p.begins
+        if allowed is not None and not allowed[option]:
+            return NEVER
+        total += float(p.cost[option, laps] if p.cost.ndim == 2 else p.cost[option, lap, laps])
+        used |= int(p.adds[option])
+        lap += laps
+    if used & p.wanted != p.wanted:
+        return NEVER
+    for need in p.needs:
+        if sum(laps for option, laps in zip(options, lengths, strict=True) if need.options[option]) < need.laps:
+            return NEVER
+    for limit in p.limited:
+        if sum(bool(limit.options[option]) for option in options) > limit.most:
+            return NEVER
+    return total
 
 
 def brute_force(problem: Problem) -> dict[int, float]:
-    """Least time of each number of stops, over every shape there is."""
-    p, best = problem, dict[int, float]()
+    """Least time of each number of stops, over every shape there is: where one stops, at which stops tyres are changed, and to what."""
+    p, best, kept = problem, dict[int, float](), dict[tuple[object, ...], float]()
+    shares = p.use_shares if p.use_shares is not None else np.ones(len(p.adds))
     for stops in range(p.least_stops, p.most_stops + 1):
         for cuts in itertools.combinations(range(1, p.laps), stops):
             if not all(p.stop_laps[cut] for cut in cuts):
                 continue
             lengths = tuple(int(n) for n in np.diff([0, *cuts, p.laps]))
-            tyres = [
-                sum(float(p.cost[o, n]) for o, n in zip(options, lengths, strict=True))
-                for options in itertools.product(range(len(p.adds)), repeat=stops + 1)
-                if int(np.bitwise_or.reduce(p.adds[list(options)])) & p.wanted == p.wanted
-            ]
-            least = min(tyres, default=NEVER)
-            if least < NEVER / 10:
-                time = least + fuel_s(p, lengths)
-                if np.isfinite(time):
-                    best[stops] = min(time, best.get(stops, np.inf))
+            for changes in itertools.product((True, False) if p.stay_s is not None else (True,), repeat=stops):
+                fitted = (True, *changes)
+                sets = [0] * sum(fitted)
+                of = [sum(fitted[: k + 1]) - 1 for k in range(stops + 1)]
+                for k, laps in enumerate(lengths):
+                    sets[of[k]] += laps
+                for options in itertools.product(range(len(p.adds)), repeat=len(sets)):
+                    time = tyres_s(p, options, tuple(sets))
+                    if time >= NEVER / 10:
+                        continue
+                    burns = tuple(float(shares[options[of[k]]]) for k in range(stops + 1))
+                    key = (lengths, burns, fitted)
+                    if key not in kept:
+                        kept[key] = fuel_s(p, lengths, burns, fitted)
+                    if np.isfinite(kept[key]):
+                        best[stops] = min(time + kept[key], best.get(stops, np.inf))
     return best
 
 

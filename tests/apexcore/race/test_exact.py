@@ -3,30 +3,65 @@
 import numpy as np
 import pytest
 
-from apexcore.race.exact import NEVER, Best, Planner, Problem, chain_s, stop_terms
-from tests.apexcore.race.exact_reference import brute_force, by_milp, fuel_s, random_problem
+from apexcore.race.exact import Best, Planner, chain_s
+from apexcore.race.problem import NEVER, Problem, stop_terms
+from tests.apexcore.race.exact_reference import brute_force, by_milp, fuel_s, random_problem, tyres_s, with_every_rule
 
 
 def told_s(problem: Problem, best: Best) -> float:
     """What a plan takes, lap by lap; infinite where it is not legal."""
-    p, total, lap, used, before = problem, 0.0, 0, 0, None
+    p, total, lap, before = problem, 0.0, 0, None
+    sets, options, uses = list[int](), list[int](), p.uses_l
     for leg in best.legs:
-        if leg.leaves_l > p.tank_l + 2e-6 or (before is None and leg.leaves_l > p.start_l + 2e-6):
+        if leg.leaves_l > p.tank_l + 2e-6 or (before is None and not p.start_least_l - 2e-6 <= leg.leaves_l <= p.start_l + 2e-6):
             return np.inf
         if before is not None:
             filled = leg.leaves_l - before
-            if filled < -1e-6 or (p.rate <= 0.0 and filled > 1e-6) or not p.stop_laps[lap]:
+            if filled < -1e-6 or (p.rate <= 0.0 and filled > 1e-6) or not p.stop_laps[lap] or (not leg.fitted and p.stay_s is None):
                 return np.inf
-            total += p.pit_s + p.standing_s + (max(0.0, filled - p.free_l) / p.rate if p.rate > 0.0 else 0.0)
-        total += float(p.cost[leg.option, leg.laps])
+            standing, free = (p.standing_s, p.free_l) if leg.fitted else (float(p.stay_s or 0.0), p.rate * float(p.stay_s or 0.0))
+            total += p.pit_s + standing + (max(0.0, filled - free) / p.rate if p.rate > 0.0 else 0.0)
+        if leg.fitted:
+            sets.append(0)
+            options.append(leg.option)
+        elif leg.option != options[-1]:
+            return np.inf
+        sets[-1] += leg.laps
         board = leg.leaves_l
         for _ in range(leg.laps):
             total += p.weight_s * board
-            board -= p.use_l
-        if abs(board - leg.arrives_l) > 1e-6 or board < p.least_l - 2e-6:
+            board -= float(uses[leg.option])
+        if abs(board - leg.arrives_l) > 1e-5 or board < p.least_l - 2e-6:
             return np.inf
-        lap, used, before = lap + leg.laps, used | int(p.adds[leg.option]), leg.arrives_l
-    return total if lap == p.laps and used & p.wanted == p.wanted else np.inf
+        lap, before = lap + leg.laps, leg.arrives_l
+    tyres = tyres_s(p, tuple(options), tuple(sets))
+    return total + tyres if lap == p.laps and tyres < NEVER / 10 else np.inf
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("block", range(6))
+def test_it_is_the_least_under_every_kind_of_rule(block: int) -> None:
+    legal = stays = saves = 0
+    for seed in range(5000 + block * 50, 5050 + block * 50):
+        problem = with_every_rule(seed)
+        planner, brute = Planner(problem), brute_force(problem)
+        for stops in range(problem.least_stops, problem.most_stops + 1):
+            best = planner.best(stops)
+            assert (best is None) == (stops not in brute), (seed, stops)
+            if best is None:
+                continue
+            legal += 1
+            stays += any(not leg.fitted for leg in best.legs)
+            saves += len({float(problem.uses_l[leg.option]) for leg in best.legs}) > 1
+            assert best.time_s == pytest.approx(brute[stops], abs=2e-5), (seed, stops)
+            assert planner.time_s(stops) == best.time_s
+            assert told_s(problem, best) == pytest.approx(best.time_s, abs=4e-5), (seed, stops)
+            firsts = [planner.best(stops, first) for first in range(len(problem.adds))]
+            times = [one.time_s for one in firsts if one is not None]
+            assert min(times) == pytest.approx(best.time_s, abs=2e-5)
+            for first, one in enumerate(firsts):
+                assert one is None or (one.legs[0].option == first and told_s(problem, one) == pytest.approx(one.time_s, abs=4e-5))
+    assert legal >= 15 and stays >= 3 and saves >= 1
 
 
 @pytest.mark.slow

@@ -1,0 +1,143 @@
+"""Rules and pace as the numbers of the exact plan: its options are tyres of a kind, new or driven, and ways of driving a stint on them."""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .problem import NEVER, Filling, Limited, Needed, Problem, stop_terms
+from .rules import STROKE, Level, Pace, RaceRules, TyrePace
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Option:
+    """What a stint may be driven on, and how.
+
+    :param tyre: its pace when it is driven so
+    :param age: laps that it has been driven before [laps]
+    :param level: the way of driving
+    """
+
+    tyre: TyrePace
+    age: int
+    level: Level
+
+
+@dataclass(frozen=True)
+class Stock:
+    """Sets of which there are only so many.
+
+    :param compound: its key
+    :param axle: 0 front, 1 rear
+    """
+
+    compound: str
+    age: int
+    axle: int
+    count: int
+
+    def takes(self, option: Option) -> bool:
+        """Whether an option needs one of them."""
+        return option.age == self.age and option.tyre.axles[self.axle] == self.compound
+
+
+def at_level(tyre: TyrePace, level: Level) -> TyrePace:
+    """A tyre's pace when every lap is driven so: it fades by its work and reaches its cliff with it.
+
+    Source: wear goes with sliding work (docs/model.md, tyres over a run).
+    """
+    share = level.tyre_share
+    return replace(
+        tyre, offset_s=tyre.offset_s + level.cost_s, fade_s=tyre.fade_s * share, cliff_age=tyre.cliff_age / share,
+        cliff_s=tyre.cliff_s * share,
+    )  # fmt: skip
+
+
+def tyre_time_s(tyre: TyrePace, laps: int, age: int = 0) -> float:
+    """Time that a stint of this length loses to its tyres [s]: sums over the ages `age` to `age` + `laps` - 1, in closed form."""
+    if not laps:
+        return 0.0
+    last = age + laps
+    begin = min(max(math.floor(tyre.cliff_age) + 1, age), last)  # the first age beyond the cliff
+    beyond = last - begin
+    over = beyond * (0.5 * (begin + last - 1) - tyre.cliff_age)
+    return laps * tyre.offset_s + tyre.fade_s * 0.5 * laps * (age + last - 1) + tyre.cliff_s * over + tyre.warm_s
+
+
+def usable(rules: RaceRules, pace: Pace) -> list[TyrePace]:
+    """The tyres that the rules let a stint be driven on."""
+    found = []
+    for tyre in pace.tyres:
+        front, rear = tyre.axles
+        if (front != rear and not rules.mixed) or {front, rear, tyre.key, front + STROKE + rear} & set(rules.barred):
+            continue
+        found.append(tyre)
+    return found
+
+
+def ages(rules: RaceRules, tyre: TyrePace) -> list[int]:
+    """Ages in which there are sets for both axles of a tyre; 0 where its sets are not counted."""
+    told = [{one.age for one in rules.sets if one.compound == key and one.count} for key in tyre.axles]
+    named = [any(one.compound == key for one in rules.sets) for key in tyre.axles]
+    front, rear = (have if name else {0} for have, name in zip(told, named, strict=True))
+    return sorted(front & rear)
+
+
+def options_of(rules: RaceRules, pace: Pace) -> list[Option]:
+    """All that a stint may be driven on, and how."""
+    return [Option(at_level(tyre, level), age, level) for tyre in usable(rules, pace) for age in ages(rules, tyre) for level in pace.levels]
+
+
+def stocks_of(rules: RaceRules) -> list[Stock]:
+    """The sets of which there are only so many, by axle where the axles may differ."""
+    axles = (0, 1) if rules.mixed else (0,)
+    return [Stock(one.compound, one.age, axle, one.count) for one in rules.sets if one.count for axle in axles]
+
+
+def _costs(rules: RaceRules, pace: Pace, options: list[Option]) -> Floats:
+    """Time of a stint by option and length, without fuel and stops, shape [options, laps + 1] [s]."""
+    most = min(rules.longest_stint or rules.laps, rules.laps)
+    found = np.full((len(options), rules.laps + 1), NEVER)
+    for o, option in enumerate(options):
+        for laps in range(1, most + 1):
+            found[o, laps] = laps * pace.lap_s + tyre_time_s(option.tyre, laps, option.age)
+        if rules.wheel_minutes:  # at the pace of the stint, without the weight of its fuel
+            found[o, found[o] > 60.0 * rules.wheel_minutes] = NEVER
+    return found
+
+
+def filling_of(rules: RaceRules, pace: Pace) -> Filling:
+    """What fuel costs and how it is filled."""
+    rate = rules.refuel_l_per_s if rules.refuelling else 0.0
+    least = max(rules.least_standing_s, rules.driver_change_s if rules.wheel_minutes or rules.drivers > 1 else 0.0)
+    standing, free = stop_terms(rules.tyre_change_s, least, rate, rules.in_parallel)
+    return Filling(
+        use_l=pace.fuel_l_per_lap, weight_s=pace.fuel_s_per_l, least_l=pace.margin_l, tank_l=rules.tank_l,
+        start_l=rules.tank_l - rules.formation_laps * pace.fuel_l_per_lap, pit_s=rules.pit_loss_s, standing_s=standing, free_l=free,
+        rate=rate, stay_s=least if rules.tyres_may_stay else None,
+    )  # fmt: skip
+
+
+def problem_of(rules: RaceRules, pace: Pace, stocks: Iterable[Stock] = ()) -> Problem:
+    """Rules and pace as numbers.
+
+    :param stocks: sets that are counted
+    """
+    options = options_of(rules, pace)
+    wanted = sorted(set(rules.compulsory))
+    uses = [np.array([key in option.tyre.axles for option in options], dtype=bool) for key in wanted]
+    single = rules.compulsory_laps <= 1
+    adds = np.array([sum(1 << bit for bit in range(len(wanted)) if uses[bit][o]) if single else 0 for o in range(len(options))], np.int64)
+    laps = np.arange(rules.laps + 1)
+    return Problem(
+        cost=_costs(rules, pace, options), adds=adds, wanted=(1 << len(wanted)) - 1 if single else 0,
+        stop_laps=(laps >= rules.first_stop_lap) & (laps <= (rules.last_stop_lap or rules.laps)), least_stops=rules.least_stops,
+        most_stops=min(rules.most_stops, rules.laps - 1), use_shares=np.array([option.level.fuel_share for option in options]),
+        needs=() if single else tuple(Needed(use, rules.compulsory_laps) for use in uses),
+        limited=tuple(Limited(np.array([one.takes(option) for option in options], dtype=bool), one.count) for one in stocks),
+        **vars(filling_of(rules, pace)),
+    )  # fmt: skip
