@@ -13,7 +13,7 @@ from ..errors import ApexError
 from ..judge.calibration import SCALES
 from ..judge.laps import LapKind
 from ..quantities.values import Value
-from ..race.rules import RaceRules
+from ..race.rules import STROKE, RaceRules
 from ..vehicle.car import Car
 from ..vehicle.limits import with_limits
 from .book_file import BookEntryFile
@@ -128,10 +128,20 @@ class VerdictFile(Value):
     made_at: Moment
 
 
+#: A stint's tyres, laps and litres, and since pairs are known the age of its tyres, whether they were changed (1 or 0), and fuel saved [%].
+_Laps = Annotated[int, Field(ge=1, le=1200)]
+KeptStint = (
+    tuple[Word, _Laps, Litres]
+    | tuple[
+        Word, _Laps, Litres, Annotated[int, Field(ge=0, le=400)], Annotated[int, Field(ge=0, le=1)], Annotated[float, Field(ge=0, le=60)]
+    ]
+)
+
+
 class PlanFile(Value):
     """A kept race plan."""
 
-    stints: tuple[tuple[Word, Annotated[int, Field(ge=1, le=1000)], Litres], ...] = Field(min_length=1, max_length=60)
+    stints: tuple[KeptStint, ...] = Field(min_length=1, max_length=60)
     time_s: Seconds
     start_fuel_l: Litres
     text: Annotated[str, Field(max_length=200)]
@@ -300,7 +310,7 @@ class EventFile(Value):
         found = [
             f"plans, {number}: “{name}” is no compound of the car."
             for number, plan in enumerate(self.plans, start=1)
-            for name in sorted({stint[0] for stint in plan.stints} - compounds)
+            for name in sorted({key for stint in plan.stints for key in stint[0].split(STROKE)} - compounds)
         ]
         for number, test in enumerate(self.tests, start=1):
             if any(len(marks) != len(test.differences) for marks in test.order):

@@ -34,9 +34,9 @@ _LESS_GRIP = 0.01
 
 @dataclass(frozen=True)
 class CompoundBook:
-    """What the model says of one compound at both axles.
+    """What the model says of one compound at both axles, or of a pair.
 
-    :param key: the compound
+    :param key: the compound; of a pair those of front and rear with a stroke between them
     :param new_s: lap time on new, warm tyres at the stint's mean fuel [s]
     :param fade_s: lap time added by each lap of age before the cliff [s/lap]
     :param cold_s: time lost on the first lap after the out-lap [s]
@@ -80,8 +80,23 @@ class NominalPace:
         )
 
 
-def nominal_pace(lap_case: LapCase, sheet: Sheet, compounds: Sequence[Compound]) -> NominalPace:
-    """Reads the vehicle model: two laps for the weight of fuel, one stint for each compound.
+#: Tyres of the front and the rear axle.
+Pair = tuple[Compound, Compound]
+
+
+def pair_key(front: str, rear: str) -> str:
+    """How a pair is named: by its compound where both axles have the same."""
+    return front if front == rear else f"{front}/{rear}"
+
+
+def pairs_of(compounds: Sequence[Compound]) -> list[Pair]:
+    """Every pair, those of one compound first."""
+    mixed = [(front, rear) for front in compounds for rear in compounds if front.key != rear.key]
+    return [*((compound, compound) for compound in compounds), *mixed]
+
+
+def nominal_pace(lap_case: LapCase, sheet: Sheet, compounds: Sequence[Compound | Pair]) -> NominalPace:
+    """Reads the vehicle model: two laps for the weight of fuel, one stint for each compound or pair.
 
     Source: the vehicle model's own stints on light and heavy fuel and on a warmer track.
 
@@ -91,25 +106,29 @@ def nominal_pace(lap_case: LapCase, sheet: Sheet, compounds: Sequence[Compound])
     density = lap_case.car.mass.fuel_kg_per_l
     light, heavy = solve_lap(lap_case, sheet, 0.1 * tank), solve_lap(lap_case, sheet, 0.9 * tank)
     per_kg = (heavy.time_s - light.time_s) / (0.8 * tank * density)
+    pairs = [(told, told) if isinstance(told, Compound) else told for told in compounds]
     with ThreadPoolExecutor(2) as pool:  # the kernel lets go of the interpreter while it runs
-        stints = tuple(pool.map(lambda compound: _compound(lap_case, sheet, compound, per_kg * density), compounds))
+        stints = tuple(pool.map(lambda pair: _compound(lap_case, sheet, pair, per_kg * density), pairs))
     air, track = lap_case.conditions.air_c, lap_case.conditions.track_c
     warmer = lap_case.conditions.model_copy(update={"track_c": track + _WARMER_K[0], "air_c": air + _WARMER_K[1]})
     warm = solve_lap(replace(lap_case, conditions=warmer), sheet, 0.1 * tank)
     return NominalPace(per_kg, 0.5 * (light.fuel_l + heavy.fuel_l), stints, (warm.time_s - light.time_s) / _WARMER_K[0])
 
 
-def _compound(lap_case: LapCase, sheet: Sheet, compound: Compound, fuel_s_per_l: float) -> CompoundBook:
-    """A compound from a stint whose wear is scaled so that its whole life falls into it: a tyre that lasts 2 laps and one that lasts
-    200 are read from equally many laps. Fade and what comes beyond the cliff go with wear, so they scale back with its rate."""
-    rate = _wear_rate(lap_case, sheet, compound)
-    scale = min(_END_WEAR / _STINT_LAPS, compound.cliff_wear / _BEFORE_CLIFF) / rate
-    worn = compound.model_copy(update={"wear_per_mj": compound.wear_per_mj * scale})
+def _compound(lap_case: LapCase, sheet: Sheet, pair: Pair, fuel_s_per_l: float) -> CompoundBook:
+    """A pair from a stint whose wear is scaled so that its whole life falls into it: a tyre that lasts 2 laps and one that lasts 200 are
+    read from equally many laps. Fade and what comes beyond the cliff go with wear, so they scale back with its rate."""
+    rates = _wear_rates(lap_case, sheet, pair)
+    scale = min(min(_END_WEAR / _STINT_LAPS, tyre.cliff_wear / _BEFORE_CLIFF) / rate for tyre, rate in zip(pair, rates, strict=True))
+    worn = _worn(pair, scale)
     stint = _stint(lap_case, sheet, worn, _STINT_LAPS)
     middle = 0.5 * lap_case.car.tank_l
     times = np.array([lap.lap.time_s - fuel_s_per_l * (lap.fuel_l - middle) for lap in stint])
-    wear, age = np.array([max(lap.wear) for lap in stint]), np.arange(len(stint))
-    cliff = float(np.interp(compound.cliff_wear, wear, age)) if wear[-1] > compound.cliff_wear else compound.cliff_wear / (rate * scale)
+    ends = np.array([pair[wheel // 2].cliff_wear for wheel in range(4)])
+    share, age = (np.array([lap.wear for lap in stint]) / ends).max(axis=1), np.arange(len(stint))
+    first = int(np.argmin([tyre.cliff_wear / rate for tyre, rate in zip(pair, rates, strict=True)]))  # the axle that goes off first
+    compound, rate = pair[first], rates[first]
+    cliff = float(np.interp(1.0, share, age)) if share[-1] > 1.0 else compound.cliff_wear / (rate * scale)
     warm = (age >= _WARM_FROM) & (age <= cliff)
     fade, new = np.polyfit(age[warm], times[warm], 1)
     cold = float(times[1] - (new + fade))
@@ -118,31 +137,38 @@ def _compound(lap_case: LapCase, sheet: Sheet, compound: Compound, fuel_s_per_l:
     if beyond.sum() >= _LEAST_BEYOND:
         steep = float((over * (times[beyond] - new - fade * age[beyond])).sum() / (over**2).sum())
     elif compound.cliff_wear < 1.0:
-        steep = _grip_s(lap_case, sheet, compound) * compound.cliff_loss * (rate * scale / (1.0 - compound.cliff_wear)) ** 2
+        steep = _grip_s(lap_case, sheet, pair) * compound.cliff_loss * (rate * scale / (1.0 - compound.cliff_wear)) ** 2
     else:
         steep = 0.0
-    return CompoundBook(compound.key, float(new), float(fade) / scale, max(cold, 0.0), cliff * scale, max(steep, 0.0) / scale**2)
+    key = pair_key(pair[0].key, pair[1].key)
+    return CompoundBook(key, float(new), float(fade) / scale, max(cold, 0.0), cliff * scale, max(steep, 0.0) / scale**2)
 
 
-def _wear_rate(lap_case: LapCase, sheet: Sheet, compound: Compound) -> float:
-    """Share of its tread that the tyre that wears most loses in a lap, on treads that are hardly worn [-]."""
-    slow = compound.model_copy(update={"wear_per_mj": 1e-3 * compound.wear_per_mj})
-    stint = _stint(lap_case, sheet, slow, _RATE_LAPS)
+def _worn(pair: Pair, scale: float) -> Pair:
+    """The same tyres wearing otherwise."""
+    front, rear = (tyre.model_copy(update={"wear_per_mj": tyre.wear_per_mj * scale}) for tyre in pair)
+    return front, rear
+
+
+def _wear_rates(lap_case: LapCase, sheet: Sheet, pair: Pair) -> tuple[float, float]:
+    """Share of its tread that each axle's tyre that wears most loses in a lap, on treads that are hardly worn [-]."""
+    stint = _stint(lap_case, sheet, _worn(pair, 1e-3), _RATE_LAPS)
     first, last = stint[1].wear, stint[-1].wear
-    return max(1e3 * max(b - a for a, b in zip(first, last, strict=True)) / (len(stint) - 2), 1e-6)
+    rates = [max(1e3 * (b - a) / (len(stint) - 2), 1e-6) for a, b in zip(first, last, strict=True)]
+    return max(rates[:2]), max(rates[2:])
 
 
-def _grip_s(lap_case: LapCase, sheet: Sheet, compound: Compound) -> float:
+def _grip_s(lap_case: LapCase, sheet: Sheet, pair: Pair) -> float:
     """Lap time that the loss of all grip would cost if it went on as the first hundredths [s]."""
-    less = compound.model_copy(update={"mu": (1.0 - _LESS_GRIP) * compound.mu})
+    front, rear = (tyre.model_copy(update={"mu": (1.0 - _LESS_GRIP) * tyre.mu}) for tyre in pair)
     tank = 0.5 * lap_case.car.tank_l
-    times = [solve_lap(replace(lap_case, compounds=(tyre, tyre)), sheet, tank).time_s for tyre in (compound, less)]
+    times = [solve_lap(replace(lap_case, compounds=tyres), sheet, tank).time_s for tyres in (pair, (front, rear))]
     return (times[1] - times[0]) / _LESS_GRIP
 
 
-def _stint(lap_case: LapCase, sheet: Sheet, compound: Compound, laps: int) -> list[StintLap]:
+def _stint(lap_case: LapCase, sheet: Sheet, pair: Pair, laps: int) -> list[StintLap]:
     """A stint of so many laps on a full tank, or on as much as they need."""
-    on_it, fuel_l = replace(lap_case, compounds=(compound, compound)), lap_case.car.tank_l
+    on_it, fuel_l = replace(lap_case, compounds=pair), lap_case.car.tank_l
     while True:
         try:
             return solve_stint(on_it, sheet, fuel_l, laps)

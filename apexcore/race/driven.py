@@ -34,6 +34,34 @@ def driven_otherwise(pace: RacePace, way: Otherwise) -> RacePace:
     )
 
 
+def with_ballast(pace: RacePace, kg: float, kg_per_l: float) -> RacePace:
+    """The same pace with ballast on board: it costs what as much fuel costs.
+
+    :param kg: [kg]
+    :param kg_per_l: of fuel [kg/l]
+    """
+
+    def heavier(one: Pace) -> Pace:
+        return replace(one, lap_s=one.lap_s + one.fuel_s_per_l * kg / kg_per_l)
+
+    return replace(pace, pace=heavier(pace.pace), draws=tuple(heavier(draw) for draw in pace.draws))
+
+
+def with_margin(pace: RacePace, more_l: float) -> RacePace:
+    """The same pace with so much more held in reserve [l]."""
+    return replace(
+        pace, pace=replace(pace.pace, margin_l=pace.pace.margin_l + more_l),
+        draws=tuple(replace(draw, margin_l=draw.margin_l + more_l) for draw in pace.draws),
+    )  # fmt: skip
+
+
+def with_levels(pace: RacePace, levels: tuple[Level, ...]) -> RacePace:
+    """The same pace where stints may be driven in several ways."""
+    return replace(
+        pace, pace=replace(pace.pace, levels=levels), draws=tuple(replace(draw, levels=levels) for draw in pace.draws)
+    )  # fmt: skip
+
+
 def _moved(pace: Pace, way: Otherwise) -> Pace:
     level = Level(0.0, 0.0, way.fuel_share, way.tyre_share)
     return replace(

@@ -472,8 +472,8 @@ def solve(
             for u in range(classes):
                 if done[b] and inner_stops[0, laps, b, u] > 0:
                     xs, vs, ss, used = _inside(
-                        xs, vs, ss, used, rows, slots[0, laps, b, u], 0, 1, from_lap[0, laps, b, u], laps, inner_stops[0, laps, b, u], uses[u],
-                        weight, low, top, stay, stop_laps, bx, bv, bs,
+                        xs, vs, ss, used, rows, slots[0, laps, b, u], 0, 1, from_lap[0, laps, b, u], laps, inner_stops[0, laps, b, u],
+                        uses[u], weight, low, top, stay, stop_laps, bx, bv, bs,
                     )  # fmt: skip
     for k in range(most + 1):
         for d in range(laps - 1, -1, -1):

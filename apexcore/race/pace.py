@@ -17,6 +17,8 @@ Floats = NDArray[np.float64]
 
 #: Posterior draws over which plans are compared.
 _DRAWS = 400
+#: What a pair is off the mean of its compounds by, as the model does not know it: a lap [s], and fade as a share. Source: an assumption.
+_PAIR_OWN_S, _PAIR_OWN_FADE = 0.1, 0.15
 
 
 @dataclass(frozen=True)
@@ -77,6 +79,7 @@ def race_pace(
         posterior = fit(laps, book.priors())
         base, fuel_kg, fade, offset = _from_posterior(posterior, level, track_c)
         warm = posterior.cold
+        fade, offset = _pairs_by_parts(laps, book, fade, offset, rng)
     else:
         base, fuel_kg, fade, offset, warm = _from_book(book, kg_per_l, rng)
     cliff = np.array([one.likely for one in cliffs])
@@ -113,6 +116,27 @@ def _from_posterior(posterior: Posterior, level: int, track_c: float | None) -> 
     if track_c is not None:
         base = base + posterior.track * (track_c - reference.track_c)
     return base, posterior.fuel, posterior.fade, posterior.offset
+
+
+def _pairs_by_parts(
+    laps: Sequence[Observed], book: NominalPace, fade: Floats, offset: Floats, rng: np.random.Generator
+) -> tuple[Floats, Floats]:
+    """A pair that nobody drove is off the book by half of what each of its compounds is, and by what a pair has of its own.
+
+    Source: an assumption of this product (docs/model.md, pairs of tyres).
+    """
+    keys = [compound.key for compound in book.compounds]
+    new = np.array([compound.new_s for compound in book.compounds])
+    steady = np.array([compound.fade_s for compound in book.compounds])
+    fade, offset, driven = fade.copy(), offset.copy(), {lap.compound for lap in laps}
+    for p, key in enumerate(keys):
+        parts = [keys.index(part) for part in key.split("/") if part in keys]
+        if len(parts) == 2 and p not in driven and driven & set(parts):
+            off = [offset[:, c] - (new[c] - new[0]) for c in parts]
+            offset[:, p] = new[p] - new[0] + 0.5 * (off[0] + off[1]) + rng.normal(0.0, _PAIR_OWN_S, len(offset))
+            more = [fade[:, c] - steady[c] for c in parts]
+            fade[:, p] = steady[p] + 0.5 * (more[0] + more[1]) + rng.normal(0.0, _PAIR_OWN_FADE * abs(steady[p]), len(fade))
+    return fade, offset
 
 
 def _from_book(book: NominalPace, kg_per_l: float, rng: np.random.Generator) -> tuple[Floats, Floats, Floats, Floats, Floats]:

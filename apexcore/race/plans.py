@@ -4,7 +4,7 @@ Stints, tyres, ways of driving, laps of the stops and what is filled at each are
 numbers (`options`), and its plans those of the product.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -153,7 +153,7 @@ def ranked_plans(rules: RaceRules, pace: Pace) -> list[Plan]:
     :raises InputError: if a rule names a compound that has no pace, or there are too many compounds
     """
     check(rules, pace)
-    plans = _search(rules, pace)
+    plans = search(rules, pace)
     if not plans:
         raise NoLegalPlan(_collisions(rules, pace))
     return plans
@@ -176,26 +176,48 @@ def check(rules: RaceRules, pace: Pace) -> None:
                 raise InputError(what, key, "one of " + ", ".join(keys))
 
 
-def _search(rules: RaceRules, pace: Pace) -> list[Plan]:
-    """Sets are counted only once a plan that would be shown uses more of them than there are: leaving them out bounds from below."""
+def search(rules: RaceRules, pace: Pace) -> list[Plan]:
+    """The same without a word where no plan is legal."""
     if rules.least_stops > rules.most_stops or not usable(rules, pace):
         return []
-    stocks, counted = stocks_of(rules), list[Stock]()
-    while True:
-        problem = problem_of(rules, pace, counted)
-        if problem.least_stops > problem.most_stops or not len(problem.cost):
-            return []
-        options = options_of(rules, pace)
-        found = _bests(problem, options)
-        over = [one for one in stocks if one not in counted and any(_taken(best, options, one) > one.count for best in found)]
-        if not over:
-            break
-        counted += over
+    options = options_of(rules, pace)
+    problem, found = _counting(rules, pace, options, _bests)
     plans = dict[tuple[object, ...], Plan]()
     for best in found:
         plan = as_plan(rules, pace, options, problem, best)
         plans.setdefault(plan.shape, plan)
     return sorted(plans.values(), key=lambda plan: plan.time_s)
+
+
+def times_by_stops(rules: RaceRules, pace: Pace, stops: Sequence[int]) -> dict[int, float]:
+    """Race time of the best plan of some numbers of stops, of those that have one [s]."""
+    low, high = min(stops), max(stops)
+    if high > rules.laps - 1 or not usable(rules, pace):
+        return {}
+    ruled = rules.model_copy(update={"least_stops": low, "most_stops": high})
+
+    def bests(problem: Problem, _: Sequence[Option]) -> list[Best]:
+        planner = Planner(problem)
+        return [best for best in map(planner.best, stops) if best is not None]
+
+    _, found = _counting(ruled, pace, options_of(ruled, pace), bests)
+    return {len(best.legs) - 1: best.time_s for best in found}
+
+
+def _counting(
+    rules: RaceRules, pace: Pace, options: Sequence[Option], bests: Callable[[Problem, Sequence[Option]], list[Best]]
+) -> tuple[Problem, list[Best]]:
+    """Sets are counted only once a plan that is found uses more of them than there are: leaving them out bounds from below."""
+    stocks, counted = stocks_of(rules), list[Stock]()
+    while True:
+        problem = problem_of(rules, pace, counted)
+        if problem.least_stops > problem.most_stops or not options:
+            return problem, []
+        found = bests(problem, options)
+        over = [one for one in stocks if one not in counted and any(_taken(best, options, one) > one.count for best in found)]
+        if not over:
+            return problem, found
+        counted += over
 
 
 def _bests(problem: Problem, options: Sequence[Option]) -> list[Best]:
@@ -280,7 +302,7 @@ def _pairs_of_openers(rules: RaceRules, pace: Pace, trials: Sequence[tuple[str, 
 def _opens(rules: RaceRules, pace: Pace) -> bool:
     """Whether any plan is legal."""
     try:
-        return bool(_search(rules, pace))
+        return bool(search(rules, pace))
     except InputError:
         return False
 
@@ -304,4 +326,4 @@ def warm() -> None:
     """Compile, or load from the cache, what a request may need."""
     tyre = TyrePace("a", 0.0, 0.1, 0.0, 9.0, 0.0)
     for refuelling in (False, True):
-        _search(RaceRules(laps=4, most_stops=1, pit_loss_s=1, tank_l=50, refuelling=refuelling), Pace(60.0, (tyre,), 1.0, 0.0, 0.0))
+        search(RaceRules(laps=4, most_stops=1, pit_loss_s=1, tank_l=50, refuelling=refuelling), Pace(60.0, (tyre,), 1.0, 0.0, 0.0))

@@ -7,8 +7,7 @@ from functools import partial
 
 from scipy.optimize import brentq
 
-from .exact import Planner
-from .options import problem_of
+from .plans import times_by_stops
 from .rules import Pace, RaceRules
 
 #: Factors between which a turning point is looked for, and how many places are tried in between.
@@ -54,13 +53,8 @@ def reverses(rules: RaceRules, pace: Pace, better: int, other: int) -> list[Reve
 
 def _gap_s(rules: RaceRules, pace: Pace, better: int, other: int) -> float | None:
     """Time of the best plan of one number of stops over that of another [s]; None where one of them has none."""
-    low, high = min(better, other), max(better, other)
-    problem = replace(problem_of(rules, pace), least_stops=low, most_stops=min(high, rules.laps - 1))
-    if problem.most_stops < high:
-        return None
-    planner = Planner(problem)
-    one, two = planner.time_s(better), planner.time_s(other)
-    return None if one is None or two is None else two - one
+    times = times_by_stops(rules, pace, (better, other))
+    return None if len(times) < 2 else times[other] - times[better]
 
 
 def _gap_with(change: "Change", rules: RaceRules, pace: Pace, better: int, other: int, factor: float) -> float | None:

@@ -9,7 +9,7 @@ from ..quantities.values import Value
 
 #: Longest race and most stops that a plan is worked out for: a day of short laps.
 MOST_LAPS, MOST_STOPS = 1200, 40
-#: Between the compounds of front and rear.
+#: Between the compounds of front and rear, as `judge.priors.pair_key` writes them.
 STROKE = "/"
 
 

@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.quantities import format_number
+from apexcore.race.length import length_words
 from apexcore.race.rules import RaceRules
 from apexcore.vehicle.limits import Limit, with_limits
 from apextrim.library.models import Car, Circuit
@@ -74,7 +75,7 @@ def change_rules(event: Event, values: dict[str, Any], at: datetime | None = Non
     event.rules = rules.model_dump(exclude={"tank_l"}, mode="json")
     event.save(update_fields=["rules"])
     needs = f", {' and '.join(rules.compulsory)} compulsory" if rules.compulsory else ""
-    tie(event, "brief", "Rules", f"Race over {rules.laps} laps, pit lane {rules.pit_loss_s:.0f} s{needs}", at=at)
+    tie(event, "brief", "Rules", f"Race over {length_words(rules)}, pit lane {rules.pit_loss_s:.0f} s{needs}", at=at)
     return True
 
 

@@ -1,13 +1,17 @@
 """Forms of the brief; bounds come from the core's schemas."""
 
+import re
 from typing import Any
 
 from django import forms
 from django.contrib.auth.models import User
 
 from apexcore.circuit.conditions import Conditions
+from apexcore.errors import InputError
 from apexcore.lap.driver import LEVEL_WORDS
-from apexcore.race.rules import RaceRules
+from apexcore.quantities import read_number
+from apexcore.race.length import length_words, read_length, read_sets, sets_words
+from apexcore.race.rules import STROKE, RaceRules
 from apexcore.vehicle.car import Car as CoreCar
 from apextrim.accounts.owned import owned
 from apextrim.library.models import Car, Circuit
@@ -52,7 +56,10 @@ class ConditionsForm(forms.Form):
 class RulesForm(forms.Form):
     """Race length and rules."""
 
-    laps = quantity(RaceRules, "laps", "Race distance, laps", "", whole=True)
+    laps = forms.CharField(
+        max_length=40, label="Race length", help_text="20 laps, 45 min, 45 min + 1 lap, 2 h 30",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "20, or 45 min"}),
+    )  # fmt: skip
     formation_laps = quantity(RaceRules, "formation_laps", "Formation laps", "")
     pit_loss_s = quantity(RaceRules, "pit_loss_s", "Time lost in the pit lane", "s")
     tyre_change_s = quantity(RaceRules, "tyre_change_s", "Stationary time for tyres", "s")
@@ -68,19 +75,107 @@ class RulesForm(forms.Form):
     longest_stint = quantity(RaceRules, "longest_stint", "Longest stint, laps (0: any)", "", whole=True, required=False)
     wear_factor = quantity(RaceRules, "wear_factor", "Tyre wear, times that of your laps", "", required=False)
     fuel_factor = quantity(RaceRules, "fuel_factor", "Fuel use, times that of your laps", "", required=False)
+    mixed = forms.BooleanField(required=False, label="Front and rear tyres may differ")
+    tyres_may_stay = forms.BooleanField(required=False, label="Tyres may stay on at a stop")
+    compulsory_laps = quantity(RaceRules, "compulsory_laps", "Laps on each compulsory compound, at least", "", whole=True, required=False)
+    pit_spread_s = quantity(RaceRules, "pit_spread_s", "Spread of your stops, ±", "s", required=False)
+    ballast_kg = quantity(RaceRules, "ballast_kg", "Success ballast", "kg", required=False)
+    wheel_minutes = quantity(RaceRules, "wheel_minutes", "Longest time at the wheel (0: any)", "min", required=False)
+    drivers = quantity(RaceRules, "drivers", "Drivers", "", whole=True, required=False)
+    driver_least_minutes = quantity(RaceRules, "driver_least_minutes", "Each drives at least", "min", required=False)
+    driver_change_s = quantity(RaceRules, "driver_change_s", "Stationary time for a driver change", "s", required=False)
+    savings_pct = forms.CharField(
+        max_length=40,
+        required=False,
+        label="Stints may save fuel by, %",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "3, 6"}),
+    )
+    barred = forms.MultipleChoiceField(required=False, label="Not used", widget=forms.CheckboxSelectMultiple)
 
     def __init__(self, car: CoreCar, *args: Any, **kwargs: Any) -> None:
+        if (told := kwargs.get("initial")) and "tank_l" in told:
+            kwargs["initial"] = as_typed(RaceRules.model_validate(told))
         super().__init__(*args, **kwargs)
-        choices = [(compound.key, f"{compound.letter} {compound.name}") for compound in car.tyres.compounds]
+        compounds = car.tyres.compounds
+        choices = [(compound.key, f"{compound.letter} {compound.name}") for compound in compounds]
         self.fields["compulsory"].choices = choices  # type: ignore[attr-defined]
+        pairs = [(f"{a.key}{STROKE}{b.key}", f"{a.letter} front, {b.letter} rear") for a in compounds for b in compounds if a is not b]
+        self.fields["barred"].choices = [*(choices if len(choices) > 1 else []), *pairs]  # type: ignore[attr-defined]
+        self.compounds = {f"{_SETS}{compound.key}": compound.key for compound in compounds}
+        for name, compound in zip(self.compounds, compounds, strict=True):
+            self.fields[name] = forms.CharField(
+                max_length=60,
+                required=False,
+                label=f"Sets of {compound.name}",
+                widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "2 new, 1 at 6"}),
+            )
+
+    @property
+    def sets_fields(self) -> list[forms.BoundField]:
+        """The boxes for tyre sets, one for each compound."""
+        return [self[name] for name in self.compounds]
 
     @property
     def more_open(self) -> bool:
         """Whether the further rules say something, or something is wrong with them."""
-        names = ("least_standing_s", "first_stop_lap", "last_stop_lap", "longest_stint")
-        told = any(self.errors.get(name) or str(self[name].value() or "0") not in ("0", "0.0") for name in names)
-        factors = ("wear_factor", "fuel_factor")
-        return told or any(self.errors.get(name) or str(self[name].value() or "1") not in ("1", "1.0") for name in factors)
+        return any(self.errors.get(name) or not _says_nothing(self[name].value()) for name in (*_FURTHER, *self.compounds))
+
+    def clean_savings_pct(self) -> tuple[float, ...]:
+        """The savings [%]."""
+        found = []
+        for part in re.split(r"[,;\s]+|\band\b", self.cleaned_data["savings_pct"]):
+            if part:
+                try:
+                    found.append(read_number(part, "%", "saving", 0.1, 30))
+                except InputError as error:
+                    raise forms.ValidationError(str(error)) from None
+        if len(found) > 4:
+            raise forms.ValidationError(f"saving: {len(found)} of them; expected at most 4.")
+        return tuple(dict.fromkeys(found))
+
+    def clean_laps(self) -> dict[str, float]:
+        """The length."""
+        try:
+            return read_length(self.cleaned_data["laps"])
+        except InputError as error:
+            raise forms.ValidationError(str(error)) from None
+
+    def clean(self) -> dict[str, Any]:
+        """The rules as the core has them: the length in its parts, and the sets of all compounds in one."""
+        values = super().clean() or {}
+        sets = list[dict[str, object]]()
+        for name, key in self.compounds.items():
+            try:
+                sets += [{"compound": key, "count": count, "age": age} for count, age in read_sets(values.pop(name, ""))]
+            except InputError as error:
+                self.add_error(name, str(error))
+        if not self.errors:
+            values |= {**values.pop("laps"), "sets": sets}
+        return values
+
+
+#: Rules behind the fold.
+_FURTHER = (
+    "least_standing_s", "first_stop_lap", "last_stop_lap", "longest_stint", "wear_factor", "fuel_factor", "compulsory_laps", "pit_spread_s",
+    "ballast_kg", "wheel_minutes", "drivers", "driver_least_minutes", "driver_change_s", "savings_pct", "barred",
+)  # fmt: skip
+#: Name of a box for tyre sets, before the compound's key.
+_SETS = "sets_"
+
+
+def _says_nothing(value: object) -> bool:
+    """Whether a box is empty or holds what stands there from the start."""
+    return not value or str(value) in ("0", "0.0", "1", "1.0")
+
+
+def as_typed(rules: RaceRules) -> dict[str, Any]:
+    """The rules as their form shows them."""
+    values = rules.model_dump()
+    values["laps"] = length_words(rules)
+    values["savings_pct"] = ", ".join(f"{value:g}" for value in rules.savings_pct)
+    for key in dict.fromkeys(one.compound for one in rules.sets):
+        values[f"{_SETS}{key}"] = sets_words([one for one in rules.sets if one.compound == key])
+    return values
 
 
 class SessionForm(forms.Form):

@@ -4,12 +4,14 @@ from dataclasses import dataclass
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import ApexError
-from apexcore.judge.priors import NominalPace, nominal_pace
+from apexcore.judge.priors import NominalPace, nominal_pace, pairs_of
 from apexcore.lap.misses import Miss, misses
 from apexcore.lap.orders import Order
-from apexcore.lap.saving import Lifts, Way, least_cost, lifts
+from apexcore.lap.saving import Lifts, Way, least_cost, lifts, told_lifts
 from apexcore.lap.solver import Lap, also_told, solve_lap
 from apexcore.lap.stint import StintLap, solve_stint
+from apexcore.race.pairs import PairReading, pair_readings
+from apexcore.race.rules import Level
 from apexcore.trim.book.proposal import VariantLap, driven_by, variant_lap
 from apexcore.trim.figures.bias import BiasPlan, bias_plan
 from apexcore.trim.figures.corner_gears import CornerGears, corner_gears
@@ -40,6 +42,30 @@ def book_of(event: Event, sheet: Sheet) -> NominalPace:
     :raises SolverError: if the car cannot take the circuit
     """
     return _book(case_of(event, sheet))
+
+
+@kept_within(16 * MB)
+def _pair_book(case: Case) -> NominalPace:
+    lap_case = case.lap_case()
+    return nominal_pace(lap_case, case.sheet(), pairs_of(lap_case.car.tyres.compounds))
+
+
+def pair_book_of(event: Event, sheet: Sheet) -> NominalPace:
+    """The same with every pair of compounds front and rear, those of one compound first.
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    return _pair_book(case_of(event, sheet))
+
+
+@kept_within(4 * MB)
+def pairs_in(case: Case) -> tuple[PairReading, ...]:
+    """Lap and balance of every pair of compounds.
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    lap_case = case.lap_case()
+    return tuple(pair_readings(lap_case, case.spans(), case.sheet(), pairs_of(lap_case.car.tyres.compounds), _answer(case).lap))
 
 
 @kept_within(32 * MB)
@@ -205,6 +231,19 @@ def saving_in(case: Case, aim: str, wanted: float) -> Way:
     :raises ApexError: as `lifts_in`
     """
     return least_cost(case.lap_case(), case.sheet(), _answer(case).lap, case.spans(), wanted, aim)
+
+
+@kept_within(1 * MB)
+def level_in(case: Case, share: float) -> Level:
+    """Driving that saves a share of a lap's fuel by lifting where that costs least; as much as lifting gives where that is less.
+
+    :param share: of the fuel of a lap [-]
+    :raises ApexError: as `lifts_in`
+    """
+    lap = _answer(case).lap
+    way = saving_in(case, "fuel", share * lap.fuel_l)
+    told = by_book_in(case, "", told_lifts(case.lap_case().line.s, case.spans(), way.metres))
+    return Level(100.0 * (1.0 - told.fuel_share), max(told.cost_s, 0.0), told.fuel_share, told.tyre_share)
 
 
 @kept_within(8 * MB)

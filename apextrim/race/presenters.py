@@ -6,13 +6,17 @@ from dataclasses import dataclass
 from apexcore.quantities import format_number
 from apexcore.quantities.spread import half_interval
 from apexcore.quantities.words import counted
+from apexcore.race.course import course, gap
+from apexcore.race.drivers import seats
 from apexcore.race.fuel import filled_l
 from apexcore.race.pace import Estimate
 from apexcore.race.plans import Plan
 from apexcore.race.reverses import Reverse
+from apexcore.race.rules import Pace, RaceRules
 from apexcore.vehicle.car import Car
 from apextrim.ui.pictures import Axis, linear_axis
 
+from .gap_presenters import causes_words, stints_words, tyre_names
 from .queries import RaceView, RankedPlan
 
 WIDTH, BAR = 620.0, 34.0
@@ -22,11 +26,12 @@ _ADDED_L = 0.05
 
 @dataclass(frozen=True)
 class StintBar:
-    """A stint in the picture, with the hatch and letter of its compound."""
+    """A stint in the picture, with the hatches of its tyres front and rear, and their letters."""
 
     x: float
     width: float
     hatch: str
+    rear_hatch: str
     letter: str
     name: str
     laps: int
@@ -39,6 +44,8 @@ class PlanView:
 
     :param title: number of stops in words
     :param why: where the gap to the best comes from
+    :param by_stint: the same by stint
+    :param seats: who drives, where several share the car
     """
 
     ranked: RankedPlan
@@ -47,6 +54,26 @@ class PlanView:
     bars: list[StintBar]
     why: str
     said: str
+    by_stint: str = ""
+    seats: str = ""
+
+    @property
+    def short(self) -> str:
+        """Laps and tyres in one breath: stints on the same tyres together."""
+        groups: list[tuple[str, list[int]]] = []
+        for bar in self.bars:
+            if groups and groups[-1][0] == bar.name:
+                groups[-1][1].append(bar.laps)
+            else:
+                groups.append((bar.name, [bar.laps]))
+        return ", then ".join(f"{_listed(laps)} laps on {name}" for name, laps in groups)
+
+
+def _listed(laps: Sequence[int]) -> str:
+    """Numbers as one says them; many alike counted."""
+    if len(laps) > 3 and len(set(laps)) == 1:
+        return f"{len(laps)} times {laps[0]}"
+    return " and ".join([", ".join(map(str, laps[:-1])), str(laps[-1])]) if len(laps) > 1 else str(laps[0])
 
 
 def lap_axis(laps: int) -> Axis:
@@ -56,26 +83,59 @@ def lap_axis(laps: int) -> Axis:
 
 def plan_views(view: RaceView, plans: list[RankedPlan], car: Car) -> list[PlanView]:
     """The plans as stint bars."""
-    axis = lap_axis(view.rules.laps)
-    best = view.by_stops[0]
+    best, pace = view.by_stops[0], view.pace.pace
     found = []
     for ranked in plans:
-        bars = list[StintBar]()
-        before: float | None = None
-        for stint in ranked.plan.stints:
-            compound = car.tyres.compound(stint.compound)
-            left, right = axis.at(stint.first_lap - 1), axis.at(stint.first_lap - 1 + stint.laps)
-            added = "" if before is None or stint.fuel_l - before < _ADDED_L else f", {stint.fuel_l - before:.1f} l of them added"
-            before = stint.fuel_l - stint.laps * view.pace.pace.fuel_l_per_lap
-            if not bars:
-                before -= view.rules.formation_laps * view.pace.pace.fuel_l_per_lap
-            words = f"{stint.laps} laps on {compound.name}, {filled_l(stint.fuel_l):.1f} l at its start{added}"
-            bars.append(StintBar(left, right - left - 2, compound.hatch, compound.letter, compound.name, stint.laps, words))
+        bars = stint_bars(view.rules, pace.fuel_l_per_lap, ranked.plan, car)
         stops = ranked.plan.stops
         title = "non-stop" if not stops else f"{stops} stop{'s' if stops > 1 else ''}"
         said = f"{title.capitalize()}: " + ", then ".join(bar.words for bar in bars) + "."
-        found.append(PlanView(ranked, title, "are" if stops > 1 else "is", bars, _why(ranked, best), said))
+        why, by_stint = "the best plan", ""
+        if ranked is not best:
+            parts = gap(view.rules, pace, ranked.plan, best.plan)
+            why, by_stint = causes_words(parts), stints_words(ranked.plan, parts)
+        found.append(
+            PlanView(ranked, title, "are" if stops > 1 else "is", bars, why, said, by_stint, _seats(view.rules, pace, ranked.plan))
+        )
     return found
+
+
+def stint_bars(rules: RaceRules, use_l: float, plan: Plan, car: Car) -> list[StintBar]:
+    """A plan's stints as bars.
+
+    :param use_l: fuel burnt on a lap driven all out [l]
+    """
+    axis, bars = lap_axis(rules.laps), list[StintBar]()
+    before: float | None = None
+    for stint in plan.stints:
+        name, letters, front, rear = tyre_names(car, stint.compound)
+        left, right = axis.at(stint.first_lap - 1), axis.at(stint.first_lap - 1 + stint.laps)
+        parts = [f"{stint.laps} laps on {name}" if stint.fitted else f"{stint.laps} laps on the same {name}"]
+        if stint.fitted and stint.age:
+            parts.append(f"{stint.age} laps old")
+        if stint.level.saved_pct:
+            parts.append(f"saving {stint.level.saved_pct:.0f} % of the fuel")
+        parts.append(f"{filled_l(stint.fuel_l):.1f} l at its start")
+        if before is not None and stint.fuel_l - before >= _ADDED_L:
+            parts.append(f"{stint.fuel_l - before:.1f} l of them added")
+        before = stint.fuel_l - stint.laps * use_l * stint.level.fuel_share - (0.0 if bars else rules.formation_laps * use_l)
+        bars.append(StintBar(left, right - left - 2, front, rear, letters, name, stint.laps, ", ".join(parts)))
+    return bars
+
+
+def _seats(rules: RaceRules, pace: Pace, plan: Plan) -> str:
+    """Who drives which stint; empty where one drives alone."""
+    if rules.drivers < 2:
+        return ""
+    lap = course(rules, pace, plan).lap_s
+    times = [float(lap[stint.first_lap - 1 : stint.last_lap].sum()) for stint in plan.stints]
+    who = seats(times, rules.drivers, 60.0 * rules.driver_least_minutes, 60.0 * rules.wheel_minutes)
+    if who is None:
+        return f"No split of these stints gives each of {rules.drivers} drivers {rules.driver_least_minutes:g} min."
+    totals = [sum(time for time, one in zip(times, who, strict=True) if one == driver) / 60.0 for driver in range(rules.drivers)]
+    order = ", ".join(chr(65 + driver) for driver in who)
+    each = ", ".join(f"{chr(65 + driver)} {total:.0f} min" for driver, total in enumerate(totals))
+    return f"Drivers by stint: {order}; at the wheel {each}."
 
 
 #: Race times nearer than this are the same [s], and how much likelier another plan must be to be said [-].
@@ -157,26 +217,12 @@ def fuel_rows(plan: Plan, use_l: float, formation_l: float, every: int = 5) -> l
         for lap in range(stint.first_lap, end + 1):
             if lap % every and lap != end:
                 continue
-            left = leaves - use_l * (lap - stint.first_lap + 1)
+            left = leaves - use_l * stint.level.fuel_share * (lap - stint.first_lap + 1)
             after = plan.stints[index + 1] if lap == end and end < last else None
-            stop = "" if after is None else f"stop: {after.compound}, add {max(after.fuel_l - left, 0.0):.1f} l"
-            rows.append(FuelRow(lap, left, use_l * (end - lap), stop))
+            tyres = "" if after is None else (after.compound if after.fitted else "tyres stay on")
+            stop = "" if after is None else f"stop: {tyres}, add {max(after.fuel_l - left, 0.0):.1f} l"
+            rows.append(FuelRow(lap, left, use_l * stint.level.fuel_share * (end - lap), stop))
     return rows
-
-
-def _why(ranked: RankedPlan, best: RankedPlan) -> str:
-    """Where the gap to the best plan comes from, part by part."""
-    if ranked is best:
-        return "the best plan"
-    parts = []
-    for name, here, there in (
-        ("stops", ranked.plan.pit_s, best.plan.pit_s),
-        ("tyres", ranked.plan.tyre_s, best.plan.tyre_s),
-        ("fuel weight", ranked.plan.fuel_s, best.plan.fuel_s),
-    ):
-        if abs(here - there) >= 0.05:
-            parts.append(f"{name} {format_number(here - there, 1, signed=True)} s")
-    return ", ".join(parts) or "equal in every part"
 
 
 @dataclass(frozen=True)
@@ -205,14 +251,16 @@ def estimate_rows(view: RaceView, car: Car) -> list[EstimateRow]:
         _row("Fuel per lap", f"{use.mean_l:.2f} l", f"± {half_interval(use.error_l):.2f} l", use.laps),
         _row("Weight of a litre", _ms_a_lap(weight.mean), f"± {1000 * half_interval(weight.sd):.0f} ms", weight.laps),
     ]
-    for index, compound in enumerate(car.tyres.compounds):
+    first = tyre_names(car, pace.pace.tyres[0].key)[0]
+    for index, tyre in enumerate(pace.pace.tyres):
+        name = tyre_names(car, tyre.key)[0]
         fade, offset = pace.fade[index], pace.offset[index]
-        rows.append(_row(f"{compound.name}: fade", _ms_a_lap(fade.mean), f"± {1000 * half_interval(fade.sd):.0f} ms", fade.laps))
+        rows.append(_row(f"{name}: fade", _ms_a_lap(fade.mean), f"± {1000 * half_interval(fade.sd):.0f} ms", fade.laps))
         if index:
-            value = f"{format_number(offset.mean, 2, signed=True)} s against {car.tyres.compounds[0].name}"
-            rows.append(_row(f"{compound.name}: new", value, f"± {half_interval(offset.sd):.2f} s", offset.laps))
+            value = f"{format_number(offset.mean, 2, signed=True)} s against {first}"
+            rows.append(_row(f"{name}: new", value, f"± {half_interval(offset.sd):.2f} s", offset.laps))
         cliff = pace.cliff[index]
-        rows.append(_row(f"{compound.name}: cliff", f"after {cliff.mean:.0f} laps", f"± {half_interval(cliff.sd):.0f} laps", cliff.laps))
+        rows.append(_row(f"{name}: cliff", f"after {cliff.mean:.0f} laps", f"± {half_interval(cliff.sd):.0f} laps", cliff.laps))
     return rows
 
 

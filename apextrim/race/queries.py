@@ -1,15 +1,18 @@
 """The race of an event: pace from its runs, plans from its rules."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from django.db.models import F
 
-from apexcore.race.driven import Otherwise, driven_otherwise
+from apexcore.race.driven import Otherwise, driven_otherwise, with_ballast, with_levels, with_margin
 from apexcore.race.fuel import filled_l, measured_use
+from apexcore.race.length import distance_laps
 from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s
-from apexcore.race.plans import Plan, best_by_stops, ranked_plans
+from apexcore.race.pairs import PairReading
+from apexcore.race.plans import Plan, best_by_stops
 from apexcore.race.reverses import Reverse, reverses
-from apexcore.race.rules import Pace, RaceRules
+from apexcore.race.rules import ALL_OUT, Pace, RaceRules
+from apexcore.race.timed import lap_chances, plans_in_time
 from apextrim.book.queries import told_by_book
 from apextrim.events import facts
 from apextrim.events.models import Event
@@ -27,6 +30,8 @@ _MOST_LAPS = 400
 _MOST_KINDS = 6
 #: Laps before which a share of mistakes is as good as unknown.
 _KNOWN_FROM = 12
+#: Chance of more laps than planned from which on the reserve covers them: as the reserve itself, 99 of 100 races.
+_MAY_COME = 0.01
 
 
 @dataclass(frozen=True)
@@ -57,6 +62,8 @@ class RaceView:
     :param raced: the sheet in the car
     :param driven: the sheet whose laps give the pace; None where nothing was driven
     :param unlike: runs on unlike compounds front and rear, which are left out
+    :param lap_chances: of a race over time, how likely each number of laps is [-]
+    :param one_more: chance of more laps than planned, for which the reserve is made [-]
     """
 
     rules: RaceRules
@@ -69,6 +76,8 @@ class RaceView:
     driven: Sheet | None
     unlike: int
     by_book: Otherwise | None = None
+    lap_chances: dict[int, float] = field(default_factory=dict)
+    one_more: float = 0.0
 
 
 def by_race_book(event: Event) -> Otherwise | None:
@@ -97,13 +106,38 @@ def race_view(event: Event, by_book: bool = False) -> RaceView:
     pace, driven = pace_of(event, rules)
     if rules.wear_factor != 1.0 or rules.fuel_factor != 1.0:
         pace = driven_otherwise(pace, Otherwise(0.0, rules.fuel_factor, rules.wear_factor))
+    if rules.ballast_kg:
+        pace = with_ballast(pace, rules.ballast_kg, cases.car_of(event).mass.fuel_kg_per_l)
     way = by_race_book(event) if by_book else None
     if way is not None:
         pace = driven_otherwise(pace, way)
-    first, others = _ranked(rules, pace)
-    unlike = rows_of(event).exclude(front=F("rear")).count()
+    if rules.savings_pct:
+        case = cases.case_of(event, core_sheet_in_car(event))
+        pace = with_levels(pace, (ALL_OUT, *(answers.level_in(case, pct / 100.0) for pct in rules.savings_pct)))
+    ruled, chances, first, others = _ranked(rules, pace)
+    if chances and max(chances) > ruled.laps and (more := sum(p for laps, p in chances.items() if laps > ruled.laps)) >= _MAY_COME:
+        pace, one_more = with_margin(pace, (max(chances) - ruled.laps) * pace.pace.fuel_l_per_lap), more
+        ruled, chances, first, others = _ranked(rules, pace)
+    else:
+        one_more = 0.0
+    unlike = 0 if rules.mixed else rows_of(event).exclude(front=F("rear")).count()
     start_l = filled_l(first[0].plan.stints[0].fuel_l)
-    return RaceView(rules, pace, list(first), list(others), start_l, pace.pace.margin_l, sheet_in_car(event), driven, unlike, way)
+    return RaceView(
+        ruled, pace, list(first), list(others), start_l, pace.pace.margin_l, sheet_in_car(event), driven, unlike, way, chances, one_more
+    )
+
+
+def pair_readings_of(event: Event) -> tuple[PairReading, ...]:
+    """Lap and balance of every pair with the sheet in the car.
+
+    :raises SolverError: if the vehicle model has no lap
+    """
+    return answers.pairs_in(cases.case_of(event, core_sheet_in_car(event)))
+
+
+def barred_with(event: Event, more: list[str]) -> list[str]:
+    """What the rules leave out, with some pairs more."""
+    return list(dict.fromkeys([*facts.rules_of(event).barred, *more]))
 
 
 @kept_within(1 * MB)
@@ -113,9 +147,10 @@ def turning(rules: RaceRules, pace: Pace, better: int, other: int) -> tuple[Reve
 
 
 @kept_within(8 * MB)
-def _ranked(rules: RaceRules, pace: RacePace) -> tuple[tuple[RankedPlan, ...], tuple[RankedPlan, ...]]:
-    """The best plan of each number of stops, and further ones."""
-    plans = ranked_plans(rules, pace.pace)
+def _ranked(told: RaceRules, pace: RacePace) -> tuple[RaceRules, dict[int, float], tuple[RankedPlan, ...], tuple[RankedPlan, ...]]:
+    """The rules with their distance, of a race over time how likely others are, the best plan of each number of stops, and further ones."""
+    rules, plans = plans_in_time(told, pace.pace)
+    chances = lap_chances(rules, pace.draws, plans[0], _SCATTER_S) if rules.minutes else {}
     best = sorted(best_by_stops(plans), key=lambda plan: plan.time_s)[:_MOST_KINDS]
     times = [drawn_times_s(rules, pace, plan) for plan in best]
 
@@ -124,7 +159,7 @@ def _ranked(rules: RaceRules, pace: RacePace) -> tuple[tuple[RankedPlan, ...], t
 
     first = tuple(ranked(*row) for row in zip(best, times, best_chances(times), strict=True))
     rest = [plan for plan in plans if plan not in best][:4]
-    return first, tuple(ranked(plan, drawn_times_s(rules, pace, plan), None) for plan in rest)
+    return rules, chances, first, tuple(ranked(plan, drawn_times_s(rules, pace, plan), None) for plan in rest)
 
 
 def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
@@ -133,18 +168,21 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     That is the sheet in the car; where it was never driven, the one driven last stands in.
     """
     car = cases.car_of(event)
-    book = answers.book_of(event, core_sheet_in_car(event))
+    sheet = core_sheet_in_car(event)
+    book = answers.pair_book_of(event, sheet) if rules.mixed else answers.book_of(event, sheet)
+    kinds = [compound.key for compound in book.compounds] if rules.mixed else ()
     use = measured_use(burnt_l(event), burnt_by_runs(event))
     per_lap = use.mean_l if use else book.fuel_l_per_lap
     sheets = {sheet.pk: sheet for sheet in event.sheets.all()}
-    alike = [run for run in observed(event, dict.fromkeys(sheets, 0), per_lap) if run.run.front == run.run.rear]  # plans know no pairs
+    seen = observed(event, dict.fromkeys(sheets, 0), per_lap, kinds)
+    alike = [run for run in seen if rules.mixed or run.run.front == run.run.rear]
     runs = newest_of(alike, _MOST_LAPS) if alike else []
     order = list(dict.fromkeys(run.run.sheet_id for run in reversed(runs)))
     row = sheet_in_car(event)
     order.sort(key=lambda key: row is None or key != row.pk)  # a stable sort: the rest stay in their order
     levels = {key: index for index, key in enumerate(order)}
     laps = [replace(lap, level=levels[run.run.sheet_id]) for run in runs for lap in run.laps]
-    distance = rules.laps + rules.formation_laps
+    distance = distance_laps(rules, book.compounds[0].new_s) + rules.formation_laps
     if rules.refuelling:  # a margin is for what one tank drives
         distance = min(distance, rules.tank_l / (per_lap * rules.fuel_factor))
     pace = fits.pace(laps, book, use, car.mass.fuel_kg_per_l, distance, track_c=facts.conditions_of(event).track_c)

@@ -8,13 +8,15 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, NoLegalPlan
+from apexcore.race.length import length_words
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events import facts
+from apextrim.events.actions import change_rules
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
 
-from . import actions, presenters, queries
+from . import actions, gap_presenters, presenters, queries
 from .models import KeptPlan
 
 
@@ -47,10 +49,15 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
                 view.by_stops[0].plan, view.pace.pace.fuel_l_per_lap, view.rules.formation_laps * view.pace.pace.fuel_l_per_lap
             ),
             "doubts": presenters.doubts(plans),
+            "length": length_words(facts.rules_of(event)),
+            "lost": gap_presenters.lost_picture(view.rules, view.pace.pace, [(plan.title, plan.ranked.plan) for plan in plans]),
             "axis": presenters.lap_axis(view.rules.laps),
             "estimates": presenters.estimate_rows(view, car),
             "kept_list": event.plans.order_by("-made_at"),
         }
+        if view.rules.mixed:
+            rows = gap_presenters.pair_rows(view, car, queries.pair_readings_of(event))
+            context |= {"pairs": rows, "stable": gap_presenters.stable_against_quick(rows)}
     return render(request, "race/bench.html", context, status=422 if problem else 200)
 
 
@@ -84,12 +91,26 @@ def keep(request: HttpRequest, event_id: int) -> HttpResponse:
     return redirect("kept_plan", event.pk, row.pk)
 
 
+@require_POST
+def leave_out(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Leaves the nervous pairs out of the race's plans."""
+    event = event_for(request.user, event_id)
+    try:
+        readings = queries.pair_readings_of(event)
+    except ApexError:
+        return _bench(request, event)
+    change_rules(
+        event, {**facts.rules_of(event).model_dump(), "barred": queries.barred_with(event, [one.key for one in readings if one.nervous])}
+    )
+    messages.success(request, "Nervous pairs are left out of the plans. The Brief lists what is not used.")
+    return redirect("race_bench", event.pk)
+
+
 @require_GET
 def kept(request: HttpRequest, event_id: int, plan_id: int) -> HttpResponse:
     """A plan as it was kept."""
     event = event_for(request.user, event_id)
     row = owned_or_404(KeptPlan, request.user, event=event, pk=plan_id)
     car = cases.car_of(event)
-    known = {compound.key: f"{compound.letter} {compound.name}" for compound in car.tyres.compounds}
-    stints = [(known.get(key, f"{key}, which the car no longer has"), laps, fuel) for key, laps, fuel in row.stints]
+    stints = [(gap_presenters.tyre_names(car, key)[0], laps, fuel) for key, laps, fuel, *_ in row.stints]
     return render(request, "race/kept.html", {"event": event, "frame": frame(event, "race"), "row": row, "stints": stints})

@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from apexcore.judge.laps import DrivenLap, RunFigures, figures
 from apexcore.judge.model import Observed
+from apexcore.judge.priors import pair_key
 from apexcore.race.fuel import Burnt
 from apextrim.accounts.owned import Person, owned_or_404
 from apextrim.events.models import Event
@@ -197,13 +198,13 @@ def newest_of(runs: Sequence[ObservedRun], most_laps: int) -> list[ObservedRun]:
     return kept[::-1]
 
 
-def observed(event: Event, levels: dict[int, int], fuel_l_per_lap: float) -> list[ObservedRun]:
+def observed(event: Event, levels: dict[int, int], fuel_l_per_lap: float, kinds: Sequence[str] = ()) -> list[ObservedRun]:
     """Timed laps of the runs on given sheets; see `observed_by`.
 
     :param levels: level of each sheet, by the sheet's key
     """
     rows = with_laps(rows_of(event).filter(sheet__in=levels))
-    return observed_by(event, rows, lambda run: levels.get(run.sheet_id), fuel_l_per_lap)
+    return observed_by(event, rows, lambda run: levels.get(run.sheet_id), fuel_l_per_lap, kinds)
 
 
 def _begun(event_id: int) -> dict[int | None, datetime]:
@@ -238,8 +239,9 @@ def _driven_before(event_id: int, rows: Sequence[Run]) -> dict[int, float]:
 
 
 def observed_by(
-    event: Event, rows: Sequence[Run], level_of: Callable[[Run], int | tuple[int, ...] | None], fuel_l_per_lap: float
-) -> list[ObservedRun]:
+    event: Event, rows: Sequence[Run], level_of: Callable[[Run], int | tuple[int, ...] | None], fuel_l_per_lap: float,
+    kinds: Sequence[str] = (),
+) -> list[ObservedRun]:  # fmt: skip
     """Timed laps of the runs that have a level, with fuel and tyre age worked out lap by lap.
 
     Where a lap's fuel was not measured, the given use is taken; a run on different compounds front and rear counts as its
@@ -247,9 +249,10 @@ def observed_by(
 
     :param rows: with their laps
     :param level_of: level of a run, marks where several differences are judged at once, None where it is left out
+    :param kinds: pairs that are told apart, as `judge.priors.pair_key` names them; the rear compound alone where not given
     """
     car = cases.car_of(event)
-    index = {compound.key: index for index, compound in enumerate(car.tyres.compounds)}
+    index = {key: index for index, key in enumerate(kinds or [compound.key for compound in car.tyres.compounds])}
     begun = _begun(rows[0].event_id) if rows else {}
     before = _driven_before(rows[0].event_id, rows) if rows else {}
     found = []
@@ -260,13 +263,14 @@ def observed_by(
         one, marks = (0, level) if isinstance(level, tuple) else (level, ())
         track, hours = float(run.conditions.get("track_c", 0.0)), (run.made_at - begun[run.session_id]).total_seconds() / 3600.0
         board, laps, numbers = run.fuel_l, [], []
+        kind = index.get(pair_key(run.front, run.rear) if kinds else run.rear, 0)
         use, day = usual_use_l(run, fuel_l_per_lap), timezone.localdate(run.made_at).toordinal()
         for place, lap in enumerate(run.laps.all()):
             if lap.kind == "timed":
                 kg, age = max(board, 0.0) * car.mass.fuel_kg_per_l, run.tyre_age + place
                 laps.append(
                     Observed(
-                        run.pk, one, index.get(run.rear, 0), kg, age, lap.time_s, max(place, 1), track, hours, marks,
+                        run.pk, one, kind, kg, age, lap.time_s, max(place, 1), track, hours, marks,
                         before.get(run.pk, _LEARNT) + place, day,
                     )
                 )  # fmt: skip

@@ -9,6 +9,7 @@ from django.utils import timezone
 from apexcore.errors import ApexError, InputError
 from apexcore.formats.values_json import read_sheet
 from apexcore.race.fuel import sheet_fuel_l
+from apexcore.race.length import distance_laps
 from apexcore.vehicle.limits import clamped
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.events.facts import rules_of
@@ -61,8 +62,8 @@ def fork_sheet(event: Event, row: Sheet, purpose: str) -> Sheet:
         raise InputError("purpose", purpose, "qualifying, race or training")
     car, sheet = cases.car_of(event), CoreSheet(cases.car_of(event).key, row.values)
     rules = rules_of(event)
-    laps = rules.laps + rules.formation_laps if purpose == "race" else _FORKS[purpose] + 2.0
-    use = answers.answer_of(event, sheet).lap.fuel_l
+    lap = answers.answer_of(event, sheet).lap
+    laps, use = distance_laps(rules, lap.time_s) + rules.formation_laps if purpose == "race" else _FORKS[purpose] + 2.0, lap.fuel_l
     item = car.free_item("fuel_l")
     values, words = dict(clamped(car, sheet).values), f"fuel for {laps:g} laps at {use:.2f} l"
     if item is not None:

@@ -12,6 +12,7 @@ from apexcore.circuit.conditions import GRAVITY
 from apexcore.circuit.line import CornerSpan
 from apexcore.errors import ApexError
 from apexcore.lap.solver import Lap, LapCase
+from apexcore.race.length import distance_laps
 from apexcore.trim.figures.bias import BiasPlan, bias_item, locking
 from apexcore.trim.figures.gearing import final_drive_item, last_gear_words, shifts, thrust_curves
 from apexcore.trim.figures.scales import perches, read_scales
@@ -86,7 +87,7 @@ def figures(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     try:
         lap, spans = answers.answer_of(event, sheet).lap, cases.spans_of(event)
         rules = facts.rules_of(event)
-        found = answers.figures_of(event, sheet, rules.laps, rules.formation_laps, _DRIVER_KG)
+        found = answers.figures_of(event, sheet, distance_laps(rules, lap.time_s), rules.formation_laps, _DRIVER_KG)
         context |= {**_gears(lap_case, sheet, car, found), **_brakes(lap_case, car, lap, spans, found.bias)}
         context |= {"driver_kg": _DRIVER_KG, "driver_s": found.driver_s, "driver_spread": difference_spread_s(found.driver_s)}
         context["placed"] = found.placed

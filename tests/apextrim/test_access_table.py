@@ -59,6 +59,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "kept_plan": (OWNER, G),
     "kept_verdict": (OWNER, G),
     "lap_bench": (OWNER, G),
+    "leave_out_pairs": (OWNER, P),
     "live": (OWNER, G),
     "live_part": (OWNER, G),
     "logger": (EVERYBODY, P),

@@ -1,0 +1,58 @@
+"""Unlike tyres front and rear: what each pair does to the balance, and which of them make the car nervous."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from ..circuit.line import CornerSpan
+from ..judge.priors import Pair, pair_key
+from ..lap.solver import Lap, LapCase, solve_lap
+from ..trim.reading.balance import balance_grid, read_corner
+from ..vehicle.sheet import Sheet
+
+#: A pair is nervous where it turns the balance further to oversteer than this against every pair of one compound [%], and the rear then
+#: slides more than the front. Source: a choice of this product.
+NERVOUS_PCT = 4.0
+
+
+@dataclass(frozen=True)
+class PairReading:
+    """A pair on new, warm tyres.
+
+    :param key: as `judge.priors.pair_key` names it
+    :param time_s: lap time [s]
+    :param balance: by (corner speed, phase), understeer positive [%]
+    :param work: share of the sliding work that the front axle does [-]
+    :param nervous: where it is, as (corner speed, phase, further to oversteer than the pairs of one compound [%])
+    """
+
+    key: str
+    time_s: float
+    balance: dict[tuple[str, str], float | None]
+    work: float
+    nervous: tuple[tuple[str, str, float], ...]
+
+
+def pair_readings(lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, pairs: Sequence[Pair], guess: Lap) -> list[PairReading]:
+    """Each pair's lap and balance.
+
+    :param pairs: those of one compound among them
+    :param guess: a lap of the sheet to start from
+    :raises SolverError: if the car cannot take the circuit
+    """
+    read = []
+    for front, rear in pairs:
+        lap = solve_lap(replace(lap_case, compounds=(front, rear)), sheet, initial_guess=guess)
+        grid = balance_grid([read_corner(lap, span, lap_case.line.s) for span in spans])
+        work = sum(lap.slip_energy_j[:2]) / max(sum(lap.slip_energy_j), 1e-9)
+        read.append(PairReading(pair_key(front.key, rear.key), lap.time_s, grid, work, ()))
+    alike = [one for one, (front, rear) in zip(read, pairs, strict=True) if front.key == rear.key]
+    return [replace(one, nervous=_nervous(one, alike)) for one in read]
+
+
+def _nervous(one: PairReading, alike: Sequence[PairReading]) -> tuple[tuple[str, str, float], ...]:
+    found = []
+    for cell, value in one.balance.items():
+        known = [float(other.balance[cell] or 0.0) for other in alike if other.balance.get(cell) is not None]
+        if value is not None and known and value < 0.0 and min(known) - value > NERVOUS_PCT:
+            found.append((*cell, min(known) - value))
+    return tuple(sorted(found, key=lambda row: -row[2]))
