@@ -67,7 +67,7 @@ def course(rules: RaceRules, pace: Pace, plan: Plan) -> Course:
         parts["saving_s"][at] = stint.level.cost_s
         parts["fade_s"][at] = tyre.fade_s * age[at]
         parts["cliff_s"][at] = tyre.cliff_s * np.maximum(age[at] - tyre.cliff_age, 0.0)
-        if stint.fitted and not (before is None and stint.first_lap > 1):  # tyres that ran before the plan begins are warm
+        if stint.fitted:
             parts["warm_s"][begin] = tyre.warm_s
         board = leaves - use * np.arange(stint.laps)
         parts["fuel_s"][at] = pace.fuel_s_per_l * board

@@ -116,7 +116,9 @@ class Planner:
         known = self._limits()
         lowest = self.bound.go[:, 0, 0] + self.bound.constant
         asked = np.zeros(len(known), dtype=bool)
-        asked[np.argsort(np.minimum(known, lowest), kind="stable")[:nearest]] = True
+        allowed = np.arange(len(known)) >= self.problem.least_stops
+        asked[np.argsort(np.where(allowed, np.minimum(known, lowest), np.inf), kind="stable")[:nearest]] = True
+        asked &= allowed
         known = np.where(asked, known, NEVER)
         unknown = asked & (known >= NEVER) & (self.bound.go[:, 0, 0] < NEVER_FROM)
         for room in _GUESSES_S:
@@ -242,6 +244,22 @@ class Planner:
             return self.best_of(stops, [first])
         fuel, time = self._start(stops)
         return None if time >= NEVER_FROM else Best(self._traced(stops, 0, 0, fuel, time), time)
+
+    def after_stop(self, stops: int, arrives_l: float, pit_s: float) -> Best | None:
+        """The plan of least time from a stop before the first lap on, with so many stops after it; its time has that stop in it.
+
+        :param arrives_l: fuel on board as one comes in [l]
+        :param pit_s: pit lane of that stop [s]
+        """
+        p, piece = self.problem, self._pieces(0, stops, 0, 0)
+        if not piece[1]:
+            return None
+        leaves = self._filled(piece, arrives_l, fitted=True)
+        time = self._value(piece, leaves)
+        if time >= NEVER_FROM:
+            return None
+        total = time + p.stop_s(leaves - arrives_l) - p.pit_s + pit_s
+        return Best(self._traced(stops, 0, 0, leaves, time), total)
 
     def best_of(self, stops: int, firsts: Sequence[int]) -> Best | None:
         """The plan of least time that begins with one of some options; None also where it is slower than what was asked to be exact."""

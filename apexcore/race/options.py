@@ -122,12 +122,13 @@ def filling_of(rules: RaceRules, pace: Pace) -> Filling:
     )  # fmt: skip
 
 
-def problem_of(rules: RaceRules, pace: Pace, stocks: Iterable[Stock] = ()) -> Problem:
+def problem_of(rules: RaceRules, pace: Pace, stocks: Iterable[Stock] = (), options: list[Option] | None = None) -> Problem:
     """Rules and pace as numbers.
 
     :param stocks: sets that are counted
+    :param options: what a stint may be driven on; as the rules have it where not given
     """
-    options = options_of(rules, pace)
+    options = options_of(rules, pace) if options is None else options
     wanted = sorted(set(rules.compulsory))
     uses = [np.array([key in option.tyre.axles for option in options], dtype=bool) for key in wanted]
     single = rules.compulsory_laps <= 1

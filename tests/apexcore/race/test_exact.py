@@ -130,6 +130,18 @@ def test_plans_asked_to_be_exact_are_those_of_the_search_without_bounds() -> Non
                     assert one is None and (other is None or other.time_s > bounded.limits[stops] - 1e-6), seed
 
 
+def test_a_few_numbers_of_stops_are_as_exact_as_all() -> None:
+    for seed in range(6000, 6060):
+        problem = with_every_rule(seed)
+        whole = Planner(problem)
+        times = {k: whole.time_s(k) for k in range(problem.least_stops, problem.most_stops + 1)}
+        known = sorted(time for time in times.values() if time is not None)
+        for nearest in (1, 2):
+            few = Planner(problem, nearest=nearest)
+            found = sorted(time for k in times if (time := few.time_s(k)) is not None)
+            assert bool(found) == bool(known) and (not found or found[0] == pytest.approx(known[0], abs=2e-5)), (seed, nearest)
+
+
 def test_given_stints_are_filled_as_a_linear_programme_fills_them() -> None:
     rng = np.random.default_rng(4)
     for seed in range(150):

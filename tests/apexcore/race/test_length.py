@@ -21,7 +21,7 @@ from apexcore.race.rules import RaceRules
 def test_lengths_are_read_and_written_back(text: str, laps: int, minutes: float, after: int) -> None:
     found = read_length(text)
     assert (found["laps"], found["minutes"], found["laps_after"]) == (laps, minutes, after)
-    rules = RaceRules(pit_loss_s=20, tank_l=60, **found)  # type: ignore[arg-type]
+    rules = RaceRules(pit_loss_s=20, tank_l=60, **found)
     assert read_length(length_words(rules)) == found
 
 

@@ -1,0 +1,211 @@
+"""The rest of a race, planned exactly from where it stands: on the day, and for what to do if a safety car comes."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from .exact import Best, Planner
+from .options import Option, at_level, options_of, problem_of, stocks_of
+from .plans import Plan, as_plan
+from .problem import NEVER, Limited, Needed, Problem
+from .rules import Pace, RaceRules, TyrePace
+
+
+@dataclass(frozen=True)
+class Standing:
+    """Where a race stands as a lap ends.
+
+    :param laps_done: race laps driven
+    :param fuel_l: fuel on board [l]
+    :param compound: tyres that are on: a compound, or a pair
+    :param age: laps that they have been driven
+    :param since_stop: laps since the last stop
+    :param stops: stops made
+    :param driven: laps driven on each compound, on either axle, those of the tyres that are on among them
+    :param fitted: compound and age of every set that was fitted, the one that is on among them
+    """
+
+    laps_done: int
+    fuel_l: float
+    compound: str
+    age: int
+    since_stop: int
+    stops: int
+    driven: tuple[tuple[str, int], ...]
+    fitted: tuple[tuple[str, int], ...]
+
+
+def margin_left_l(rules: RaceRules, pace: Pace, standing: Standing) -> float:
+    """What is held in reserve for the rest: its share of the race's [l]."""
+    return pace.margin_l * (rules.laps - standing.laps_done) / rules.laps
+
+
+@dataclass(frozen=True)
+class _Rest:
+    """The rest of a race as numbers.
+
+    :param options: of the problem; those of the tyres that are on are the last `on`
+    """
+
+    rules: RaceRules
+    pace: Pace
+    problem: Problem
+    options: list[Option]
+    on: int
+
+
+def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
+    laps = rules.laps - standing.laps_done
+    done = standing.laps_done
+    pace = replace(pace, margin_l=margin_left_l(rules, pace, standing))
+    last = max(rules.last_stop_lap - done, 0) if rules.last_stop_lap else 0
+    left = rules.model_copy(
+        update={
+            "laps": laps, "formation_laps": 0.0, "least_stops": max(rules.least_stops - standing.stops, 0),
+            "most_stops": max(rules.most_stops - standing.stops, 0), "first_stop_lap": max(rules.first_stop_lap - done, 0),
+            "last_stop_lap": last, "compulsory": (),
+        }
+    )  # fmt: skip
+    fresh = options_of(left, pace)
+    tyre = next(one for one in pace.tyres if one.key == standing.compound)
+    on = [Option(at_level(replace(tyre, warm_s=0.0), level), standing.age, level) for level in pace.levels]
+    options = [*fresh, *on]
+    problem = problem_of(left, pace, options=options)
+    if rules.longest_stint:
+        problem.cost[len(fresh) :, max(rules.longest_stint - standing.since_stop, 0) + 1 :] = NEVER
+    if rules.last_stop_lap and done >= rules.last_stop_lap:
+        problem.stop_laps[:] = False
+    at_start = np.arange(len(options)) >= len(fresh)
+    known = dict(standing.driven)
+    needs = tuple(
+        Needed(np.array([key in option.tyre.axles for option in options], dtype=bool), lacking)
+        for key in sorted(set(rules.compulsory))
+        if (lacking := rules.compulsory_laps - known.get(key, 0)) > 0
+    )
+    limited = []
+    for stock in stocks_of(rules):
+        taken = sum(_takes(stock.compound, stock.age, stock.axle, one) for one in standing.fitted)
+        takes = np.array([stock.takes(option) and not on_it for option, on_it in zip(options, at_start, strict=True)], dtype=bool)
+        if stock.count - taken <= problem.most_stops:
+            limited.append(Limited(takes, max(stock.count - taken, 0)))
+    problem = replace(
+        problem, needs=needs, limited=tuple(limited), begins=at_start, later=~at_start, start_l=standing.fuel_l,
+        start_least_l=standing.fuel_l,
+    )  # fmt: skip
+    return _Rest(left, pace, problem, options, len(on))
+
+
+def _takes(compound: str, age: int, axle: int, fitted: tuple[str, int]) -> bool:
+    """Whether a set that was fitted is one of these."""
+    front, _, rear = fitted[0].partition("/")
+    return fitted[1] == age and (rear or front if axle else front) == compound
+
+
+def _told(rest: _Rest, best: Best, standing: Standing, on_them: bool) -> Plan:
+    """A plan of the rest.
+
+    :param on_them: whether it begins on the tyres that are on
+    """
+    plan = as_plan(rest.rules, rest.pace, rest.options, rest.problem, best, standing.laps_done)
+    if not on_them:
+        return plan
+    first = replace(plan.stints[0], fitted=False)
+    return replace(plan, stints=(first, *plan.stints[1:]))
+
+
+def replanned(rules: RaceRules, pace: Pace, standing: Standing, most: int = 3) -> list[Plan]:
+    """The best plans of the rest, one for each number of stops, quickest first; none where no plan is legal.
+
+    :param most: plans that are returned
+    """
+    if standing.laps_done >= rules.laps:
+        return []
+    rest = _rest(rules, pace, standing)
+    if rest.problem.least_stops > rest.problem.most_stops:
+        return []
+    planner = Planner(rest.problem, nearest=most)
+    found = [planner.best(stops) for stops in range(rest.problem.least_stops, rest.problem.most_stops + 1)]
+    plans = [_told(rest, best, standing, on_them=True) for best in found if best is not None]
+    return sorted(plans, key=lambda plan: plan.time_s)[:most]
+
+
+def stopping_now(rules: RaceRules, pace: Pace, standing: Standing, pit_share: float = 1.0) -> Plan | None:
+    """The best plan of the rest when one stops as this lap ends; its time has that stop in it. None where that is not legal.
+
+    :param pit_share: part of the usual loss in the pit lane that the stop costs now
+    """
+    done = standing.laps_done
+    if done >= rules.laps or standing.stops >= rules.most_stops or done < rules.first_stop_lap or done > (rules.last_stop_lap or done):
+        return None
+    rest = _rest(rules, pace, standing)
+    problem = replace(
+        rest.problem, begins=rest.problem.later, start_l=rest.problem.tank_l, start_least_l=standing.fuel_l,
+        most_stops=min(max(rest.problem.most_stops - 1, 0), rest.problem.laps - 1), least_stops=max(rest.problem.least_stops - 1, 0),
+    )  # fmt: skip
+    if problem.rate <= 0.0:
+        problem = replace(problem, start_l=standing.fuel_l)
+    if problem.least_stops > problem.most_stops or not problem.begins.any():  # type: ignore[union-attr]
+        return None
+    # what is filled now costs as at any stop, which the planner's own start does not: every number of stops is looked at with it
+    planner = Planner(problem, within_s=1e3)
+    bests = [
+        planner.after_stop(stops, standing.fuel_l, problem.pit_s * pit_share)
+        for stops in range(problem.least_stops, problem.most_stops + 1)
+    ]
+    best = min((one for one in bests if one is not None), key=lambda one: one.time_s, default=None)
+    if best is None:
+        return None
+    plan = _told(replace(rest, problem=problem), best, standing, on_them=False)
+    return replace(plan, time_s=best.time_s)
+
+
+@dataclass(frozen=True)
+class SafetyCall:
+    """What to do if a safety car comes as a lap ends.
+
+    :param lap: that lap
+    :param gain_s: gained by stopping under it, against staying out; None where stopping is not legal [s]
+    """
+
+    lap: int
+    gain_s: float | None
+    stop: Plan | None
+    stay: Plan | None
+
+
+def safety_calls(rules: RaceRules, pace: Pace, plan: Plan, pit_share: float, laps: Sequence[int]) -> list[SafetyCall]:
+    """What to do under a safety car, lap by lap of a plan.
+
+    The laps behind it cost all plans the same; fuel saved there is left in the tank.
+
+    :param pit_share: part of the usual loss in the pit lane that a stop costs under it
+    """
+    found = []
+    for lap in laps:
+        at = standing_of(rules, pace, plan, lap)
+        if any(stint.last_lap == lap for stint in plan.stints[:-1]):  # the plan stops here anyway
+            found.append(SafetyCall(lap, rules.pit_loss_s * (1.0 - pit_share), plan, plan))
+            continue
+        stay = next(iter(replanned(rules, pace, at, 1)), None)
+        stop = stopping_now(rules, pace, at, pit_share)
+        gain = None if stop is None or stay is None else stay.time_s - stop.time_s
+        found.append(SafetyCall(lap, gain, stop, stay))
+    return found
+
+
+def standing_of(rules: RaceRules, pace: Pace, plan: Plan, lap: int) -> Standing:
+    """Where a plan stands as a lap ends, before any stop behind it."""
+    driven: dict[str, int] = {}
+    fitted: list[tuple[str, int]] = []
+    for index, stint in enumerate(plan.stints):
+        laps = min(stint.last_lap, lap) - stint.first_lap + 1
+        if stint.fitted or not index:
+            fitted.append((stint.compound, stint.age))
+        for key in dict.fromkeys(TyrePace(stint.compound, 0, 0, 0, 0, 0).axles):
+            driven[key] = driven.get(key, 0) + laps
+        if stint.last_lap >= lap:
+            use = pace.fuel_l_per_lap * stint.level.fuel_share
+            leaves = stint.fuel_l - (rules.formation_laps * pace.fuel_l_per_lap if not index and stint.first_lap == 1 else 0.0)
+            return Standing(lap, leaves - use * laps, stint.compound, stint.age + laps, laps, index, tuple(driven.items()), tuple(fitted))
+    raise AssertionError("a lap beyond the plan")  # pragma: no cover
