@@ -147,8 +147,8 @@ def stopping_now(rules: RaceRules, pace: Pace, standing: Standing, pit_share: fl
         problem = replace(problem, start_l=standing.fuel_l)
     if problem.least_stops > problem.most_stops or not problem.begins.any():  # type: ignore[union-attr]
         return None
-    # what is filled now costs as at any stop, which the planner's own start does not: every number of stops is looked at with it
-    planner = Planner(problem, within_s=1e3)
+    # what is filled now costs as at any stop, which the planner's own start does not: at most a tank's filling lies between both
+    planner = Planner(problem, within_s=problem.tank_l / problem.rate if problem.rate > 0.0 else 0.0, nearest=1)
     bests = [
         planner.after_stop(stops, standing.fuel_l, problem.pit_s * pit_share)
         for stops in range(problem.least_stops, problem.most_stops + 1)

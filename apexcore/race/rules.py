@@ -26,6 +26,39 @@ class TyreSets(Value):
     age: int = Field(0, ge=0, le=200)
 
 
+class Surroundings(Value):
+    """What a race is driven among.
+
+    :param cars: other cars
+    :param grid: place on the grid, 1 the first
+    :param ahead_s: how much quicker a lap the quickest of the others is; negative where all are slower [s]
+    :param spread_s: from the quickest to the slowest of the others, a lap [s]
+    :param passing_s: how much quicker a lap one must be for an even chance to pass in a lap [s]
+    :param safety_cars: that come in a race, on average
+    :param safety_laps: laps behind each
+    :param safety_slow: a lap behind it over a usual one [-]
+    :param safety_pit: loss in the pit lane under it over the usual one [-]
+    :param counted: whether laps behind it count to the distance; else they are driven on top of it
+    :param yellows: full-course yellows in a race, on average: everybody slows and gaps stay
+    :param troubles: punctures and spins in a hundred laps
+    :param trouble_s: what one costs [s]
+    """
+
+    cars: int = Field(15, ge=0, le=60)
+    grid: int = Field(8, ge=1, le=61)
+    ahead_s: float = Field(0.6, ge=-20, le=20)
+    spread_s: float = Field(2.0, ge=0, le=40)
+    passing_s: float = Field(0.8, ge=0, le=20)
+    safety_cars: float = Field(0.5, ge=0, le=6)
+    safety_laps: int = Field(3, ge=1, le=20)
+    safety_slow: float = Field(1.6, ge=1, le=4)
+    safety_pit: float = Field(0.6, ge=0, le=1)
+    counted: bool = True
+    yellows: float = Field(0.3, ge=0, le=6)
+    troubles: float = Field(0.3, ge=0, le=20)
+    trouble_s: float = Field(25.0, ge=0, le=300)
+
+
 class RaceRules(Value):
     """Rules of a race.
 
@@ -60,6 +93,7 @@ class RaceRules(Value):
     :param savings_pct: shares of a lap's fuel that a stint may save by lifting early, at what it costs [%]
     :param wear_factor: how much faster tyres wear in the race than in the laps that the pace comes from [-]
     :param fuel_factor: how much more fuel is burnt [-]
+    :param around: the field, safety cars and troubles
     """
 
     laps: int = Field(ge=1, le=MOST_LAPS)
@@ -93,6 +127,7 @@ class RaceRules(Value):
     savings_pct: tuple[Annotated[float, Field(gt=0, le=30)], ...] = Field((), max_length=4)
     wear_factor: float = Field(1.0, ge=0.1, le=20)
     fuel_factor: float = Field(1.0, ge=0.1, le=20)
+    around: Surroundings = Surroundings()
 
     @model_validator(mode="after")
     def _whole(self) -> Self:

@@ -10,13 +10,11 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
-from pydantic import Field
 
-from ..quantities.values import Value
 from .course import course
 from .plans import Plan
 from .replan import SafetyCall
-from .rules import Pace, RaceRules
+from .rules import Pace, RaceRules, Surroundings
 
 Floats = NDArray[np.float64]
 
@@ -30,39 +28,6 @@ _CLOSES, _HOLDS = 0.35, 1.0
 _OTHERS_S, _OTHERS_LAPS, _FIRST_LAP_S = 0.7, 2.0, 0.25
 #: Laps over which others' scatter is drawn at once, and what spreads one draw over many cars.
 _OTHERS_EVERY, _GOLDEN = 4, 0.6180339887498949
-
-
-class Surroundings(Value):
-    """What a race is driven among.
-
-    :param cars: other cars
-    :param grid: place on the grid, 1 the first
-    :param ahead_s: how much quicker a lap the quickest of the others is; negative where all are slower [s]
-    :param spread_s: from the quickest to the slowest of the others, a lap [s]
-    :param passing_s: how much quicker a lap one must be for an even chance to pass in a lap [s]
-    :param safety_cars: that come in a race, on average
-    :param safety_laps: laps behind each
-    :param safety_slow: a lap behind it over a usual one [-]
-    :param safety_pit: loss in the pit lane under it over the usual one [-]
-    :param counted: whether laps behind it count to the distance; else they are driven on top of it
-    :param yellows: full-course yellows in a race, on average: everybody slows and gaps stay
-    :param troubles: punctures and spins in a hundred laps
-    :param trouble_s: what one costs [s]
-    """
-
-    cars: int = Field(15, ge=0, le=60)
-    grid: int = Field(8, ge=1, le=61)
-    ahead_s: float = Field(0.6, ge=-20, le=20)
-    spread_s: float = Field(2.0, ge=0, le=40)
-    passing_s: float = Field(0.8, ge=0, le=20)
-    safety_cars: float = Field(0.5, ge=0, le=6)
-    safety_laps: int = Field(3, ge=1, le=20)
-    safety_slow: float = Field(1.6, ge=1, le=4)
-    safety_pit: float = Field(0.6, ge=0, le=1)
-    counted: bool = True
-    yellows: float = Field(0.3, ge=0, le=6)
-    troubles: float = Field(0.3, ge=0, le=20)
-    trouble_s: float = Field(25.0, ge=0, le=300)
 
 
 @dataclass(frozen=True)
@@ -246,10 +211,11 @@ def simulated(
         mine, gaps = np.sort(times[:, p]), times[:, p] - times[:, 0]
         low, middle, high = (float(value) for value in np.quantile(mine, (0.05, 0.5, 0.95)))
         counts = np.bincount(places[:, p], minlength=around.cars + 2)[1:]
+        against = float(gaps.mean()), float(gaps.std() / np.sqrt(races))
         found.append(
             Outcome(
-                (low, middle, high), float(mine.mean()), float(places[:, p].mean()), tuple(float(c) for c in counts / races), float((winner == p).mean()),
-                float(mine[-races // 20 :].mean()), (float(gaps.mean()), float(gaps.std() / np.sqrt(races))), float(lost[:, p].mean()),
+                (low, middle, high), float(mine.mean()), float(places[:, p].mean()), tuple(float(c) for c in counts / races),
+                float((winner == p).mean()), float(mine[-races // 20 :].mean()), against, float(lost[:, p].mean()),
             )
         )  # fmt: skip
     return found

@@ -68,7 +68,7 @@ def read_weather(event: Event, values: dict[str, float]) -> None:
 @transaction.atomic
 def change_rules(event: Event, values: dict[str, Any], at: datetime | None = None) -> bool:
     """Sets the race rules. False if nothing changed."""
-    told = {name: value for name, value in values.items() if value is not None}
+    told = {"around": facts.rules_of(event).around, **{name: value for name, value in values.items() if value is not None}}
     rules = RaceRules.model_validate({**told, "tank_l": facts.book_car_of(event).tank_l})
     if rules == facts.rules_of(event):
         return False

@@ -1,4 +1,4 @@
-"""Race plans that a racer kept."""
+"""Race plans that a racer kept, and races as they are driven."""
 
 from django.db import models
 
@@ -9,7 +9,7 @@ class KeptPlan(models.Model):
     OWNER = "event__owner"
 
     event = models.ForeignKey("events.Event", models.CASCADE, related_name="plans")
-    stints = models.JSONField(help_text="list of [compound, laps, fuel in litres]")
+    stints = models.JSONField(help_text="list of [compound, laps, fuel in litres, age of the tyres, changed before it, fuel saved in %]")
     time_s = models.FloatField()
     start_fuel_l = models.FloatField()
     text = models.CharField(max_length=200)
@@ -20,3 +20,51 @@ class KeptPlan(models.Model):
 
     def __str__(self) -> str:
         return self.text
+
+
+class LiveRace(models.Model):
+    """A race as it is driven."""
+
+    OWNER = "event__owner"
+
+    event = models.ForeignKey("events.Event", models.CASCADE, related_name="races")
+    setup = models.JSONField(help_text="the file of apexcore.formats.race_file.SetupFile")
+    followed = models.JSONField(default=list, help_text="plans taken since, as [mark, file of PlanValue, what was said]")
+    threshold_s = models.FloatField(default=1.0)
+    started_ms = models.BigIntegerField(help_text="by the clock of who started it [ms]")
+    started_at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["started_at"]
+
+    def __str__(self) -> str:
+        return f"race of {self.started_at:%d %B %Y}"
+
+
+class RaceMark(models.Model):
+    """Something that happened in a race."""
+
+    OWNER = "race__event__owner"
+
+    race = models.ForeignKey(LiveRace, models.CASCADE, related_name="marks")
+    number = models.PositiveIntegerField()
+    kind = models.CharField(max_length=8)
+    time_s = models.FloatField(null=True, blank=True)
+    litres = models.FloatField(null=True, blank=True)
+    compound = models.CharField(max_length=81, blank=True)
+    key = models.CharField(max_length=40, help_text="what the browser or logger calls it, so that it is taken once")
+    logger_lap = models.BigIntegerField(null=True, blank=True)
+    at_ms = models.BigIntegerField()
+    undone = models.BooleanField(default=False)
+    undone_by = models.CharField(max_length=40, blank=True, help_text="what the browser calls the taking back, so that it is done once")
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(fields=["race", "number"], name="one_mark_per_number"),
+            models.UniqueConstraint(fields=["race", "key"], name="one_mark_per_key"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.number}: {self.kind}"

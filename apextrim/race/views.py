@@ -16,7 +16,7 @@ from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
 
-from . import actions, gap_presenters, presenters, queries
+from . import actions, card, gap_presenters, presenters, queries
 from .models import KeptPlan
 
 
@@ -113,4 +113,10 @@ def kept(request: HttpRequest, event_id: int, plan_id: int) -> HttpResponse:
     row = owned_or_404(KeptPlan, request.user, event=event, pk=plan_id)
     car = cases.car_of(event)
     stints = [(gap_presenters.tyre_names(car, key)[0], laps, fuel) for key, laps, fuel, *_ in row.stints]
-    return render(request, "race/kept.html", {"event": event, "frame": frame(event, "race"), "row": row, "stints": stints})
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "race"), "row": row, "stints": stints}
+    try:
+        view = queries.race_view(event)
+        context["card"] = card.card_of(row, view, car, _reverses(view))
+    except ApexError as error:  # the plan stands as it was kept
+        context["problem"] = str(error)
+    return render(request, "race/kept.html", context)

@@ -7,9 +7,13 @@ from django.conf import settings
 from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver, reverse
 
+from apexcore.formats.race_file import SetupFile
 from apexcore.judge.calibration import SCALES
+from apexcore.race.live import Setup
+from apexcore.race.plans import Plan, Stint
+from apexcore.race.rules import Pace, RaceRules, TyrePace
 from apextrim.events.models import Event
-from apextrim.race.models import KeptPlan
+from apextrim.race.models import KeptPlan, LiveRace
 from apextrim.runs.models import LoggerKey, Run
 from apextrim.sheets.models import Sheet
 from apextrim.verdicts.models import Calibration, KeptVerdict, PlannedTest
@@ -54,6 +58,15 @@ def every_pattern(resolver: URLResolver) -> list[tuple[str, list[str]]]:
 PATTERNS = every_pattern(get_resolver())
 
 
+def begun(event: Event) -> LiveRace:
+    """A race of ten laps that has begun."""
+    tyre = TyrePace("marl", 0.0, 0.1, 0.3, 20, 0.1)
+    rules = RaceRules(laps=10, pit_loss_s=20, tank_l=60)
+    plan = Plan((Stint("marl", 1, 10, 30.0),), 700.0, 0.0, 0.0, 0.0)
+    setup = SetupFile.of(Setup(rules, Pace(70.0, (tyre,), 2.0, 0.01, 1.0), plan, 0.2, 0.6)).model_dump(mode="json")
+    return LiveRace.objects.create(event=event, setup=setup, started_ms=1_000_000, started_at=event.made_at)
+
+
 @pytest.fixture
 def addresses(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run]) -> dict[str, str]:
     """Every address, filled with the racer's rows."""
@@ -72,6 +85,7 @@ def addresses(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Ru
         made_at=event.made_at,
     )
     plan = KeptPlan.objects.create(event=event, stints=[["marl", 20, 40.0]], time_s=1, start_fuel_l=40, text="?", made_at=event.made_at)
+    race = begun(event)
     job = Job.objects.create(owner=event.owner, kind="search", lane="bench", words="?", state="failed", made_at=event.made_at)
     search = Search.objects.create(event=event, sheet=first, job=job, aim="lap", options={}, made_at=event.made_at)
     logger_key = LoggerKey.objects.create(event=event, name="box", digest="x", made_at=event.made_at)
@@ -85,7 +99,7 @@ def addresses(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Ru
     )
     keys = {
         "test_id": test.pk, "calibration_id": held.pk, "key_id": logger_key.pk, "search_id": search.pk, "job_id": job.pk, "event_id": event.pk, "sheet_id": first.pk, "run_id": run.pk, "lap_id": run.laps.all()[0].pk, "verdict_id": verdict.pk,
-        "plan_id": plan.pk, "number": 1, "car_id": event.car.pk, "circuit_id": event.circuit.pk,
+        "plan_id": plan.pk, "race_id": race.pk, "number": 1, "car_id": event.car.pk, "circuit_id": event.circuit.pk,
     }  # fmt: skip
     return {name: reverse(name, kwargs={arg: keys[arg] for arg in args}) for name, args in PATTERNS}
 

@@ -8,8 +8,8 @@ import pytest
 from apexcore.race.course import course
 from apexcore.race.plans import best_by_stops, ranked_plans
 from apexcore.race.replan import safety_calls
-from apexcore.race.rules import Pace, RaceRules, TyrePace
-from apexcore.race.simulation import Driver, Surroundings, simulated
+from apexcore.race.rules import Pace, RaceRules, Surroundings, TyrePace
+from apexcore.race.simulation import Driver, simulated
 
 TYRES = (TyrePace("marl", 0.0, 0.15, 0.4, 14, 0.2), TyrePace("slate", 0.5, 0.05, 0.6, 30, 0.1))
 PACE = Pace(70.0, TYRES, 2.0, 0.01, 0.0)

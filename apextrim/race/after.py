@@ -1,0 +1,139 @@
+"""After a race: what was planned against what was driven, and its laps as runs."""
+
+import itertools
+from dataclasses import dataclass
+
+import numpy as np
+from django.db import transaction
+
+from apexcore.errors import InputError
+from apexcore.judge.laps import DrivenLap
+from apexcore.race.course import course
+from apextrim.runs.actions import add_laps, add_run
+from apextrim.runs.models import Run
+from apextrim.sheets.queries import sheet_in_car
+
+from . import live
+from .live import Now
+from .models import LiveRace
+
+#: A lap slower than the median by more than this share is not one of pace.
+_SLOW = 0.04
+
+
+@dataclass(frozen=True)
+class Compared:
+    """A race against its plan.
+
+    :param laps: a lap, its planned time and the driven one, None where it is not known [s]
+    :param gap_s: driven over planned, over the laps that are known [s]
+    :param pace_s: median of driven over planned on clean laps [s]; None where too few are known
+    :param use_l: fuel of a lap, planned and driven [l]
+    :param fade: how much faster tyres faded than planned [-]
+    :param stops_s: of each stop its planned and its driven loss, None where it is not known [s]
+    """
+
+    now: Now
+    laps: list[tuple[int, float | None, float | None]]
+    gap_s: float | None
+    pace_s: float | None
+    use_l: tuple[float, float]
+    fade: float
+    stops_s: list[tuple[int, float | None, float | None]]
+
+
+def compared(now: Now) -> Compared:
+    """A race against the plan that it began with."""
+    setup = now.setup
+    planned = course(setup.rules, setup.pace, setup.plan)
+    driven = now.state.times_s
+    rows = [
+        (lap + 1, float(planned.lap_s[lap]) if lap < len(planned.lap_s) else None, driven[lap] if lap < len(driven) else None)
+        for lap in range(max(len(planned.lap_s), len(driven)))
+    ]
+    both = [(lap, plan, real) for lap, plan, real in rows if plan is not None and real is not None]
+    pit_laps = _pit_laps(now)
+    usual = float(np.median([real for _, _, real in both])) if both else 0.0
+    clean = [
+        real - plan for lap, plan, real in both if real < (1.0 + _SLOW) * usual and lap not in pit_laps and not planned.stop_s[lap - 1]
+    ]
+    stops = []
+    for lap in sorted(pit_laps):
+        real = driven[lap - 1] if lap <= len(driven) else None
+        lost = None if real is None or not usual else real - usual
+        stops.append((lap - 1, float(planned.stop_s[lap - 1]) or None if lap <= len(planned.stop_s) else None, lost))
+    return Compared(
+        now, rows, sum(real - plan for _, plan, real in both) if both else None, float(np.median(clean)) if len(clean) > 2 else None,
+        (setup.pace.fuel_l_per_lap, now.state.use_l), now.state.fade, stops,
+    )  # fmt: skip
+
+
+def _pit_laps(now: Now) -> set[int]:
+    """Laps that begin with a stop."""
+    found, lap = set[int](), 0
+    for mark in now.marks:
+        lap += mark.kind == "lap"
+        if mark.kind == "pit":
+            found.add(lap + 1)
+    return found
+
+
+def kept_runs(race: LiveRace) -> list[Run]:
+    """The runs that a race's laps were put into."""
+    return list(race.event.runs.filter(deleted_at=None, tags__race=str(race.pk)).order_by("number"))
+
+
+@transaction.atomic
+def keep_as_runs(race: LiveRace) -> int:
+    """A run for each stint, with the laps whose time is known; once.
+
+    :raises InputError: where there is no sheet in the car, no lap, or the laps are there already
+    """
+    event, sheet = race.event, sheet_in_car(race.event)
+    if sheet is None:
+        raise InputError("sheet", "none in the car", "one that the race was driven with")
+    if kept_runs(race):
+        raise InputError("race", "its laps are in the logbook", "a race whose laps are not")
+    if race.marks.filter(undone=False).exclude(logger_lap=None).exists():
+        raise InputError("race", "a logger sent its laps", "nothing to do: they are in the logbook already")
+    setup = live.setup_of(race)
+    stints = _stints(race)
+    if not stints:
+        raise InputError("race", "no lap with a time", "a race that was driven")
+    for compound, age, fuel, laps in stints:
+        front, rear = next(tyre for tyre in setup.pace.tyres if tyre.key == compound).axles
+        run = add_run(
+            event,
+            {
+                "sheet": sheet, "session": event.session, "front": front, "rear": rear, "tyre_age": float(age), "fuel_l": round(fuel, 2),
+                "note": "race", "tags": {"race": str(race.pk)},
+            },
+        )  # fmt: skip
+        add_laps(run, [DrivenLap(number, time) for number, time in enumerate(laps, start=1)], from_pit=bool(run.number))
+    return len(stints)
+
+
+def _stints(race: LiveRace) -> list[tuple[str, int, float, list[float]]]:
+    """Tyres, their age, fuel on board and lap times of each stint."""
+    setup, marks = live.setup_of(race), live.marks_of(race)
+    first = setup.plan.stints[0]
+    compound, age = first.compound, first.age
+    fuel = first.fuel_l - setup.rules.formation_laps * setup.pace.fuel_l_per_lap
+    found, laps = [], list[float | None]()
+
+    def closed() -> None:
+        known = list(itertools.takewhile(lambda time: time is not None, laps))
+        if known:
+            found.append((compound, age, max(fuel, 0.0), [float(time or 0.0) for time in known]))
+
+    for mark in marks:
+        if mark.kind == "lap":
+            laps.append(mark.time_s)
+        elif mark.kind == "pit":
+            closed()
+            fuel = max(fuel - len(laps) * setup.pace.fuel_l_per_lap, 0.0) + (mark.litres or 0.0)
+            age = 0 if mark.compound else age + len(laps)
+            compound = mark.compound or compound
+            laps = []
+    closed()
+    return found

@@ -1,0 +1,258 @@
+"""A race as it is driven, in words and numbers that are read at arm's length."""
+
+from dataclasses import dataclass
+
+from apexcore.quantities import format_number
+from apexcore.race.course import course
+from apexcore.race.fuel import filled_l
+from apexcore.race.live import pace_now
+from apexcore.race.plans import Plan, Stint
+from apexcore.vehicle.car import Car
+
+from .after import Compared
+from .gap_presenters import tyre_names
+from .live import Now, silent_s
+from .presenters import plan_views
+from .queries import RaceView
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A plan to begin with."""
+
+    stops: int
+    title: str
+    said: str
+
+
+def choices(view: RaceView, car: Car) -> list[Choice]:
+    """The plans that a race can begin with."""
+    return [Choice(one.ranked.plan.stops, one.title, one.said) for one in plan_views(view, view.by_stops, car)]
+
+
+@dataclass(frozen=True)
+class TyreChoice:
+    """:param wanted: whether the plan fits it next"""
+
+    key: str
+    name: str
+    wanted: bool
+
+
+@dataclass(frozen=True)
+class LiveView:
+    """The race on one screen.
+
+    :param command: what to do, in a few words
+    :param detail: how, in a sentence
+    :param urgent: whether it is for this lap
+    :param lap: laps done, of how many
+    :param fuel: on board, litres with their unit
+    :param fuel_laps: laps that it lasts, and how many they are more than the next stop or flag needs
+    :param target: time of the next lap
+    :param pace: driven against planned
+    :param said: the last change of plan
+    :param safety: what to do behind the safety car
+    :param warning: what is wrong: fuel that does not last, a logger that is silent
+    :param litres: to add at the next stop
+    """
+
+    command: str
+    detail: str
+    urgent: bool
+    laps_done: int
+    laps: int
+    fuel: str
+    fuel_laps: str
+    fuel_against: str
+    tyres: str
+    target: float | None
+    pace: str
+    said: str
+    safety: str
+    safety_out: bool
+    wet: bool
+    warning: str
+    litres: float
+    choices: list[TyreChoice]
+    last: str
+    over: bool
+    rest: list[str]
+
+
+def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
+    """The race on one screen."""
+    at, plan = now.state.standing, now.advice.plan
+    over = at.laps_done >= now.rules.laps or now.race.ended_at is not None
+    command, detail, urgent = ("Race over", "", False) if over else _command(now, car)
+    use = now.state.use_l
+    to_stop = (now.rules.laps if plan is None else plan.stints[0].last_lap) - at.laps_done
+    if now.advice.due:
+        to_stop = 0
+    lasts, aim = at.fuel_l / use, "flag" if plan is not None and not plan.stops else "stop"
+    stop = _next_stop(now)
+    planned = course(now.setup.rules, now.setup.pace, now.setup.plan)
+    by_plan = float(planned.left_l[at.laps_done - 1]) if 0 < at.laps_done <= len(planned.left_l) else None
+    against = ""
+    if by_plan is not None and at.stops == sum(one.last_lap < at.laps_done for one in now.setup.plan.stints[:-1]):
+        apart = at.fuel_l - by_plan
+        against = f"{format_number(apart, 1, signed=True)} l against the first plan, {format_number(apart / use, 1, signed=True)} laps"
+    wanted = stop.compound if stop is not None and stop.fitted else ""
+    tyres = [TyreChoice(tyre.key, tyre_names(car, tyre.key)[0], tyre.key == wanted) for tyre in now.setup.pace.tyres]
+    return LiveView(
+        command, detail, urgent, at.laps_done, now.rules.laps, f"{at.fuel_l:.1f} l",
+        f"lasts {lasts:.1f} laps, {format_number(lasts - to_stop, 1, signed=True)} beyond the {aim}",
+        against, f"{tyre_names(car, at.compound)[0]}, {at.age} laps old", _target(now), _pace(now), now.said, _safety(now),
+        now.state.safety, now.state.wet, _warning(now, at_ms), _litres(now), tyres, _last(now), over, _rest(now, car),
+    )  # fmt: skip
+
+
+def _next_stop(now: Now) -> Stint | None:
+    """The stint that the next stop begins; None where none is planned."""
+    plan = now.advice.plan
+    if plan is None:
+        return None
+    if now.advice.due:
+        return plan.stints[0]
+    return plan.stints[1] if plan.stops else None
+
+
+def _litres(now: Now) -> float:
+    stop, at = _next_stop(now), now.state.standing
+    if stop is None:
+        return 0.0
+    left = at.fuel_l - (0 if now.advice.due else now.state.use_l * (stop.first_lap - 1 - at.laps_done))
+    return filled_l(max(stop.fuel_l - max(left, 0.0), 0.0))
+
+
+def _command(now: Now, car: Car) -> tuple[str, str, bool]:
+    plan, at = now.advice.plan, now.state.standing
+    if plan is None:
+        return "No way on", f"{now.advice.short_l:.1f} l lack to the flag, and no rule lets them in.", True
+    stop = _next_stop(now)
+    if stop is None:
+        left = now.rules.laps - at.laps_done
+        return f"To the flag: {left} lap{'s' if left != 1 else ''}", "No further stop.", False
+    fit = f"fit {tyre_names(car, stop.compound)[0]}" if stop.fitted else "tyres stay on"
+    if stop.fitted and stop.age:
+        fit += f", {stop.age} laps old"
+    added = _litres(now)
+    how = f"{fit[0].upper()}{fit[1:]}, add {added:.1f} l." if added >= 0.05 else f"{fit[0].upper()}{fit[1:]}, no fuel."
+    if now.advice.due:
+        return "Pit now", how, True
+    laps = stop.first_lap - 1 - at.laps_done
+    if laps <= 1:
+        return "Pit this lap", how, True
+    return f"Stop in {laps} laps", f"At the end of lap {stop.first_lap - 1}. {how}", False
+
+
+def _target(now: Now) -> float | None:
+    plan = now.advice.plan
+    if plan is None or now.state.standing.laps_done >= now.rules.laps:
+        return None
+    first = course(now.rules, pace_now(now.setup, now.state), plan)
+    return float(first.lap_s[0])
+
+
+def _pace(now: Now) -> str:
+    """Median of the last five laps over the plan's."""
+    planned = course(now.setup.rules, now.setup.pace, now.setup.plan).lap_s
+    gaps = [time - float(planned[lap]) for lap, time in enumerate(now.state.times_s) if time is not None and lap < len(planned)]
+    last = sorted(gaps[-5:])
+    if len(last) < 3:
+        return ""
+    fade = f"; tyres fade {now.state.fade:.1f} times as fast as planned" if abs(now.state.fade - 1.0) > 0.1 else ""
+    return f"{format_number(last[len(last) // 2], 1, signed=True)} s a lap against the first plan, last {len(last)} laps{fade}"
+
+
+def _safety(now: Now) -> str:
+    call = now.safety
+    if call is None:
+        return ""
+    if call.gain_s is None:
+        return "Safety car: stay out, a stop is not allowed now."
+    if call.gain_s > 0.0:
+        return f"Safety car: stop at the end of this lap, worth {call.gain_s:.1f} s."
+    return f"Safety car: stay out; a stop now would lose {-call.gain_s:.1f} s."
+
+
+def _warning(now: Now, at_ms: int) -> str:
+    said = []
+    if now.advice.short_l > 0.0:
+        said.append(f"{now.advice.short_l:.1f} l short of the flag.")
+    if (late := silent_s(now, at_ms)) is not None:
+        said.append(f"No lap for {int(late // 60)}:{int(late % 60):02d}: press l if one has ended, or see whether the logger still sends.")
+    if now.state.wet:
+        said.append("Wet: these plans are for a dry track. Which tyres the road wants is yours to see.")
+    return " ".join(said)
+
+
+def _last(now: Now) -> str:
+    if not now.marks:
+        return ""
+    mark = now.marks[-1]
+    words = {
+        "lap": f"lap {now.state.standing.laps_done}", "pit": "pit stop", "fuel": "fuel reading", "safety": "safety car out",
+        "green": "safety car in", "wet": "wet", "dry": "dry",
+    }[mark.kind]  # fmt: skip
+    return f"{words}, {mark.time_s:.1f} s" if mark.kind == "lap" and mark.time_s else words
+
+
+def _rest(now: Now, car: Car) -> list[str]:
+    plan = now.advice.plan
+    if plan is None:
+        return []
+    return [
+        f"laps {stint.first_lap} to {stint.last_lap}: {tyre_names(car, stint.compound)[0]}"
+        f"{'' if stint.fitted or not index else ', the same'}, {stint.fuel_l:.1f} l at the start"
+        for index, stint in enumerate(plan.stints)
+    ]
+
+
+@dataclass(frozen=True)
+class AfterRow:
+    """:param apart: driven over planned, in words"""
+
+    what: str
+    planned: str
+    driven: str
+    apart: str
+
+
+@dataclass(frozen=True)
+class AfterView:
+    """A race against its plan, in words."""
+
+    headline: str
+    rows: list[AfterRow]
+    laps: list[tuple[int, float | None, float | None]]
+    changes: list[str]
+
+
+def after_view(found: Compared, car: Car) -> AfterView:
+    """A race against its plan, in words."""
+    now = found.now
+    done = len(now.state.times_s)
+    gap = "" if found.gap_s is None else f", {format_number(found.gap_s, 1, signed=True)} s against the plan over the laps that are known"
+    use, real = found.use_l
+    rows = [
+        AfterRow("Fuel of a lap", f"{use:.2f} l", f"{real:.2f} l", f"{format_number(100 * (real / use - 1.0), 1, signed=True)} %"),
+        AfterRow("Tyre fade, last stint", "1.0 ×", f"{found.fade:.2f} ×", f"{format_number(100 * (found.fade - 1.0), 0, signed=True)} %"),
+    ]
+    if found.pace_s is not None:
+        rows.append(AfterRow("Pace of a clean lap", "as planned", "", f"{format_number(found.pace_s, 2, signed=True)} s"))
+    for lap, planned, lost in found.stops_s:
+        rows.append(
+            AfterRow(
+                f"Stop behind lap {lap}", "not planned there" if planned is None else f"{planned:.1f} s",
+                "" if lost is None else f"{lost:.1f} s",
+                "" if planned is None or lost is None else f"{format_number(lost - planned, 1, signed=True)} s",
+            )
+        )  # fmt: skip
+    headline = f"{done} of {now.rules.laps} laps driven{gap}."
+    return AfterView(headline, rows, found.laps, [entry[2] for entry in now.race.followed])
+
+
+def rest_words(plan: Plan, car: Car) -> str:
+    """A plan's stints in one breath."""
+    return ", then ".join(f"{stint.laps} laps on {tyre_names(car, stint.compound)[0]}" for stint in plan.stints)

@@ -1,0 +1,123 @@
+"""What chance makes of the plans, kept; and what to do under a safety car, by ranges of laps."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from apexcore.race.plans import Plan
+from apexcore.race.replan import SafetyCall, safety_calls
+from apexcore.race.rules import Pace, RaceRules
+from apexcore.race.simulation import Driver, Outcome, simulated
+from apextrim.library.caches import MB, kept_within
+from apextrim.ui.pictures import Tick
+
+from .queries import Known, RaceView
+
+#: Laps up to which every lap's call is worked out; a longer race is looked at in so many places.
+_MOST_CALLS = 120
+#: Plans that are simulated, and laps up to which they may change under a safety car.
+_MOST_PLANS, _CALLED_TO = 6, 120
+
+
+@dataclass(frozen=True)
+class Odds:
+    """:param calls: of the best plan, by lap"""
+
+    outcomes: tuple[Outcome, ...]
+    calls: tuple[SafetyCall, ...]
+
+
+@kept_within(8 * MB)
+def calls_of(rules: RaceRules, pace: Pace, plan: Plan) -> tuple[SafetyCall, ...]:
+    """What to do under a safety car, by lap of a plan."""
+    step = max(1, rules.laps // _MOST_CALLS)
+    return tuple(safety_calls(rules, pace, plan, rules.around.safety_pit, range(1, rules.laps, step)))
+
+
+@kept_within(4 * MB)
+def _simulated(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plans: tuple[Plan, ...], driver: Driver) -> tuple[Outcome, ...]:
+    calls = [calls_of(rules, pace, plan) for plan in plans] if rules.laps <= _CALLED_TO and rules.around.safety_cars > 0.0 else []
+    return tuple(simulated(rules, draws, plans, rules.around, driver, calls))
+
+
+def odds_of(view: RaceView, known: Known) -> Odds:
+    """Ten thousand races of the shown plans; each stops under a safety car where that is worth it."""
+    plans = tuple(ranked.plan for ranked in view.by_stops[:_MOST_PLANS])
+    driver = Driver(known.scatter_s, known.mistakes)
+    outcomes = _simulated(view.rules, view.pace.pace, view.pace.draws, plans, driver)
+    return Odds(outcomes, calls_of(view.rules, view.pace.pace, plans[0]))
+
+
+@dataclass(frozen=True)
+class CallRange:
+    """Laps on which the call is the same.
+
+    :param stops: whether to stop; None where one may not
+    :param low_s: least that the call is worth over them [s]
+    :param high_s: most [s]
+    """
+
+    first: int
+    last: int
+    stops: bool | None
+    low_s: float
+    high_s: float
+
+
+def call_ranges(calls: Sequence[SafetyCall]) -> list[CallRange]:
+    """Calls, laps with the same one together."""
+    found: list[CallRange] = []
+    for call in calls:
+        stops = None if call.gain_s is None else call.gain_s > 0.0
+        worth = abs(call.gain_s or 0.0)
+        if found and found[-1].stops == stops:
+            before = found[-1]
+            found[-1] = CallRange(before.first, call.lap, stops, min(before.low_s, worth), max(before.high_s, worth))
+        else:
+            found.append(CallRange(call.lap, call.lap, stops, worth, worth))
+    return found
+
+
+@dataclass(frozen=True)
+class PlaceBar:
+    """A place's chance as it is drawn [px]."""
+
+    x: int
+    y: float
+    height: float
+    words: str
+
+
+@dataclass(frozen=True)
+class OddsRow:
+    """A plan and what it comes to.
+
+    :param words: the places in a sentence
+    """
+
+    title: str
+    verb: str
+    outcome: Outcome
+    bars: list[PlaceBar]
+    ticks: list[Tick]
+    width: int
+    words: str
+
+
+#: Width of a place, and height of the likeliest [px].
+_PLACE, _HIGHEST = 9, 24.0
+
+
+def odds_row(title: str, verb: str, outcome: Outcome) -> OddsRow:
+    """A plan's outcome with its places drawn."""
+    top = max(outcome.places)
+    bars, ticks, passed, half = list[PlaceBar](), list[Tick](), 0.0, list[int]()
+    for place, chance in enumerate(outcome.places, start=1):
+        height = _HIGHEST * chance / top
+        bars.append(PlaceBar(_PLACE * (place - 1) + 1, 27.0 - height, height, f"place {place}: {100 * chance:.0f} %"))
+        if passed < 0.9 and passed + chance > 0.1:
+            half.append(place)
+        passed += chance
+        if place == 1 or place % 5 == 0:
+            ticks.append(Tick(_PLACE * (place - 1) + 4.5, str(place)))
+    words = f"place {half[0]} to {half[-1]} in eight of ten races; first in {100 * outcome.places[0]:.0f} %"
+    return OddsRow(title, verb, outcome, bars, ticks, _PLACE * len(outcome.places), words)

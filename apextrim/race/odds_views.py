@@ -1,0 +1,80 @@
+"""Ten thousand races with the field, safety cars and mistakes: what each plan comes to, and what to do under a safety car."""
+
+from typing import Any
+
+from django import forms
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from apexcore.errors import ApexError
+from apexcore.race.rules import Surroundings
+from apextrim.events import facts
+from apextrim.events.actions import change_rules
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+from apextrim.modelling import cases
+from apextrim.ui.fields import quantity
+
+from . import odds, presenters, queries
+
+
+class FieldForm(forms.Form):
+    """What the race is driven among."""
+
+    cars = quantity(Surroundings, "cars", "Other cars", "", whole=True)
+    grid = quantity(Surroundings, "grid", "Your place on the grid", "", whole=True)
+    ahead_s = quantity(Surroundings, "ahead_s", "Quickest of them, quicker than you by", "s")
+    spread_s = quantity(Surroundings, "spread_s", "Quickest to slowest", "s")
+    passing_s = quantity(Surroundings, "passing_s", "Quicker by this passes in half the laps", "s")
+    safety_cars = quantity(Surroundings, "safety_cars", "Safety cars a race", "")
+    safety_laps = quantity(Surroundings, "safety_laps", "Laps behind each", "", whole=True)
+    safety_slow = quantity(Surroundings, "safety_slow", "A lap behind it takes, times", "")
+    safety_pit = quantity(Surroundings, "safety_pit", "Pit loss under it, times", "", decimals=2)
+    counted = forms.BooleanField(required=False, label="Laps behind it count")
+    yellows = quantity(Surroundings, "yellows", "Full-course yellows a race", "")
+    troubles = quantity(Surroundings, "troubles", "Spins and punctures in 100 laps", "")
+    trouble_s = quantity(Surroundings, "trouble_s", "Each costs", "s")
+
+
+def _page(request: HttpRequest, event: Event, form: FieldForm | None = None) -> HttpResponse:
+    around = facts.rules_of(event).around
+    context: dict[str, Any] = {
+        "event": event, "frame": frame(event, "race"), "form": form or FieldForm(initial=around.model_dump()), "around": around,
+    }  # fmt: skip
+    try:
+        view = queries.race_view(event)
+        known = queries.driver_of(event)
+        found = odds.odds_of(view, known)
+    except ApexError as error:
+        context["problem"] = str(error)
+    else:
+        plans = presenters.plan_views(view, view.by_stops, cases.car_of(event))
+        rows = [odds.odds_row(plan.title, plan.verb, one) for plan, one in zip(plans, found.outcomes, strict=True)]
+        context |= {
+            "rows": rows, "known": known, "wins": max(rows, key=lambda row: row.outcome.wins),
+            "tail": min(rows, key=lambda row: row.outcome.bad_s), "place": min(rows, key=lambda row: row.outcome.place),
+            "calls": odds.call_ranges(found.calls), "first": plans[0].title, "long": not found.calls,
+        }  # fmt: skip
+    return render(request, "race/odds.html", context, status=422 if form is not None else 200)
+
+
+@require_GET
+def page(request: HttpRequest, event_id: int) -> HttpResponse:
+    """What each plan comes to over ten thousand races."""
+    return _page(request, event_for(request.user, event_id))
+
+
+@require_POST
+def save(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Sets what the race is driven among."""
+    event = event_for(request.user, event_id)
+    form = FieldForm(request.POST)
+    if form.is_valid() and form.cleaned_data["grid"] > form.cleaned_data["cars"] + 1:
+        form.add_error("grid", f"Your place on the grid: {form.cleaned_data['grid']}; expected at most {form.cleaned_data['cars'] + 1}.")
+    if not form.is_valid():
+        return _page(request, event, form)
+    saved = change_rules(event, {**facts.rules_of(event).model_dump(exclude={"tank_l"}), "around": form.cleaned_data})
+    messages.success(request, "Field and safety cars saved." if saved else "Nothing changed.")
+    return redirect("race_odds", event.pk)
