@@ -19,6 +19,7 @@ from ..vehicle.limits import with_limits
 from .book_file import BookEntryFile
 from .laps_csv import MAX_LAPS, MOST_FUEL_L, MOST_SECTORS
 from .logger import MOST_CHANNELS, Channel
+from .race_file import MarkFile, PlanValue, SetupFile
 
 #: Largest file of an event; samples of a logger make them large [bytes].
 MOST_EVENT_BYTES = 60_000_000
@@ -148,6 +149,23 @@ class PlanFile(Value):
     made_at: Moment
 
 
+class RaceFile(Value):
+    """A race that was driven.
+
+    :param followed: plans taken since it began, as (mark, plan, what was said)
+    """
+
+    setup: SetupFile
+    followed: tuple[tuple[Annotated[int, Field(ge=0, le=10_000)], PlanValue, Annotated[str, Field(max_length=400)]], ...] = Field(
+        (), max_length=200
+    )
+    threshold_s: float = Field(1.0, ge=0, le=60)
+    started_ms: int = Field(ge=0, le=10**14)
+    started_at: Moment
+    ended_at: Moment | None = None
+    marks: tuple[MarkFile, ...] = Field((), max_length=5000)
+
+
 class TestFile(Value):
     """A planned test. Sides that are sheets stand by their numbers."""
 
@@ -246,6 +264,7 @@ class EventFile(Value):
     readings: tuple[ReadingFile, ...] = Field((), max_length=MOST_ROWS)
     verdicts: tuple[VerdictFile, ...] = Field((), max_length=MOST_ROWS)
     plans: tuple[PlanFile, ...] = Field((), max_length=MOST_ROWS)
+    races: tuple[RaceFile, ...] = Field((), max_length=MOST_ROWS)
     tests: tuple[TestFile, ...] = Field((), max_length=MOST_ROWS)
     calibrations: tuple[CalibrationFile, ...] = Field((), max_length=MOST_ROWS)
     knots: tuple[KnotFile, ...] = Field((), max_length=2 * MOST_RUNS)

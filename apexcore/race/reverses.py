@@ -7,7 +7,7 @@ from functools import partial
 
 from scipy.optimize import brentq
 
-from .plans import times_by_stops
+from .plans import search, times_by_stops
 from .rules import Pace, RaceRules
 
 #: Factors between which a turning point is looked for, and how many places are tried in between.
@@ -91,3 +91,82 @@ def _with_cliff(rules: RaceRules, pace: Pace, factor: float) -> tuple[RaceRules,
 
 Change = Callable[[RaceRules, Pace, float], tuple[RaceRules, Pace]]
 _CHANGES: dict[str, Change] = {"fade": _with_fade, "cliff": _with_cliff}
+
+
+@dataclass(frozen=True)
+class Price:
+    """What a rule costs: the best plan without it against the best plan with it.
+
+    :param what: `mixed`, `stay`, `compulsory`, `stops` or `drop`
+    :param key: the compound that is dropped; empty for the others
+    :param gain_s: gained without the rule; lost where negative, None where no plan is left [s]
+    """
+
+    what: str
+    key: str
+    gain_s: float | None
+
+
+def prices(rules: RaceRules, pace: Pace) -> list[Price]:
+    """What rules cost or give, each changed alone and planned anew, exactly."""
+    now = _best_s(rules, pace)
+    if now is None:
+        return []
+    changes: list[tuple[str, str, dict[str, object]]] = []
+    if rules.mixed:
+        changes.append(("mixed", "", {"mixed": False}))
+    if rules.tyres_may_stay or rules.refuelling:
+        changes.append(("stay", "", {"tyres_may_stay": not rules.tyres_may_stay}))
+    if rules.compulsory:
+        changes.append(("compulsory", "", {"compulsory": ()}))
+    if rules.least_stops:
+        changes.append(("stops", "", {"least_stops": 0}))
+    keys = sorted({key for tyre in pace.tyres for key in tyre.axles} - set(rules.compulsory) - set(rules.barred))
+    if len(keys) + len(rules.compulsory) > 1:
+        changes += [("drop", key, {"barred": (*rules.barred, key)}) for key in keys]
+    found = []
+    for what, key, change in changes:
+        other = _best_s(rules.model_copy(update=change), pace)
+        found.append(Price(what, key, None if other is None else now - other))
+    return found
+
+
+def _best_s(rules: RaceRules, pace: Pace) -> float | None:
+    plans = search(rules, pace)
+    return plans[0].time_s if plans else None
+
+
+@dataclass(frozen=True)
+class Decisive:
+    """The tyre of which a run would tell most about which of two numbers of stops is quicker.
+
+    :param key: the compound or pair
+    :param swing_s: by how much their gap moves from one standard error of its fade below to one above [s]
+    :param gap_s: the gap today [s]
+    """
+
+    key: str
+    swing_s: float
+    gap_s: float
+
+
+def decisive(rules: RaceRules, pace: Pace, fade_sd: tuple[float, ...], better: int, other: int) -> Decisive | None:
+    """Which tyre's fade, as unsure as it is, moves the gap of two numbers of stops most; None where none moves it.
+
+    :param fade_sd: standard error of each tyre's fade, in the order of the pace's tyres [s/lap]
+    """
+    today = _gap_s(rules, pace, better, other)
+    if today is None:
+        return None
+    swings = list[tuple[float, str]]()
+    for index, (tyre, sd) in enumerate(zip(pace.tyres, fade_sd, strict=True)):
+        ends = []
+        for way in (-1.0, 1.0):
+            changed = replace(tyre, fade_s=max(tyre.fade_s + way * sd, 0.0))
+            moved = replace(pace, tyres=tuple(changed if k == index else one for k, one in enumerate(pace.tyres)))
+            ends.append(_gap_s(rules, moved, better, other))
+        low, high = ends
+        if low is not None and high is not None:
+            swings.append((abs(high - low), tyre.key))
+    swing, key = max(swings, default=(0.0, ""))
+    return Decisive(key, swing, today) if swing > 0.05 else None

@@ -19,6 +19,7 @@ from apexcore.formats.event_file import (
     LapFile,
     NoteFile,
     PlanFile,
+    RaceFile,
     ReadingFile,
     RunFile,
     SampleFile,
@@ -28,6 +29,7 @@ from apexcore.formats.event_file import (
     TrainedFile,
     VerdictFile,
 )
+from apexcore.formats.race_file import MarkFile
 from apexcore.formats.text import problem_of, rejected
 from apexcore.formats.values_json import read_value, write_value
 from apexcore.lap.driver import LEVELS
@@ -41,7 +43,7 @@ from apextrim.library import stored
 from apextrim.library.car_actions import put_car
 from apextrim.library.circuit_actions import put_circuit
 from apextrim.library.models import Car, Circuit, CornerNote
-from apextrim.race.models import KeptPlan
+from apextrim.race.models import KeptPlan, LiveRace, RaceMark
 from apextrim.runs.models import Lap, Run, Sample, TyreReading
 from apextrim.sheets.actions import put_in_car
 from apextrim.sheets.models import Sheet
@@ -106,6 +108,12 @@ def event_file(event: Event, samples: bool = True) -> EventFile:
             } for row in verdicts
         ],
         "plans": [_told(row, PlanFile.model_fields) for row in plans],
+        "races": [
+            {
+                **_told(row, RaceFile.model_fields, "marks"),
+                "marks": [_told(mark, MarkFile.model_fields) for mark in row.marks.filter(undone=False)],
+            } for row in event.races.all()
+        ],
         "tests": [
             {
                 **_told(row, TestFile.model_fields, "differences"),
@@ -234,6 +242,13 @@ def _fill(event: Event, file: EventFile) -> None:
         KeptPlan.objects.create(event=event, **{**plan.model_dump(), "stints": [list(stint) for stint in plan.stints]})
         for plan in file.plans
     ]
+    for race in file.races:
+        told = race.model_dump(mode="json", exclude={"marks", "started_at", "ended_at"})
+        begun = LiveRace.objects.create(event=event, **told, started_at=race.started_at, ended_at=race.ended_at)
+        RaceMark.objects.bulk_create(
+            RaceMark(race=begun, number=number, key=f"file-{number}", **mark.model_dump())
+            for number, mark in enumerate(race.marks, start=1)
+        )
     for test in file.tests:
         differences = [Difference.from_row(tried).with_keys(key).to_row() for tried in test.differences]
         order = [list(marks) for marks in test.order]

@@ -7,12 +7,13 @@ from django.core import serializers
 from django.db.models import Model
 
 from apextrim.events.models import Event
+from apextrim.race.models import RaceMark
 from apextrim.runs.models import Lap, Sample
 
 #: What hangs on an event, by the names under which it does.
 _PARTS = (
-    "sessions", "knots", "sheets", "runs", "readings", "verdicts", "plans", "tests", "calibrations", "searches", "book",
-    "trained",
+    "sessions", "knots", "sheets", "runs", "readings", "verdicts", "plans", "races", "tests", "calibrations", "searches",
+    "book", "trained",
 )  # fmt: skip
 
 #: Rows that are written at once.
@@ -27,6 +28,7 @@ def _rows(event: Event) -> Iterator[Model]:
     for name in _PARTS:
         yield from getattr(event, name).order_by("pk").iterator()
     yield from Lap.objects.filter(run__event=event).order_by("pk").iterator()
+    yield from RaceMark.objects.filter(race__event=event).order_by("pk").iterator()
     yield from Sample.objects.filter(run__event=event).order_by("pk").iterator()
 
 

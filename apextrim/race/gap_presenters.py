@@ -9,6 +9,7 @@ from apexcore.quantities import format_number
 from apexcore.race.course import CAUSES, Gap, gap
 from apexcore.race.pairs import PairReading
 from apexcore.race.plans import Plan
+from apexcore.race.reverses import Decisive, Price
 from apexcore.race.rules import Pace, RaceRules
 from apexcore.vehicle.car import Car
 from apextrim.ui.pictures import Axis, linear_axis
@@ -180,3 +181,39 @@ def stable_against_quick(rows: Sequence[PairRow]) -> str:
         return f"The quickest pair, {quick.name}, is not a nervous one."
     gain = f"{format_number(calm.new_s - quick.new_s, 2)} s a lap on new tyres, ± {format_number(calm.spread_s + quick.spread_s, 2)} s"
     return f"The quick pair is {quick.name}; the stable one, {calm.name}, costs {gain}. The quick one’s risk: {quick.nervous}."
+
+
+@dataclass(frozen=True)
+class PriceRow:
+    """:param worth: in seconds and words"""
+
+    rule: str
+    worth: str
+
+
+def price_rows(found: Sequence[Price], car: Car) -> list[PriceRow]:
+    """What rules cost or give, in words."""
+    rows = []
+    for one in found:
+        rule = {
+            "mixed": "Unlike tyres front and rear forbidden", "stay": "Tyres may stay on, the other way round",
+            "compulsory": "No compulsory compound", "stops": "No minimum of stops",
+            "drop": f"{tyre_names(car, one.key)[0] if one.key else ''} not there",
+        }[one.what]  # fmt: skip
+        if one.gain_s is None:
+            worth = "no plan is left"
+        elif abs(one.gain_s) < _SAID_S:
+            worth = "no difference"
+        else:
+            worth = f"{format_number(-one.gain_s, 1, signed=True)} s"
+        rows.append(PriceRow(rule, worth))
+    return rows
+
+
+def next_words(found: Decisive | None, car: Car) -> str:
+    """Which run to drive next, and why."""
+    if found is None or found.swing_s < 0.3 * abs(found.gap_s):
+        return ""
+    name = tyre_names(car, found.key)[0]
+    moves = f"moves their gap by {format_number(found.swing_s, 1)} s from one end of its spread to the other"
+    return f"Drive next: 15 laps or more on {name}. Its fade {moves}, and it is {format_number(abs(found.gap_s), 1)} s today."

@@ -10,7 +10,7 @@ from apexcore.race.length import distance_laps
 from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s
 from apexcore.race.pairs import PairReading
 from apexcore.race.plans import Plan, best_by_stops
-from apexcore.race.reverses import Reverse, reverses
+from apexcore.race.reverses import Decisive, Price, Reverse, decisive, prices, reverses
 from apexcore.race.rules import ALL_OUT, Pace, RaceRules
 from apexcore.race.timed import lap_chances, plans_in_time
 from apextrim.book.queries import told_by_book
@@ -144,6 +144,18 @@ def barred_with(event: Event, more: list[str]) -> list[str]:
 def turning(rules: RaceRules, pace: Pace, better: int, other: int) -> tuple[Reverse, ...]:
     """Where the order of the two best numbers of stops turns."""
     return tuple(reverses(rules, pace, better, other))
+
+
+@kept_within(1 * MB)
+def priced(rules: RaceRules, pace: Pace) -> tuple[Price, ...]:
+    """What the rules cost or give."""
+    return tuple(prices(rules, pace))
+
+
+@kept_within(1 * MB)
+def next_run(rules: RaceRules, pace: RacePace, better: int, other: int) -> Decisive | None:
+    """The tyre of which a run would tell most about the two best numbers of stops."""
+    return decisive(rules, pace.pace, tuple(one.sd for one in pace.fade), better, other)
 
 
 @kept_within(8 * MB)

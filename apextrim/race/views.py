@@ -55,6 +55,10 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
             "estimates": presenters.estimate_rows(view, car),
             "kept_list": event.plans.order_by("-made_at"),
         }
+        context["prices"] = gap_presenters.price_rows(queries.priced(view.rules, view.pace.pace), car)
+        if len(view.by_stops) > 1:
+            better, other = (ranked.plan.stops for ranked in view.by_stops[:2])
+            context["next_run"] = gap_presenters.next_words(queries.next_run(view.rules, view.pace, better, other), car)
         if view.rules.mixed:
             rows = gap_presenters.pair_rows(view, car, queries.pair_readings_of(event))
             context |= {"pairs": rows, "stable": gap_presenters.stable_against_quick(rows)}

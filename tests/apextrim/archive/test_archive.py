@@ -18,6 +18,7 @@ from apextrim.events.actions import change_item_rules
 from apextrim.events.models import Event
 from apextrim.lap import trainer
 from apextrim.library.circuit_actions import save_notes
+from apextrim.race import live
 from apextrim.race.actions import keep_plan
 from apextrim.race.queries import race_view
 from apextrim.runs import logger
@@ -31,6 +32,7 @@ from apextrim.verdicts.queries import Judged, judged
 from apextrim.verdicts.record import apply_calibration, hold_against_laps
 from tests.apextrim.readings.test_readings import a_stop
 from tests.apextrim.runs.test_logger import stint
+from tests.apextrim.test_access import begun
 
 pytestmark = pytest.mark.slow  # each test has a whole event or database of its own
 
@@ -56,6 +58,10 @@ def full(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run], c
     assert isinstance(found, Judged)
     keep_verdict(event, ((str(first.pk), "S1"), (str(second.pk), "S2")), found)
     keep_plan(event, race_view(event).by_stops[0].plan)
+    race = begun(event)
+    live.add_mark(race, "lap", "a", race.started_ms + 71_000, {})
+    live.add_mark(race, "fuel", "b", race.started_ms + 72_000, {"litres": 3.0})
+    live.follow(race)
     save_notes(event.circuit, {1: ("late", "early")})
     put(event, 1, "race", "mark", Entered("2nd board −8 m", 412.0))
     put(event, 3, "qualifying", "hazards", Entered("bites on worn tyres"))
