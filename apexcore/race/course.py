@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from .plans import Plan, Stint, stop_s, tyre_of
 from .rules import Pace, RaceRules
+from .weather import lost_s, rains
 
 Floats = NDArray[np.float64]
 
@@ -21,6 +22,7 @@ class Course:
     :param cliff_s: to tyres beyond their cliff [s]
     :param warm_s: to cold tyres [s]
     :param saving_s: to driving that saves [s]
+    :param weather_s: to the rain, or to wet tyres without it [s]
     :param fuel_s: to the weight of fuel [s]
     :param stop_s: to the stop before it [s]
     :param left_l: fuel on board as it ends [l]
@@ -32,6 +34,7 @@ class Course:
     cliff_s: Floats
     warm_s: Floats
     saving_s: Floats
+    weather_s: Floats
     fuel_s: Floats
     stop_s: Floats
     left_l: Floats
@@ -43,7 +46,7 @@ class Course:
 
 
 #: What a lap may be lost to, in the order in which it is told.
-CAUSES = ("stop_s", "offset_s", "fade_s", "cliff_s", "warm_s", "saving_s", "fuel_s")
+CAUSES = ("stop_s", "offset_s", "fade_s", "cliff_s", "warm_s", "saving_s", "weather_s", "fuel_s")
 
 
 def course(rules: RaceRules, pace: Pace, plan: Plan) -> Course:
@@ -65,6 +68,8 @@ def course(rules: RaceRules, pace: Pace, plan: Plan) -> Course:
         age[at] = stint.age + np.arange(stint.laps)
         parts["offset_s"][at] = tyre.offset_s - stint.level.cost_s
         parts["saving_s"][at] = stint.level.cost_s
+        if rains(rules):
+            parts["weather_s"][at] = lost_s(rules, stint.compound, rules.laps)[at]
         parts["fade_s"][at] = tyre.fade_s * age[at]
         parts["cliff_s"][at] = tyre.cliff_s * np.maximum(age[at] - tyre.cliff_age, 0.0)
         if stint.fitted:

@@ -9,10 +9,11 @@ import numpy as np
 from .course import course
 from .exact import chain_s
 from .options import at_level, filling_of, tyre_time_s
-from .plans import Plan, Stint
+from .plans import Plan, Stint, weather_s
 from .problem import NEVER_FROM
 from .replan import Standing, margin_left_l, replanned, stopping_now
 from .rules import Pace, RaceRules, TyrePace
+from .weather import with_wet
 
 #: Laps that the use known before the race counts as beside what is read on the day, and laps of a stint from which its fade is read.
 _USE_LAPS, _FADE_LAPS = 6.0, 5
@@ -66,6 +67,7 @@ class Happened:
     :param fade: how much faster tyres fade than was known before [-]
     :param safety: whether a safety car is out
     :param wet: whether the track is wet
+    :param weather: laps done as it last became wet, and dry again; None where it did not
     :param stint_lap: race lap that the stint began on
     """
 
@@ -76,6 +78,7 @@ class Happened:
     safety: bool
     wet: bool
     stint_lap: int
+    weather: tuple[int | None, int | None] = (None, None)
 
     @property
     def elapsed_s(self) -> float | None:
@@ -93,6 +96,7 @@ def happened(setup: Setup, marks: Sequence[Mark]) -> Happened:
     stops = since = since_reading = 0
     last_reading, use_sum, use_laps = fuel, _USE_LAPS * use, _USE_LAPS
     safety = wet = False
+    turned: tuple[int | None, int | None] = (None, None)
     for mark in marks:
         if mark.kind == "lap":
             times.append(mark.time_s)
@@ -115,11 +119,12 @@ def happened(setup: Setup, marks: Sequence[Mark]) -> Happened:
             safety = mark.kind == "safety"
         elif mark.kind in ("wet", "dry"):
             wet = mark.kind == "wet"
+            turned = (len(times), None) if wet else (turned[0], len(times))
     standing = Standing(len(times), max(fuel, 0.0), compound, age, since, stops, tuple(driven.items()), tuple(fitted))
     use = use_sum / use_laps
     clean = [(age - since + k, time) for k, (time, bad) in enumerate(zip(times[-since:], slow[-since:], strict=True)) if time and not bad]
     fade = _fade(setup, compound, clean if since else [], use)
-    return Happened(standing, tuple(times), use, fade, safety, wet, len(times) - since + 1)
+    return Happened(standing, tuple(times), use, fade, safety, wet, len(times) - since + 1, turned)
 
 
 def _axles(compound: str) -> tuple[str, str]:
@@ -147,12 +152,13 @@ def pace_now(setup: Setup, now: Happened) -> Pace:
     """The pace with what the day has told."""
     tyres = tuple(replace(tyre, fade_s=tyre.fade_s * now.fade, cliff_age=tyre.cliff_age / now.fade**0.5) for tyre in setup.pace.tyres)
     share = now.use_l / setup.pace.fuel_l_per_lap
+    tyres = with_wet(_weather_now(setup.rules, now), replace(setup.pace, tyres=tyres)).tyres
     return replace(setup.pace, tyres=tyres, fuel_l_per_lap=now.use_l, margin_l=setup.pace.margin_l * share)
 
 
 def rules_now(setup: Setup, now: Happened) -> RaceRules:
     """The rules with the laps that the race comes to: of one over time from what has passed and the pace of the laps driven."""
-    rules, passed = setup.rules, now.elapsed_s
+    rules, passed = _weather_now(setup.rules, now), now.elapsed_s
     if not rules.minutes or passed is None or not now.times_s:
         return rules
     planned = course(rules, setup.pace, setup.plan).lap_s
@@ -162,6 +168,16 @@ def rules_now(setup: Setup, now: Happened) -> RaceRules:
     left = 60.0 * rules.minutes - passed
     laps = len(now.times_s) + (math.ceil(left / lap) if left > 0.0 else 0) + rules.laps_after
     return rules.model_copy(update={"laps": max(laps, len(now.times_s) + (1 if left > 0.0 else 0), 1)})
+
+
+def _weather_now(rules: RaceRules, now: Happened) -> RaceRules:
+    """The forecast with what the road has told: wet until it is said to be dry, and dry until it is said to be wet where it was."""
+    began, ended = now.weather
+    if began is None:
+        return rules
+    return rules.model_copy(
+        update={"rain_from": float(began) or -1e-3, "rain_until": 0.0 if ended is None else float(ended) or -1e-3, "rain_spread": 0.1}
+    )
 
 
 def followed_s(rules: RaceRules, pace: Pace, standing: Standing, plan: Plan) -> float | None:
@@ -176,6 +192,7 @@ def followed_s(rules: RaceRules, pace: Pace, standing: Standing, plan: Plan) -> 
             return None
         driven = at_level(tyre, stint.level)
         cost = stint.laps * pace.lap_s + tyre_time_s(driven, stint.laps, stint.age)
+        cost += weather_s(rules, stint.compound, stint.first_lap, stint.laps)
         costs.append(cost - driven.warm_s if not index or not stint.fitted else cost)
         uses.append(pace.fuel_l_per_lap * stint.level.fuel_share)
         fitted.append(stint.fitted)

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from .problem import NEVER, Filling, Limited, Needed, Problem, stop_terms
 from .rules import STROKE, Level, Pace, RaceRules, TyrePace
+from .weather import lost_s, rains
 
 Floats = NDArray[np.float64]
 
@@ -99,7 +100,8 @@ def stocks_of(rules: RaceRules) -> list[Stock]:
 
 
 def _costs(rules: RaceRules, pace: Pace, options: list[Option]) -> Floats:
-    """Time of a stint by option and length, without fuel and stops, shape [options, laps + 1] [s]."""
+    """Time of a stint by option and length, without fuel and stops, shape [options, laps + 1] [s]; where it may rain by the lap that it
+    begins behind as well, shape [options, laps, laps + 1]."""
     most = min(rules.longest_stint or rules.laps, rules.laps)
     found = np.full((len(options), rules.laps + 1), NEVER)
     for o, option in enumerate(options):
@@ -107,7 +109,16 @@ def _costs(rules: RaceRules, pace: Pace, options: list[Option]) -> Floats:
             found[o, laps] = laps * pace.lap_s + tyre_time_s(option.tyre, laps, option.age)
         if rules.wheel_minutes:  # at the pace of the stint, without the weight of its fuel
             found[o, found[o] > 60.0 * rules.wheel_minutes] = NEVER
-    return found
+    if not rains(rules):
+        return found
+    by_lap = np.repeat(found[:, None, :], rules.laps, axis=1)
+    for o, option in enumerate(options):
+        sums = np.concatenate([[0.0], np.cumsum(lost_s(rules, option.tyre.key, rules.laps))])
+        for behind in range(rules.laps):
+            reach = rules.laps - behind
+            by_lap[o, behind, : reach + 1] += sums[behind:] - sums[behind]
+            by_lap[o, behind, reach + 1 :] = NEVER
+    return np.asarray(np.minimum(by_lap, NEVER))
 
 
 def filling_of(rules: RaceRules, pace: Pace) -> Filling:

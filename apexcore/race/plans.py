@@ -15,6 +15,7 @@ from .exact import Best, Leg, Planner, chain_s
 from .options import Option, Stock, at_level, filling_of, options_of, problem_of, stocks_of, tyre_time_s, usable
 from .problem import Problem, longest_laps
 from .rules import ALL_OUT, MOST_STOPS, STROKE, Level, Pace, RaceRules, TyrePace
+from .weather import lost_s, rains
 
 Floats = NDArray[np.float64]
 
@@ -119,11 +120,20 @@ def as_plan(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Pr
         if leg.fitted:
             age = option.age
             tyre += tyre_time_s(option.tyre, sum(one.laps for one in _set_of(best, index)), age)
+        tyre += weather_s(rules, option.tyre.key, lap - behind, leg.laps)
         formation = rules.formation_laps * pace.fuel_l_per_lap if not index and not behind else 0.0
         stints.append(Stint(option.tyre.key, lap, leg.laps, leg.leaves_l + formation, age, leg.fitted, option.level))
         fuel += problem.carried_s(leg.laps, leg.leaves_l, problem.use_l * option.level.fuel_share)
         lap, before, age = lap + leg.laps, leg.arrives_l, age + leg.laps
     return Plan(tuple(stints), (lap - behind - 1) * pace.lap_s + pit + tyre + fuel, pit, tyre, fuel)
+
+
+def weather_s(rules: RaceRules, tyre: str, first_lap: int, laps: int) -> float:
+    """What the weather costs over a stint [s].
+
+    :param first_lap: of the laps that the rules tell of, from 1
+    """
+    return float(lost_s(rules, tyre, rules.laps)[first_lap - 1 : first_lap - 1 + laps].sum()) if rains(rules) else 0.0
 
 
 def _set_of(best: Best, index: int) -> Sequence[Leg]:
@@ -142,6 +152,7 @@ def plan_time_s(rules: RaceRules, pace: Pace, plan: Plan) -> float:
     for stint in plan.stints:
         tyre = at_level(tyres[stint.compound], stint.level)
         cost = stint.laps * pace.lap_s + tyre_time_s(tyre, stint.laps, stint.age)
+        cost += weather_s(rules, stint.compound, stint.first_lap, stint.laps)
         costs.append(cost if stint.fitted else cost - tyre.warm_s)
     return chain_s(filling_of(rules, pace), lengths, np.array(costs), uses, fitted)
 

@@ -64,7 +64,8 @@ def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
         update={
             "laps": laps, "formation_laps": 0.0, "least_stops": max(rules.least_stops - standing.stops, 0),
             "most_stops": max(rules.most_stops - standing.stops, 0), "first_stop_lap": max(rules.first_stop_lap - done, 0),
-            "last_stop_lap": last, "compulsory": (),
+            "last_stop_lap": last, "compulsory": (), "rain_from": _shifted(rules.rain_from, done),
+            "rain_until": _shifted(rules.rain_until, done),
         }
     )  # fmt: skip
     fresh = options_of(left, pace)
@@ -73,7 +74,7 @@ def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
     options = [*fresh, *on]
     problem = problem_of(left, pace, options=options)
     if rules.longest_stint:
-        problem.cost[len(fresh) :, max(rules.longest_stint - standing.since_stop, 0) + 1 :] = NEVER
+        problem.cost[len(fresh) :, ..., max(rules.longest_stint - standing.since_stop, 0) + 1 :] = NEVER
     if rules.last_stop_lap and done >= rules.last_stop_lap:
         problem.stop_laps[:] = False
     at_start = np.arange(len(options)) >= len(fresh)
@@ -94,6 +95,11 @@ def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
         start_least_l=standing.fuel_l,
     )  # fmt: skip
     return _Rest(left, pace, problem, options, len(on))
+
+
+def _shifted(lap: float, done: int) -> float:
+    """A lap of the forecast as the rest counts it; 0 stays what it says."""
+    return lap if lap == 0.0 else (lap - done or -1e-3)
 
 
 def _takes(compound: str, age: int, axle: int, fitted: tuple[str, int]) -> bool:

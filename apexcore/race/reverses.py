@@ -159,7 +159,7 @@ def decisive(rules: RaceRules, pace: Pace, fade_sd: tuple[float, ...], better: i
     if today is None:
         return None
     swings = list[tuple[float, str]]()
-    for index, (tyre, sd) in enumerate(zip(pace.tyres, fade_sd, strict=True)):
+    for index, (tyre, sd) in enumerate(zip(pace.tyres, fade_sd, strict=False)):
         ends = []
         for way in (-1.0, 1.0):
             changed = replace(tyre, fade_s=max(tyre.fade_s + way * sd, 0.0))

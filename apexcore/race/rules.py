@@ -93,6 +93,12 @@ class RaceRules(Value):
     :param savings_pct: shares of a lap's fuel that a stint may save by lifting early, at what it costs [%]
     :param wear_factor: how much faster tyres wear in the race than in the laps that the pace comes from [-]
     :param fuel_factor: how much more fuel is burnt [-]
+    :param rain_from: lap on which it is expected to begin to rain; 0 for no rain
+    :param rain_until: lap on which it is expected to end; 0 for the race's end
+    :param rain_spread: how unsure both are, a standard deviation [laps]
+    :param wet_lap_s: how much slower a lap is in the wet, on wet tyres [s]
+    :param dry_on_wet_s: what dry tyres lose to wet ones on a lap in the wet [s]
+    :param wet_on_dry_s: what wet tyres lose to dry ones on a dry lap [s]
     :param around: the field, safety cars and troubles
     """
 
@@ -127,6 +133,12 @@ class RaceRules(Value):
     savings_pct: tuple[Annotated[float, Field(gt=0, le=30)], ...] = Field((), max_length=4)
     wear_factor: float = Field(1.0, ge=0.1, le=20)
     fuel_factor: float = Field(1.0, ge=0.1, le=20)
+    rain_from: float = Field(0.0, ge=0, le=MOST_LAPS)
+    rain_until: float = Field(0.0, ge=0, le=MOST_LAPS)
+    rain_spread: float = Field(2.0, ge=0, le=60)
+    wet_lap_s: float = Field(5.0, ge=0, le=120)
+    dry_on_wet_s: float = Field(6.0, ge=0, le=120)
+    wet_on_dry_s: float = Field(4.0, ge=0, le=120)
     around: Surroundings = Surroundings()
 
     @model_validator(mode="after")

@@ -84,6 +84,12 @@ class RulesForm(forms.Form):
     drivers = quantity(RaceRules, "drivers", "Drivers", "", whole=True, required=False)
     driver_least_minutes = quantity(RaceRules, "driver_least_minutes", "Each drives at least", "min", required=False)
     driver_change_s = quantity(RaceRules, "driver_change_s", "Stationary time for a driver change", "s", required=False)
+    rain_from = quantity(RaceRules, "rain_from", "Rain from lap (0: none)", "", required=False)
+    rain_until = quantity(RaceRules, "rain_until", "Rain until lap (0: to the end)", "", required=False)
+    rain_spread = quantity(RaceRules, "rain_spread", "Unsure by, ±", "laps", required=False)
+    wet_lap_s = quantity(RaceRules, "wet_lap_s", "A lap in the wet is slower by", "s", required=False)
+    dry_on_wet_s = quantity(RaceRules, "dry_on_wet_s", "Dry tyres in the wet lose", "s", required=False)
+    wet_on_dry_s = quantity(RaceRules, "wet_on_dry_s", "Wet tyres in the dry lose", "s", required=False)
     savings_pct = forms.CharField(
         max_length=40,
         required=False,
@@ -158,6 +164,7 @@ class RulesForm(forms.Form):
 _FURTHER = (
     "least_standing_s", "first_stop_lap", "last_stop_lap", "longest_stint", "wear_factor", "fuel_factor", "compulsory_laps", "pit_spread_s",
     "ballast_kg", "wheel_minutes", "drivers", "driver_least_minutes", "driver_change_s", "savings_pct", "barred",
+    "rain_from",
 )  # fmt: skip
 #: Name of a box for tyre sets, before the compound's key.
 _SETS = "sets_"

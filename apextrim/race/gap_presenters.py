@@ -11,6 +11,7 @@ from apexcore.race.pairs import PairReading
 from apexcore.race.plans import Plan
 from apexcore.race.reverses import Decisive, Price
 from apexcore.race.rules import Pace, RaceRules
+from apexcore.race.weather import WET
 from apexcore.vehicle.car import Car
 from apextrim.ui.pictures import Axis, linear_axis
 
@@ -23,7 +24,7 @@ _DASHES = ("none", "7 4", "2 3", "9 3 2 3")
 #: What a cause is called.
 _WORDS = {
     "stop_s": "stops", "offset_s": "slower compound", "fade_s": "fade", "cliff_s": "beyond the cliff", "warm_s": "cold tyres",
-    "saving_s": "saving", "fuel_s": "fuel weight",
+    "saving_s": "saving", "weather_s": "rain and the tyres for it", "fuel_s": "fuel weight",
 }  # fmt: skip
 #: Parts of a gap that are worth saying [s].
 _SAID_S = 0.05
@@ -107,6 +108,8 @@ def _apart(lines: list[LostLine], least: float = 13.0) -> list[LostLine]:
 
 def tyre_names(car: Car, key: str) -> tuple[str, str, str, str]:
     """Name, letters, and the hatches of front and rear of a compound or a pair."""
+    if key == WET:
+        return "Wet tyres", "W", "cross", "cross"
     front, _, rear = key.partition("/")
     known = {compound.key: compound for compound in car.tyres.compounds}
     a, b = known.get(front), known.get(rear or front)
@@ -152,7 +155,7 @@ def pair_rows(view: RaceView, car: Car, readings: Sequence[PairReading]) -> list
         for key in ranked.plan.compounds:
             used[key] = min(used.get(key, ranked.gap_s), ranked.gap_s)
     rows = []
-    for index, tyre in enumerate(view.pace.pace.tyres):
+    for index, tyre in enumerate(view.pace.pace.tyres[: len(view.pace.offset)]):
         name, letters, front, rear = tyre_names(car, tyre.key)
         offset, one = view.pace.offset[index], told.get(tyre.key)
         words = ", ".join(f"{speed} corners, {phase}: {further:.0f} % further to oversteer" for speed, phase, further in _nervous(one))

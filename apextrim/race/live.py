@@ -13,6 +13,7 @@ from apexcore.formats.race_file import MarkFile, PlanValue, SetupFile
 from apexcore.race.live import Advice, Happened, Mark, SafetyAdvice, Setup, advise, happened, rules_now, under_safety_car
 from apexcore.race.plans import Plan
 from apexcore.race.rules import RaceRules
+from apexcore.race.weather import WET
 from apextrim.events.models import Event
 from apextrim.events.thread import tie
 from apextrim.library.caches import MB, kept_within
@@ -117,7 +118,7 @@ def add_mark(race: LiveRace, kind: str, key: str, at_ms: int, values: dict[str, 
     state = happened(setup, _core(marks))
     laps = rules_now(setup, state).laps
     compound = str(values.get("compound") or "")
-    if compound and compound not in {tyre.key for tyre in setup.pace.tyres}:
+    if compound and compound not in {WET, *(tyre.key for tyre in setup.pace.tyres)}:
         raise InputError("tyres", compound, ", ".join(tyre.key for tyre in setup.pace.tyres))
     time_s = values.get("time_s")
     if kind == "lap":

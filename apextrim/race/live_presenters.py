@@ -6,7 +6,7 @@ from apexcore.quantities import format_number
 from apexcore.race.course import course
 from apexcore.race.fuel import filled_l
 from apexcore.race.live import pace_now
-from apexcore.race.plans import Plan, Stint
+from apexcore.race.plans import Stint
 from apexcore.vehicle.car import Car
 
 from .after import Compared
@@ -55,6 +55,7 @@ class LiveView:
     :param safety: what to do behind the safety car
     :param warning: what is wrong: fuel that does not last, a logger that is silent
     :param litres: to add at the next stop
+    :param wanted: tyres to fit there; empty where they stay on
     """
 
     command: str
@@ -75,6 +76,7 @@ class LiveView:
     warning: str
     litres: float
     choices: list[TyreChoice]
+    wanted: str
     last: str
     over: bool
     rest: list[str]
@@ -98,12 +100,12 @@ def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
         apart = at.fuel_l - by_plan
         against = f"{format_number(apart, 1, signed=True)} l against the first plan, {format_number(apart / use, 1, signed=True)} laps"
     wanted = stop.compound if stop is not None and stop.fitted else ""
-    tyres = [TyreChoice(tyre.key, tyre_names(car, tyre.key)[0], tyre.key == wanted) for tyre in now.setup.pace.tyres]
+    tyres = [TyreChoice(tyre.key, tyre_names(car, tyre.key)[0], tyre.key == wanted) for tyre in pace_now(now.setup, now.state).tyres]
     return LiveView(
         command, detail, urgent, at.laps_done, now.rules.laps, f"{at.fuel_l:.1f} l",
         f"lasts {lasts:.1f} laps, {format_number(lasts - to_stop, 1, signed=True)} beyond the {aim}",
         against, f"{tyre_names(car, at.compound)[0]}, {at.age} laps old", _target(now), _pace(now), now.said, _safety(now),
-        now.state.safety, now.state.wet, _warning(now, at_ms), _litres(now), tyres, _last(now), over, _rest(now, car),
+        now.state.safety, now.state.wet, _warning(now, at_ms), _litres(now), tyres, wanted, _last(now), over, _rest(now, car),
     )  # fmt: skip
 
 
@@ -183,7 +185,8 @@ def _warning(now: Now, at_ms: int) -> str:
     if (late := silent_s(now, at_ms)) is not None:
         said.append(f"No lap for {int(late // 60)}:{int(late % 60):02d}: press l if one has ended, or see whether the logger still sends.")
     if now.state.wet:
-        said.append("Wet: these plans are for a dry track. Which tyres the road wants is yours to see.")
+        lost = now.setup.rules.dry_on_wet_s
+        said.append(f"Wet: planned as if it stayed so, dry tyres losing {lost:g} s a lap as the Brief has it. What you feel goes first.")
     return " ".join(said)
 
 
@@ -251,8 +254,3 @@ def after_view(found: Compared, car: Car) -> AfterView:
         )  # fmt: skip
     headline = f"{done} of {now.rules.laps} laps driven{gap}."
     return AfterView(headline, rows, found.laps, [entry[2] for entry in now.race.followed])
-
-
-def rest_words(plan: Plan, car: Car) -> str:
-    """A plan's stints in one breath."""
-    return ", then ".join(f"{stint.laps} laps on {tyre_names(car, stint.compound)[0]}" for stint in plan.stints)

@@ -9,6 +9,7 @@ from apexcore.quantities.words import counted
 from apexcore.race.course import course, gap
 from apexcore.race.drivers import seats
 from apexcore.race.fuel import filled_l
+from apexcore.race.kinds import Rid
 from apexcore.race.pace import Estimate
 from apexcore.race.plans import Plan
 from apexcore.race.reverses import Reverse
@@ -59,14 +60,30 @@ class PlanView:
 
     @property
     def short(self) -> str:
-        """Laps and tyres in one breath: stints on the same tyres together."""
-        groups: list[tuple[str, list[int]]] = []
-        for bar in self.bars:
-            if groups and groups[-1][0] == bar.name:
-                groups[-1][1].append(bar.laps)
-            else:
-                groups.append((bar.name, [bar.laps]))
-        return ", then ".join(f"{_listed(laps)} laps on {name}" for name, laps in groups)
+        """Laps and tyres in one breath."""
+        return in_one_breath([(bar.name, bar.laps) for bar in self.bars])
+
+
+def in_one_breath(stints: Sequence[tuple[str, int]]) -> str:
+    """Laps and tyres, stints on the same tyres together."""
+    groups: list[tuple[str, list[int]]] = []
+    for name, laps in stints:
+        if groups and groups[-1][0] == name:
+            groups[-1][1].append(laps)
+        else:
+            groups.append((name, [laps]))
+    return ", then ".join(f"{_listed(laps)} laps on {name}" for name, laps in groups)
+
+
+def rid_words(found: Sequence[Rid], best_s: float, car: Car) -> list[str]:
+    """The two ways to be rid of the unwanted compound, against the best plan."""
+    said = []
+    for one in found:
+        gap_s = one.plan.time_s - best_s
+        behind = "the best plan" if gap_s < _TIE_S else f"{format_number(gap_s, 1, signed=True)} s"
+        stints = in_one_breath([(tyre_names(car, stint.compound)[0], stint.laps) for stint in one.plan.stints])
+        said.append(f"Rid of {tyre_names(car, one.key)[0]} {'early' if one.early else 'late'}: {behind}. {stints}.")
+    return said
 
 
 def _listed(laps: Sequence[int]) -> str:
@@ -252,7 +269,7 @@ def estimate_rows(view: RaceView, car: Car) -> list[EstimateRow]:
         _row("Weight of a litre", _ms_a_lap(weight.mean), f"± {1000 * half_interval(weight.sd):.0f} ms", weight.laps),
     ]
     first = tyre_names(car, pace.pace.tyres[0].key)[0]
-    for index, tyre in enumerate(pace.pace.tyres):
+    for index, tyre in enumerate(pace.pace.tyres[: len(pace.fade)]):
         name = tyre_names(car, tyre.key)[0]
         fade, offset = pace.fade[index], pace.offset[index]
         rows.append(_row(f"{name}: fade", _ms_a_lap(fade.mean), f"± {1000 * half_interval(fade.sd):.0f} ms", fade.laps))

@@ -6,6 +6,7 @@ from django.db.models import F
 
 from apexcore.race.driven import Otherwise, driven_otherwise, with_ballast, with_levels, with_margin
 from apexcore.race.fuel import filled_l, measured_use
+from apexcore.race.kinds import Rid, early_and_late
 from apexcore.race.length import distance_laps
 from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s
 from apexcore.race.pairs import PairReading
@@ -13,6 +14,7 @@ from apexcore.race.plans import Plan, best_by_stops
 from apexcore.race.reverses import Decisive, Price, Reverse, decisive, prices, reverses
 from apexcore.race.rules import ALL_OUT, Pace, RaceRules
 from apexcore.race.timed import lap_chances, plans_in_time
+from apexcore.race.weather import rains, with_wet
 from apextrim.book.queries import told_by_book
 from apextrim.events import facts
 from apextrim.events.models import Event
@@ -114,6 +116,8 @@ def race_view(event: Event, by_book: bool = False) -> RaceView:
     if rules.savings_pct:
         case = cases.case_of(event, core_sheet_in_car(event))
         pace = with_levels(pace, (ALL_OUT, *(answers.level_in(case, pct / 100.0) for pct in rules.savings_pct)))
+    if rains(rules):
+        pace = replace(pace, pace=with_wet(rules, pace.pace), draws=tuple(with_wet(rules, draw) for draw in pace.draws))
     ruled, chances, first, others = _ranked(rules, pace)
     if chances and max(chances) > ruled.laps and (more := sum(p for laps, p in chances.items() if laps > ruled.laps)) >= _MAY_COME:
         pace, one_more = with_margin(pace, (max(chances) - ruled.laps) * pace.pace.fuel_l_per_lap), more
@@ -150,6 +154,12 @@ def turning(rules: RaceRules, pace: Pace, better: int, other: int) -> tuple[Reve
 def priced(rules: RaceRules, pace: Pace) -> tuple[Price, ...]:
     """What the rules cost or give."""
     return tuple(prices(rules, pace))
+
+
+@kept_within(1 * MB)
+def rid_of(rules: RaceRules, pace: Pace) -> tuple[Rid, ...]:
+    """The best plans that are rid of the unwanted compulsory compound early, and late."""
+    return tuple(early_and_late(rules, pace))
 
 
 @kept_within(1 * MB)

@@ -1,12 +1,13 @@
 from django.urls import path
 
-from . import live_views, odds_views, qualifying_views, views
+from . import live_views, odds_views, qualifying_views, spend_views, views
 
 urlpatterns = [
     path("", views.bench, name="race_bench"),
     path("qualifying/", qualifying_views.qualifying, name="qualifying"),
     path("pairs/", views.leave_out, name="leave_out_pairs"),
     path("keep/", views.keep, name="keep_plan"),
+    path("spend/", spend_views.page, name="race_spend"),
     path("odds/", odds_views.page, name="race_odds"),
     path("odds/field/", odds_views.save, name="save_field"),
     path("live/", live_views.begin, name="begin_race"),

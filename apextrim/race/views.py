@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, NoLegalPlan
 from apexcore.race.length import length_words
+from apexcore.race.weather import crossover, wetness
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events import facts
 from apextrim.events.actions import change_rules
@@ -49,12 +50,15 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
                 view.by_stops[0].plan, view.pace.pace.fuel_l_per_lap, view.rules.formation_laps * view.pace.pace.fuel_l_per_lap
             ),
             "doubts": presenters.doubts(plans),
+            "crossover": crossover(view.rules),
+            "wet_laps": int((wetness(view.rules, view.rules.laps) > 0.5).sum()),
             "length": length_words(facts.rules_of(event)),
             "lost": gap_presenters.lost_picture(view.rules, view.pace.pace, [(plan.title, plan.ranked.plan) for plan in plans]),
             "axis": presenters.lap_axis(view.rules.laps),
             "estimates": presenters.estimate_rows(view, car),
             "kept_list": event.plans.order_by("-made_at"),
         }
+        context["rid"] = presenters.rid_words(queries.rid_of(view.rules, view.pace.pace), view.by_stops[0].plan.time_s, car)
         context["prices"] = gap_presenters.price_rows(queries.priced(view.rules, view.pace.pace), car)
         if len(view.by_stops) > 1:
             better, other = (ranked.plan.stops for ranked in view.by_stops[:2])

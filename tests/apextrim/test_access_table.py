@@ -71,6 +71,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "keep_race_runs": (OWNER, P),
     "race_odds": (OWNER, G),
     "save_field": (OWNER, P),
+    "race_spend": (OWNER, G),
     "live": (OWNER, G),
     "live_part": (OWNER, G),
     "logger": (EVERYBODY, P),

@@ -90,11 +90,12 @@ def test_a_safety_car_and_wet_are_said_until_they_are_over(client_in: Client, ra
     press(client_in, race, "safety", key="s")
     press(client_in, race, "wet", key="w")
     shown = words(client_in.get(page))
-    assert "Safety car: " in shown and "for a dry track" in shown
+    assert "Safety car: " in shown and "planned as if it stayed so" in shown and "Wet tyres" in shown
+    assert press(client_in, race, "pit", key="p", compound="wet") == ""
     press(client_in, race, "green", key="g")
     press(client_in, race, "dry", key="d")
     shown = words(client_in.get(page))
-    assert "Safety car: " not in shown and "for a dry track" not in shown
+    assert "Safety car: " not in shown and "planned as if it stayed so" not in shown
 
 
 def test_a_plan_changes_for_more_than_its_threshold_and_back_with_the_key_that_did_it(

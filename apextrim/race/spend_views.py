@@ -1,0 +1,107 @@
+"""Save, spend, and stop before a rival or after: a page of its own."""
+
+from typing import Any
+
+from django import forms
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from apexcore.errors import ApexError
+from apexcore.quantities.words import counted
+from apexcore.race.plans import Plan
+from apexcore.race.rules import Level, Pace, RaceRules
+from apexcore.race.spend import Saving, driven, duel, early_or_late, one_lap_more, saving
+from apexcore.vehicle.car import Car
+from apextrim.events.queries import event_for, frame
+from apextrim.library.caches import MB, kept_within
+from apextrim.modelling import answers, cases
+from apextrim.sheets.queries import core_sheet_in_car
+from apextrim.ui.fields import QuantityField
+
+from . import gap_presenters, presenters, queries
+
+#: Savings that are tried [%].
+_TRIED_PCT = (2.0, 4.0, 7.0, 10.0)
+
+
+class RivalForm(forms.Form):
+    """A rival ahead."""
+
+    gap = QuantityField("s", 0, 120, label="Gap to the rival ahead")
+    rival_age = QuantityField("", 0, 200, whole=True, label="Laps on their tyres")
+    my_age = QuantityField("", 0, 200, whole=True, label="Laps on yours")
+    rival = forms.ChoiceField(label="Their tyres")
+    mine = forms.ChoiceField(label="Yours")
+    fresh = forms.ChoiceField(label="Both will fit")
+
+    def __init__(self, choices: list[tuple[str, str]], *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name in ("rival", "mine", "fresh"):
+            self.fields[name].choices = choices  # type: ignore[attr-defined]
+
+
+@kept_within(1 * MB)
+def _saving(rules: RaceRules, pace: Pace, levels: tuple[Level, ...]) -> Saving | None:
+    return saving(rules, pace, levels)
+
+
+@require_GET
+def page(request: HttpRequest, event_id: int) -> HttpResponse:
+    """What saving is worth, when to save, and stopping before or after a rival."""
+    event = event_for(request.user, event_id)
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "race")}
+    form = None
+    try:
+        view, car = queries.race_view(event), cases.car_of(event)
+        pace = view.pace.pace
+        choices = [(tyre.key, gap_presenters.tyre_names(car, tyre.key)[0]) for tyre in pace.tyres]
+        plan = view.by_stops[0].plan
+        first = plan.stints[0]
+        last = plan.stints[-1].compound
+        usual = {"gap": "2", "rival_age": "12", "my_age": "12", "rival": first.compound, "mine": first.compound, "fresh": last}
+        form = RivalForm(choices, {**usual, **request.GET.dict()})
+        case = cases.case_of(event, core_sheet_in_car(event))
+        levels = tuple(answers.level_in(case, pct / 100.0) for pct in _TRIED_PCT)
+        levels = tuple(level for level in levels if level.saved_pct > 0.2)
+        found = _saving(view.rules, pace, levels)
+        half = max(first.laps // 2, 1)
+        context |= {
+            "form": form, "levels": [_level_row(pace, level, first.laps) for level in levels], "first": first, "saving": found,
+            "halves": early_or_late(pace, driven(pace, first.compound), levels[-1], first.laps, half) if levels else None, "half": half,
+            "most": levels[-1] if levels else None,
+            "plan_words": _words(found.plan, car) if found else "",
+            "fewer_words": _words(found.fewer, car) if found and found.fewer else "",
+            "fewer_s": abs(found.fewer_s) if found else 0.0,
+            "savers": _savers(found) if found else "",
+        }  # fmt: skip
+        if form.is_valid():
+            told = form.cleaned_data
+            mine, fresh, rival = (driven(pace, told[name]) for name in ("mine", "fresh", "rival"))
+            found_duels = duel(mine, fresh, rival, told["my_age"], told["rival_age"], told["gap"])
+            context["duels"] = [(f"{counted(abs(one.laps), 'lap')} {'earlier' if one.laps > 0 else 'later'}", one) for one in found_duels]
+    except ApexError as error:
+        context["problem"] = str(error)
+    return render(request, "race/spend.html", context, status=422 if form is not None and form.errors else 200)
+
+
+def _words(plan: Plan, car: Car) -> str:
+    return presenters.in_one_breath([(gap_presenters.tyre_names(car, stint.compound)[0], stint.laps) for stint in plan.stints])
+
+
+def _savers(found: Saving) -> str:
+    """What each stint saves."""
+    said = [_pct(stint.level.saved_pct) for stint in found.plan.stints]
+    if len(set(said)) == 1:
+        return f"saving {said[0]} throughout"
+    return "by stint " + ", ".join(said)
+
+
+def _pct(saved: float) -> str:
+    return "all out" if saved < 0.1 else f"{saved:.0f} %"
+
+
+def _level_row(pace: Pace, level: Level, laps: int) -> tuple[Level, float, float | None]:
+    """A level, what a litre saved by it costs [s], and what one lap more costs [s]."""
+    litres = pace.fuel_l_per_lap * (1.0 - level.fuel_share)
+    return level, level.cost_s / litres if litres > 0.0 else 0.0, one_lap_more(pace, level, laps)
