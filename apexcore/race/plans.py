@@ -200,6 +200,22 @@ def search(rules: RaceRules, pace: Pace) -> list[Plan]:
     return sorted(plans.values(), key=lambda plan: plan.time_s)
 
 
+def quickest(rules: RaceRules, pace: Pace) -> Plan | None:
+    """The quickest plan alone; None where none is legal."""
+    if rules.least_stops > rules.most_stops or not usable(rules, pace):
+        return None
+    options = options_of(rules, pace)
+
+    def best(problem: Problem, _: Sequence[Option]) -> list[Best]:
+        planner = Planner(problem, nearest=1)
+        times = {k: time for k in range(problem.least_stops, problem.most_stops + 1) if (time := planner.time_s(k)) is not None}
+        found = planner.best(min(times, key=lambda k: times[k])) if times else None
+        return [] if found is None else [found]
+
+    problem, found = _counting(rules, pace, options, best)
+    return as_plan(rules, pace, options, problem, found[0]) if found else None
+
+
 def times_by_stops(rules: RaceRules, pace: Pace, stops: Sequence[int]) -> dict[int, float]:
     """Race time of the best plan of some numbers of stops, of those that have one [s]."""
     low, high = min(stops), max(stops)

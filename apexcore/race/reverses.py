@@ -7,12 +7,14 @@ from functools import partial
 
 from scipy.optimize import brentq
 
-from .plans import search, times_by_stops
+from .plans import quickest, times_by_stops
 from .rules import Pace, RaceRules
 
 #: Factors between which a turning point is looked for, and how many places are tried in between.
 _LOW, _HIGH, _TRIED = 0.25, 4.0, 8
 _FINE = 1e-3
+#: Laps times stops above which only what needs no search is told.
+_LONG = 4000
 
 
 @dataclass(frozen=True)
@@ -32,7 +34,8 @@ class Reverse:
 def reverses(rules: RaceRules, pace: Pace, better: int, other: int) -> list[Reverse]:
     """Where another number of stops becomes as quick as the better one, each value changed alone and both planned anew, exactly.
 
-    The pit lane's turning point needs no search: every plan of k stops gains k times what the lane takes.
+    The pit lane's turning point needs no search: every plan of k stops gains k times what the lane takes. In a very long race it is the
+    only one that is told.
 
     :param better: stops of the plan that is quicker today
     :param other: of the other
@@ -42,6 +45,8 @@ def reverses(rules: RaceRules, pace: Pace, better: int, other: int) -> list[Reve
         return []
     lane = rules.pit_loss_s - gap / (other - better)
     found = [Reverse("pit", rules.pit_loss_s, lane if lane >= 0.0 else None)]
+    if rules.laps * rules.most_stops > _LONG:
+        return found
     for what, change in _CHANGES.items():
         factor = _turning(partial(_gap_with, change, rules, pace, better, other))
         found.append(Reverse(what, 1.0, factor))
@@ -132,8 +137,8 @@ def prices(rules: RaceRules, pace: Pace) -> list[Price]:
 
 
 def _best_s(rules: RaceRules, pace: Pace) -> float | None:
-    plans = search(rules, pace)
-    return plans[0].time_s if plans else None
+    plan = quickest(rules, pace)
+    return None if plan is None else plan.time_s
 
 
 @dataclass(frozen=True)

@@ -7,11 +7,8 @@ import numpy as np
 
 from ..errors import InputError
 from .course import course
-from .plans import Plan, check, plan_time_s, ranked_plans, search
+from .plans import Plan, check, plan_time_s, quickest, ranked_plans
 from .rules import MOST_LAPS, Pace, RaceRules
-
-#: Distances that are tried before one is taken for good.
-_TRIED = 12
 
 
 def crossed_in_time(passed_s: "np.ndarray", minutes: float, laps_after: int) -> int | None:
@@ -35,53 +32,49 @@ def plans_in_time(rules: RaceRules, pace: Pace) -> tuple[RaceRules, list[Plan]]:
     if not rules.minutes:
         return rules, ranked_plans(rules, pace)
     check(rules, pace)
-    found: dict[int, tuple[RaceRules, list[Plan]] | None] = {}
-
-    def holds(laps: int) -> bool:
-        """Whether the quickest plan over so many laps begins the last of them in time."""
-        if laps <= rules.laps_after + 1:
-            found[laps] = _over(rules, pace, laps)
-            return True
-        found[laps] = _over(rules, pace, laps)
-        return found[laps] is not None and _begins_in_time(rules, pace, found[laps])
-
-    guess = 60.0 * rules.minutes / max(pace.lap_s, 1.0) + 1 + rules.laps_after
+    guess = int(60.0 * rules.minutes / max(pace.lap_s, 1.0)) + 1 + rules.laps_after
     if guess > MOST_LAPS:
         raise InputError("race time", f"{rules.minutes:g} min", f"at most {MOST_LAPS} laps, which is {MOST_LAPS * pace.lap_s / 60:.0f} min")
-    laps = _shortened(rules, pace, int(guess))
-    for _ in range(_TRIED):
-        if holds(laps):
+    laps = _longest(rules, pace, guess)
+    over = rules.model_copy(update={"laps": laps or guess})
+    return over, ranked_plans(over, pace)  # which says why, where there is none
+
+
+def _longest(rules: RaceRules, pace: Pace, guess: int) -> int | None:
+    """The longest distance at which the quickest plan begins its last laps in time; None where no distance has a plan.
+
+    A plan tells how many laps its own pace comes to, which is where one looks next; what holds and what does not close in on it.
+
+    :param guess: laps that no plan comes to more than
+    """
+    least, low, high, legal = 1 + rules.laps_after, 0, guess + 1, 0
+    laps = guess
+    while high - low > 1 and high > least:
+        plan = quickest(rules.model_copy(update={"laps": laps}), pace)
+        if plan is None:
+            high, wanted = laps, (low + laps) // 2
+        else:
+            legal = laps
+            passed = course(rules.model_copy(update={"laps": laps}), pace, plan).passed_s
+            comes_to = _own_laps(passed, rules)
+            if laps <= least or comes_to >= laps:
+                low, wanted = laps, max(comes_to, laps + 1)
+            else:
+                high, wanted = laps, comes_to
+        laps = min(max(wanted, low + 1, least), high - 1)
+        if laps <= low:
             break
-        laps = max(laps - 1, 1 + rules.laps_after)
-    while laps < int(guess) and holds(laps + 1):
-        laps += 1
-    known = found[laps]
-    if known is None:
-        over = rules.model_copy(update={"laps": laps})
-        return over, ranked_plans(over, pace)  # which says why there is none
-    return known
+    return low or (least if legal or quickest(rules.model_copy(update={"laps": least}), pace) is not None else None)
 
 
-def _shortened(rules: RaceRules, pace: Pace, laps: int) -> int:
-    """Laps at the average of a plan over about as many: stops and worn tyres take their share of the time."""
-    known = _over(rules, pace, laps)
-    if known is None:
-        return laps
-    return max(1 + rules.laps_after, min(laps, int(60.0 * rules.minutes / (known[1][0].time_s / laps)) + 1 + rules.laps_after))
-
-
-def _over(rules: RaceRules, pace: Pace, laps: int) -> tuple[RaceRules, list[Plan]] | None:
-    over = rules.model_copy(update={"laps": laps})
-    plans = search(over, pace)
-    return (over, plans) if plans else None
-
-
-def _begins_in_time(rules: RaceRules, pace: Pace, known: "tuple[RaceRules, list[Plan]] | None") -> bool:
-    if known is None:
-        return False
-    over, plans = known
-    passed = course(over, pace, plans[0]).passed_s
-    return bool(passed[over.laps - rules.laps_after - 2] < 60.0 * rules.minutes)
+def _own_laps(passed: "np.ndarray", rules: RaceRules) -> int:
+    """Laps that a plan comes to at its own pace: as many as it is made for, fewer, or more at the pace of its last."""
+    end = crossed_in_time(passed, rules.minutes, rules.laps_after)
+    if end is not None:
+        return end
+    last = float(passed[-1] - passed[-2]) if len(passed) > 1 else float(passed[-1])
+    more = np.concatenate([passed, passed[-1] + last * np.arange(1, 2000)])
+    return crossed_in_time(more, rules.minutes, rules.laps_after) or len(passed)
 
 
 def laps_of(rules: RaceRules, pace: Pace, plan: Plan) -> int:
@@ -89,13 +82,7 @@ def laps_of(rules: RaceRules, pace: Pace, plan: Plan) -> int:
 
     :param rules: with a time, and the laps that the plan was made for
     """
-    passed = course(rules, pace, plan).passed_s
-    end = crossed_in_time(passed, rules.minutes, rules.laps_after)
-    if end is not None:
-        return end
-    last = float(passed[-1] - passed[-2]) if len(passed) > 1 else float(passed[-1])
-    late = 60.0 * rules.minutes - float(passed[-1 - rules.laps_after]) if len(passed) > rules.laps_after else 0.0
-    return rules.laps + int(max(late, 0.0) // last) + 1
+    return _own_laps(course(rules, pace, plan).passed_s, rules)
 
 
 def lap_chances(rules: RaceRules, draws: Sequence[Pace], plan: Plan, scatter_s: float = 0.0) -> dict[int, float]:

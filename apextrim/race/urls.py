@@ -7,6 +7,7 @@ urlpatterns = [
     path("qualifying/", qualifying_views.qualifying, name="qualifying"),
     path("pairs/", views.leave_out, name="leave_out_pairs"),
     path("keep/", views.keep, name="keep_plan"),
+    path("turns/", views.turns, name="race_turns"),
     path("spend/", spend_views.page, name="race_spend"),
     path("odds/", odds_views.page, name="race_odds"),
     path("odds/field/", odds_views.save, name="save_field"),

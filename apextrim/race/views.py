@@ -45,7 +45,6 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
             "view": view,
             "plans": plans,
             "others": presenters.plan_views(view, view.others, car),
-            "reverses": _reverses(view),
             "fuel_rows": presenters.fuel_rows(
                 view.by_stops[0].plan, view.pace.pace.fuel_l_per_lap, view.rules.formation_laps * view.pace.pace.fuel_l_per_lap
             ),
@@ -58,11 +57,6 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
             "estimates": presenters.estimate_rows(view, car),
             "kept_list": event.plans.order_by("-made_at"),
         }
-        context["rid"] = presenters.rid_words(queries.rid_of(view.rules, view.pace.pace), view.by_stops[0].plan.time_s, car)
-        context["prices"] = gap_presenters.price_rows(queries.priced(view.rules, view.pace.pace), car)
-        if len(view.by_stops) > 1:
-            better, other = (ranked.plan.stops for ranked in view.by_stops[:2])
-            context["next_run"] = gap_presenters.next_words(queries.next_run(view.rules, view.pace, better, other), car)
         if view.rules.mixed:
             rows = gap_presenters.pair_rows(view, car, queries.pair_readings_of(event))
             context |= {"pairs": rows, "stable": gap_presenters.stable_against_quick(rows)}
@@ -81,6 +75,31 @@ def _reverses(view: queries.RaceView) -> list[presenters.ReverseRow]:
 def bench(request: HttpRequest, event_id: int) -> HttpResponse:
     """The best plan of each number of stops."""
     return _bench(request, event_for(request.user, event_id))
+
+
+#: Laps times stops up to which a page says what a rule costs and which run decides.
+_LONG = 8000
+
+
+@require_GET
+def turns(request: HttpRequest, event_id: int) -> HttpResponse:
+    """The part of the bench that takes the longest: what would turn the plans, what rules cost, and which run decides."""
+    event = event_for(request.user, event_id)
+    context: dict[str, Any] = {"event": event}
+    try:
+        view, car = queries.race_view(event, request.GET.get("book") == "race"), cases.car_of(event)
+    except ApexError:
+        return render(request, "race/_turns.html", context)
+    rules, pace = view.rules, view.pace.pace
+    plans = presenters.plan_views(view, view.by_stops[:2], car)
+    context |= {"plans": plans, "reverses": _reverses(view), "long": rules.laps * rules.most_stops > _LONG}
+    if not context["long"]:
+        context["rid"] = presenters.rid_words(queries.rid_of(rules, pace), view.by_stops[0].plan.time_s, car)
+        context["prices"] = gap_presenters.price_rows(queries.priced(rules, pace), car)
+        if len(view.by_stops) > 1:
+            better, other = (ranked.plan.stops for ranked in view.by_stops[:2])
+            context["next_run"] = gap_presenters.next_words(queries.next_run(rules, view.pace, better, other), car)
+    return render(request, "race/_turns.html", context)
 
 
 @require_POST

@@ -72,6 +72,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "race_odds": (OWNER, G),
     "save_field": (OWNER, P),
     "race_spend": (OWNER, G),
+    "race_turns": (OWNER, G),
     "live": (OWNER, G),
     "live_part": (OWNER, G),
     "logger": (EVERYBODY, P),

@@ -96,7 +96,7 @@ def test_what_turns_the_order_and_the_fuel_by_lap_are_shown(client_in: Client, e
     event.refresh_from_db()
     view = race_view(event)
     page = client_in.get(reverse("race_bench", args=[event.pk]))
-    rows = page.context["reverses"]
+    rows = client_in.get(reverse("race_turns", args=[event.pk])).context["reverses"]
     assert [row.what for row in rows] == ["Pit lane", "Tyre fade", "Age of the cliff", "Refuelling rate"]
     better, other = view.by_stops[0].plan, view.by_stops[1].plan
     lane = 7.0 - (other.time_s - better.time_s) / (other.stops - better.stops)
