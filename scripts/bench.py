@@ -26,8 +26,11 @@ from apexcore.lap.assembly import assemble
 from apexcore.lap.quickest import quickest_line
 from apexcore.lap.solver import LapCase, solve_lap, top_speed_ms
 from apexcore.lap.stint import solve_stint
-from apexcore.race import options, plans
-from apexcore.race.rules import Pace, RaceRules, TyrePace
+from apexcore.race import options, plans, simulation
+from apexcore.race.exact import Planner
+from apexcore.race.replan import replanned, standing_of
+from apexcore.race.rules import Pace, RaceRules, Surroundings, TyrePace
+from apexcore.race.simulation import Driver, simulated
 from apexcore.trim.moves.effects import step_effects
 from apexcore.trim.moves.search import search
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
@@ -173,6 +176,7 @@ def rows() -> list[Row]:
     found.append(
         Row("all plans, 60 laps, 9 tyres, 4 stops", planned, solver, "MILP, best only", 0.3, f"best {best:.3f} s and {general:.3f} s")
     )
+    found.extend(race_rows())
     laps = laps_300()
     priors = Priors(Prior(0.012, 0.003), (Prior(0.06, 0.03),) * 2, (Prior(0.4, 0.4),))
     verdict = median_s(lambda: judge(laps, priors), 3)
@@ -194,6 +198,45 @@ def rows() -> list[Row]:
         Row("plans of a test, 7 lengths of run", planned_test, time.perf_counter() - begin, "40 simulated tests of one plan", None, "")
     )
     return found
+
+
+def race_rows() -> list[Row]:
+    """Long races, races under way, and ten thousand of them; each beside one solve of the planner without its bounds, or plain Python."""
+    rules, pace = race()
+    few = replace(pace, tyres=pace.tyres[:3])
+    day = RaceRules(laps=864, most_stops=40, pit_loss_s=40, tyre_change_s=8, refuelling=True, tank_l=70)
+    begin = time.perf_counter()
+    Planner(options.problem_of(day, few), 1e9)
+    unbounded = time.perf_counter() - begin
+    found = [Row("all plans, 864 laps, 40 stops", median_s(lambda: plans.ranked_plans(day, few), 3), unbounded, "no bounds", 1.0, "")]
+    stays = day.model_copy(update={"tyres_may_stay": True})
+    found.append(
+        Row("the same, tyres may stay on", median_s(lambda: plans.ranked_plans(stays, few), 3), unbounded, "no bounds, changed", 1.0, "")
+    )
+    plan = plans.ranked_plans(rules, pace)[0]
+    at = standing_of(rules, pace, plan, 20)
+    begin = time.perf_counter()
+    Planner(options.problem_of(rules, pace), 1e9)
+    whole = time.perf_counter() - begin
+    found.append(Row("the rest of 60 laps from lap 20", median_s(lambda: replanned(rules, pace, at), 5), whole, "no bounds", 0.2, ""))
+    shown, driver = plans.ranked_plans(rules, pace)[:6], Driver(0.3, 0.08)
+    around = Surroundings(cars=20)
+    many = median_s(lambda: simulated(rules, [pace] * 100, shown, around, driver), 3)
+    begin = time.perf_counter()
+    _races_py(rules, pace, shown, around, driver)
+    plain = 5000 * (time.perf_counter() - begin)
+    found.append(Row("10,000 races, 6 plans, 60 laps, 20 cars", many, plain, "plain Python, from 2 races", 1.0, ""))
+    return found
+
+
+def _races_py(rules: RaceRules, pace: Pace, shown: list[plans.Plan], around: Surroundings, driver: Driver) -> None:
+    """Two races by the same loops, not compiled."""
+    compiled = simulation._races
+    setattr(simulation, "_races", compiled.py_func)  # noqa: B010 - the type checker knows it as compiled
+    try:
+        simulated(rules, [pace], shown, around, driver, races=2)
+    finally:
+        setattr(simulation, "_races", compiled)  # noqa: B010
 
 
 def line_rows() -> list[Row]:

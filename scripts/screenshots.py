@@ -13,12 +13,12 @@ from .servers import running
 ROOT = Path(__file__).parents[1]
 TARGET = ROOT / "docs" / "screenshots"
 VIEWS = {
-    "brief": "/events/1/", "lap": "/events/1/lap/?line=quickest", "runs": "/events/1/runs/", "run": "/events/1/runs/13/",
+    "brief": "/events/1/", "lap": "/events/1/lap/?line=quickest", "odds": "/events/1/race/odds/", "run": "/events/1/runs/13/",
     "verdicts": "/events/1/verdicts/?a=1&b=2&margin=0.10", "race": "/events/1/race/", "difference": "/events/1/sheet/difference/?a=1&b=4",
     "card": "/events/1/sheet/4/card/", "sheet-oval": "/events/2/sheet/", "sheet-kart": "/events/3/sheet/",
     "advice": "/events/1/sheet/4/advice/?slides=front&phase=mid&where=slow&how=clearly&tyres=warm",
     "test-plan": "/events/1/verdicts/plan/?a=2&b=3&difference=0.25&minutes=150&stop=240&scatter=0.15&shift=0.08",
-    "stint": "/events/1/sheet/4/stint/", "trainer": "/events/1/lap/trainer/",
+    "trainer": "/events/1/lap/trainer/",
     "corner": "/events/1/lap/corner/3/?try=b80-c20&d4=0.4",
 }  # fmt: skip
 
@@ -40,6 +40,10 @@ def take(page: Page) -> None:
         page.goto(address)
         page.wait_for_timeout(300)
         page.screenshot(path=TARGET / f"{name}.png")
+    page.goto("/events/1/race/live/")
+    page.get_by_role("button", name="Start race").click()
+    page.get_by_text("lap 0").first.wait_for()
+    page.screenshot(path=TARGET / "race-mode.png")
     sheet(page, "sheet")
     page.evaluate("() => localStorage.setItem('apex-theme', 'night')")
     sheet(page, "sheet-night")
