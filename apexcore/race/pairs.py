@@ -41,7 +41,8 @@ def pair_readings(lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, 
     """
     read = []
     for front, rear in pairs:
-        lap = solve_lap(replace(lap_case, compounds=(front, rear)), sheet, initial_guess=guess)
+        near = replace(guess, tyres=replace(guess.tyres, compounds=(front, rear)))  # the heat of that lap, in these tyres
+        lap = solve_lap(replace(lap_case, compounds=(front, rear)), sheet, initial_guess=near)
         grid = balance_grid([read_corner(lap, span, lap_case.line.s) for span in spans])
         work = sum(lap.slip_energy_j[:2]) / max(sum(lap.slip_energy_j), 1e-9)
         read.append(PairReading(pair_key(front.key, rear.key), lap.time_s, grid, work, ()))

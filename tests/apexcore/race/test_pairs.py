@@ -1,5 +1,7 @@
 """Unlike tyres front and rear: read from the model between their compounds, corrected by laps on them, nervous where the rear slides."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -24,7 +26,7 @@ def test_every_pair_is_there_and_lies_about_its_compounds(book: NominalPace) -> 
     assert list(known) == ["marl", "slate", "marl/slate", "slate/marl"]
     lap_case, _ = demo_lap_case("brackendale_gt", "sallowmere_fen")
     alone = nominal_pace(lap_case, base_sheet(lap_case.car), lap_case.car.tyres.compounds)
-    assert [one for one in book.compounds[:2]] == list(alone.compounds)  # those of one compound are as ever
+    assert list(book.compounds[:2]) == list(alone.compounds)  # those of one compound are as ever
     low, high = sorted((known["marl"].new_s, known["slate"].new_s))
     for key in ("marl/slate", "slate/marl"):
         assert low - 0.3 <= known[key].new_s <= high + 0.3 and known[key].fade_s > 0
@@ -47,7 +49,7 @@ def test_a_pair_that_nobody_drove_follows_its_compounds_and_one_that_was_its_own
     pair = parts.offset[2].mean - (book.compounds[2].new_s - book.compounds[0].new_s)
     assert pair == pytest.approx(0.5 * moved, abs=0.05) and parts.offset[2].sd < bare.offset[2].sd
     own = race_pace([*laps, *observed(rng, 2, 77.0, 0.05, 7), *observed(rng, 2, 77.0, 0.05, 8)], book, use, 0.75, 20)
-    assert own.offset[2].mean == pytest.approx(2.0, abs=0.4) and own.offset[2].laps == 24
+    assert parts.offset[2].mean + 0.5 < own.offset[2].mean < 2.3 and own.offset[2].laps == 24
 
 
 def test_a_pair_whose_rear_has_less_grip_is_nervous_and_its_mirror_is_not() -> None:
@@ -58,5 +60,7 @@ def test_a_pair_whose_rear_has_less_grip_is_nervous_and_its_mirror_is_not() -> N
     read = pair_readings(lap_case, spans, sheet, pairs_of([marl, poor]), solve_lap(lap_case, sheet))
     found = {one.key: one for one in read}
     assert found["marl/poor"].nervous and not found["poor/marl"].nervous and not found["marl"].nervous and not found["poor"].nervous
-    assert found["marl"].time_s < found["poor"].time_s
+    assert found["marl"].time_s < found["marl/poor"].time_s < found["poor"].time_s
+    for key, pair in (("marl/poor", (marl, poor)), ("poor", (poor, poor))):  # as a lap that starts from nothing has it
+        assert found[key].time_s == pytest.approx(solve_lap(replace(lap_case, compounds=pair), sheet).time_s, abs=0.01)
     assert all(further > 4.0 for _, _, further in found["marl/poor"].nervous)
