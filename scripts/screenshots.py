@@ -38,6 +38,7 @@ def take(page: Page) -> None:
     page.get_by_text("quicker than the line of least curvature").first.wait_for(timeout=180_000)
     for name, address in VIEWS.items():
         page.goto(address)
+        page.get_by_text("Working out what would turn these plans").wait_for(state="hidden")
         page.wait_for_timeout(300)
         page.screenshot(path=TARGET / f"{name}.png")
     page.goto("/events/1/race/live/")

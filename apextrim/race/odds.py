@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from apexcore.race.plans import Plan
 from apexcore.race.replan import SafetyCall, safety_calls
@@ -34,17 +35,67 @@ def calls_of(rules: RaceRules, pace: Pace, plan: Plan) -> tuple[SafetyCall, ...]
 
 
 @kept_within(4 * MB)
-def _simulated(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plans: tuple[Plan, ...], driver: Driver) -> tuple[Outcome, ...]:
+def _simulated(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plans: tuple[Plan, ...], who: Driver) -> tuple[Outcome, ...]:
     calls = [calls_of(rules, pace, plan) for plan in plans] if rules.laps <= _CALLED_TO and rules.around.safety_cars > 0.0 else []
-    return tuple(simulated(rules, draws, plans, rules.around, driver, calls))
+    return tuple(simulated(rules, draws, plans, rules.around, who, calls))
+
+
+def driver(known: Known) -> Driver:
+    """The driver of the races."""
+    return Driver(known.scatter_s, known.mistakes)
 
 
 def odds_of(view: RaceView, known: Known) -> Odds:
     """Ten thousand races of the shown plans; each stops under a safety car where that is worth it."""
     plans = tuple(ranked.plan for ranked in view.by_stops[:_MOST_PLANS])
-    driver = Driver(known.scatter_s, known.mistakes)
-    outcomes = _simulated(view.rules, view.pace.pace, view.pace.draws, plans, driver)
+    outcomes = _simulated(view.rules, view.pace.pace, view.pace.draws, plans, driver(known))
     return Odds(outcomes, calls_of(view.rules, view.pace.pace, plans[0]))
+
+
+#: Safety cars a race, and places as shares of the grid, at which the two best plans are compared.
+_RATES, _PLACES = (0.0, 0.5, 1.0, 2.0, 3.0), (0.0, 0.25, 0.5, 0.75, 1.0)
+_FEWER_RACES = 4000
+#: Laps of a race up to which that is done.
+MOST_TURNED = 400
+
+
+@dataclass(frozen=True)
+class Turn:
+    """How the second plan stands against the first as something changes.
+
+    :param what: `cars`, `place` or `passing`
+    :param points: a value, the mean gap there, and its standard error [s]
+    :param turns: the value at which both are as quick on average; None where there is none between
+    """
+
+    what: str
+    points: list[tuple[float, float, float]]
+    turns: float | None
+
+
+@kept_within(1 * MB)
+def turns_of(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plans: tuple[Plan, ...], who: Driver) -> tuple[Turn, ...]:
+    """At how many safety cars, which place on the grid and how hard a field to pass two plans are as quick."""
+    around, calls = rules.around, list[tuple[SafetyCall, ...]]()
+    if rules.laps <= _CALLED_TO:
+        calls = [calls_of(rules, pace, plan) for plan in plans]
+    grids = sorted({1 + round(share * around.cars) for share in _PLACES})
+    found = []
+    for what, values, name in (
+        ("cars", _RATES, "safety_cars"), ("place", grids, "grid"), ("passing", (0.2, 0.5, 1.0, 2.0, 4.0), "passing_s"),
+    ):  # fmt: skip
+        points = []
+        for value in values:
+            changed = around.model_copy(update={name: value})
+            _, second = simulated(rules, draws, plans, changed, who, calls, races=_FEWER_RACES)
+            points.append((float(value), *second.against_s))
+        crossing = None
+        for (a, gap_a, _), (b, gap_b, _) in pairwise(points):
+            if (gap_a < 0.0) != (gap_b < 0.0):
+                crossing = a + (b - a) * gap_a / (gap_a - gap_b)
+                break
+        found.append(Turn(what, points, crossing))
+    return tuple(found)
 
 
 @dataclass(frozen=True)

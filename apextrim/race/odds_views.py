@@ -66,6 +66,31 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
     return _page(request, event_for(request.user, event_id))
 
 
+#: What a turn is called, and the unit of its values.
+_TURNS = {"cars": ("Safety cars a race", ""), "place": ("Place on the grid", ""), "passing": ("Hard to pass: half at", " s a lap")}
+
+
+@require_GET
+def turns(request: HttpRequest, event_id: int) -> HttpResponse:
+    """At how many safety cars, which place and how hard a field to pass the two best plans change places: the slow part of the page."""
+    event = event_for(request.user, event_id)
+    shown = "race/_odds_turns.html" if request.headers.get("HX-Request") else "race/odds_turns.html"
+    context: dict[str, Any] = {"event": event}
+    if shown == "race/odds_turns.html":
+        context["frame"] = frame(event, "race")
+    try:
+        view, known = queries.race_view(event), queries.driver_of(event)
+        plans = presenters.plan_views(view, view.by_stops[:2], cases.car_of(event))
+        if len(plans) > 1 and view.rules.laps <= odds.MOST_TURNED:
+            pair = tuple(plan.ranked.plan for plan in plans)
+            driver = odds.driver(known)
+            found = odds.turns_of(view.rules, view.pace.pace, view.pace.draws, pair, driver)
+            context |= {"plans": plans, "turns": [(*_TURNS[turn.what], turn) for turn in found]}
+    except ApexError as error:
+        context["problem"] = str(error)
+    return render(request, shown, context)
+
+
 @require_POST
 def save(request: HttpRequest, event_id: int) -> HttpResponse:
     """Sets what the race is driven among."""

@@ -243,6 +243,38 @@ def fuel_rows(plan: Plan, use_l: float, formation_l: float, every: int = 5) -> l
 
 
 @dataclass(frozen=True)
+class FuelGrid:
+    """Laps done against litres left: whether that is on plan, and by how many laps it is short.
+
+    :param litres: of the columns [l]
+    :param rows: a lap, and for each column laps short of the next stop or flag with the reserve; 0 where it is on plan
+    """
+
+    litres: list[float]
+    rows: list[tuple[int, list[float]]]
+
+
+#: Columns of the grid, and lines at most.
+_GRID_COLUMNS, _GRID_LINES = 9, 14
+
+
+def fuel_grid(plan: Plan, pace: Pace, formation_l: float, tank_l: float) -> FuelGrid:
+    """Where one stands with so much left after so many laps of a plan."""
+    last = sum(stint.laps for stint in plan.stints)
+    most = min(tank_l, max(stint.fuel_l - (0 if index else formation_l) for index, stint in enumerate(plan.stints)))
+    step = max(1.0, round(most / _GRID_COLUMNS))
+    litres = [step * k for k in range(_GRID_COLUMNS + 1)]
+    every, rows = max(1, -(-last // _GRID_LINES)), []
+    for stint in plan.stints:
+        use = pace.fuel_l_per_lap * stint.level.fuel_share
+        for lap in range(stint.first_lap, stint.last_lap + 1):
+            if lap % every == 0 and lap < stint.last_lap:
+                need = use * (stint.last_lap - lap) + pace.margin_l
+                rows.append((lap, [max(need - have, 0.0) / use for have in litres]))
+    return FuelGrid(litres, rows)
+
+
+@dataclass(frozen=True)
 class EstimateRow:
     """A quantity that the plans are based on.
 

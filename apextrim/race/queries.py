@@ -4,6 +4,7 @@ from dataclasses import dataclass, field, replace
 
 from django.db.models import F
 
+from apexcore.errors import NoLegalPlan
 from apexcore.race.driven import Otherwise, driven_otherwise, with_ballast, with_levels, with_margin
 from apexcore.race.fuel import filled_l, measured_use
 from apexcore.race.kinds import Rid, early_and_late
@@ -105,6 +106,26 @@ def race_view(event: Event, by_book: bool = False) -> RaceView:
     :raises InputError: if a rule names a compound that the car does not have
     """
     rules = facts.rules_of(event)
+    pace, driven, way = _raced_pace(event, rules, by_book)
+    ruled, chances, first, others = _ranked(rules, pace)
+    one_more = sum(chance for laps, chance in chances.items() if laps > ruled.laps)
+    if one_more >= _MAY_COME:
+        try:  # the reserve is for the longest race that may come, where the tank holds it
+            wider = with_margin(pace, (max(chances) - ruled.laps) * pace.pace.fuel_l_per_lap)
+            ruled, chances, first, others = _ranked(rules, wider)
+            pace = wider
+        except NoLegalPlan:
+            one_more = 0.0
+    unlike = 0 if rules.mixed else rows_of(event).exclude(front=F("rear")).count()
+    start_l = filled_l(first[0].plan.stints[0].fuel_l)
+    return RaceView(
+        ruled, pace, list(first), list(others), start_l, pace.pace.margin_l, sheet_in_car(event), driven, unlike, way, chances,
+        one_more if one_more >= _MAY_COME else 0.0,
+    )  # fmt: skip
+
+
+def _raced_pace(event: Event, rules: RaceRules, by_book: bool) -> tuple[RacePace, Sheet | None, Otherwise | None]:
+    """The pace under the race's rules, the sheet that it is the pace of, and what the race's book comes to where it is driven by it."""
     pace, driven = pace_of(event, rules)
     if rules.wear_factor != 1.0 or rules.fuel_factor != 1.0:
         pace = driven_otherwise(pace, Otherwise(0.0, rules.fuel_factor, rules.wear_factor))
@@ -118,17 +139,7 @@ def race_view(event: Event, by_book: bool = False) -> RaceView:
         pace = with_levels(pace, (ALL_OUT, *(answers.level_in(case, pct / 100.0) for pct in rules.savings_pct)))
     if rains(rules):
         pace = replace(pace, pace=with_wet(rules, pace.pace), draws=tuple(with_wet(rules, draw) for draw in pace.draws))
-    ruled, chances, first, others = _ranked(rules, pace)
-    if chances and max(chances) > ruled.laps and (more := sum(p for laps, p in chances.items() if laps > ruled.laps)) >= _MAY_COME:
-        pace, one_more = with_margin(pace, (max(chances) - ruled.laps) * pace.pace.fuel_l_per_lap), more
-        ruled, chances, first, others = _ranked(rules, pace)
-    else:
-        one_more = 0.0
-    unlike = 0 if rules.mixed else rows_of(event).exclude(front=F("rear")).count()
-    start_l = filled_l(first[0].plan.stints[0].fuel_l)
-    return RaceView(
-        ruled, pace, list(first), list(others), start_l, pace.pace.margin_l, sheet_in_car(event), driven, unlike, way, chances, one_more
-    )
+    return pace, driven, way
 
 
 def pair_readings_of(event: Event) -> tuple[PairReading, ...]:

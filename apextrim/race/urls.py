@@ -10,6 +10,7 @@ urlpatterns = [
     path("turns/", views.turns, name="race_turns"),
     path("spend/", spend_views.page, name="race_spend"),
     path("odds/", odds_views.page, name="race_odds"),
+    path("odds/turns/", odds_views.turns, name="odds_turns"),
     path("odds/field/", odds_views.save, name="save_field"),
     path("live/", live_views.begin, name="begin_race"),
     path("live/start/", live_views.start, name="start_race"),

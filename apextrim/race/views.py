@@ -48,6 +48,9 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
             "fuel_rows": presenters.fuel_rows(
                 view.by_stops[0].plan, view.pace.pace.fuel_l_per_lap, view.rules.formation_laps * view.pace.pace.fuel_l_per_lap
             ),
+            "fuel_grid": presenters.fuel_grid(
+                view.by_stops[0].plan, view.pace.pace, view.rules.formation_laps * view.pace.pace.fuel_l_per_lap, view.rules.tank_l
+            ),
             "doubts": presenters.doubts(plans),
             "crossover": crossover(view.rules),
             "wet_laps": int((wetness(view.rules, view.rules.laps) > 0.5).sum()),
@@ -86,10 +89,13 @@ def turns(request: HttpRequest, event_id: int) -> HttpResponse:
     """The part of the bench that takes the longest: what would turn the plans, what rules cost, and which run decides."""
     event = event_for(request.user, event_id)
     context: dict[str, Any] = {"event": event}
+    shown = "race/_turns.html" if request.headers.get("HX-Request") else "race/turns.html"
+    if shown == "race/turns.html":
+        context["frame"] = frame(event, "race")
     try:
         view, car = queries.race_view(event, request.GET.get("book") == "race"), cases.car_of(event)
-    except ApexError:
-        return render(request, "race/_turns.html", context)
+    except ApexError as error:
+        return render(request, shown, context | {"problem": str(error)})
     rules, pace = view.rules, view.pace.pace
     plans = presenters.plan_views(view, view.by_stops[:2], car)
     context |= {"plans": plans, "reverses": _reverses(view), "long": rules.laps * rules.most_stops > _LONG}
@@ -99,7 +105,7 @@ def turns(request: HttpRequest, event_id: int) -> HttpResponse:
         if len(view.by_stops) > 1:
             better, other = (ranked.plan.stops for ranked in view.by_stops[:2])
             context["next_run"] = gap_presenters.next_words(queries.next_run(rules, view.pace, better, other), car)
-    return render(request, "race/_turns.html", context)
+    return render(request, shown, context)
 
 
 @require_POST

@@ -73,6 +73,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "save_field": (OWNER, P),
     "race_spend": (OWNER, G),
     "race_turns": (OWNER, G),
+    "odds_turns": (OWNER, G),
     "live": (OWNER, G),
     "live_part": (OWNER, G),
     "logger": (EVERYBODY, P),

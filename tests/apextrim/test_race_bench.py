@@ -101,6 +101,13 @@ def test_what_turns_the_order_and_the_fuel_by_lap_are_shown(client_in: Client, e
     better, other = view.by_stops[0].plan, view.by_stops[1].plan
     lane = 7.0 - (other.time_s - better.time_s) / (other.stops - better.stops)
     assert rows[0].turns == (f"{lane:.1f} s" if lane >= 0 else "nowhere near")
+    grid = page.context["fuel_grid"]
+    for lap, cells in grid.rows:
+        assert cells == sorted(cells, reverse=True)
+        row = next((one for one in page.context["fuel_rows"] if one.lap == lap), None)
+        if row is not None:  # what is short is what the fuel by lap says is needed, reserve and all
+            need = row.least_l + view.margin_l
+            assert cells == pytest.approx([max(need - have, 0.0) / view.pace.pace.fuel_l_per_lap for have in grid.litres], abs=1e-6)
     fuel = page.context["fuel_rows"]
     assert fuel[-1].lap == 30 and fuel[-1].least_l == 0.0 and fuel[-1].planned_l == pytest.approx(view.margin_l, abs=0.01)
     assert all(row.planned_l >= row.least_l + view.margin_l - 0.01 for row in fuel)

@@ -233,6 +233,12 @@ def test_what_chance_makes_of_the_plans_is_shown_and_the_field_is_kept(client_in
     assert page.status_code == 200 and re.search(r"quickest most often, in .* of races", words(page))
     rows = page.context["rows"]
     assert sum(row.outcome.wins for row in rows) == pytest.approx(1.0)
+    part = client_in.get(reverse("odds_turns", args=[event.pk]), headers={"hx-request": "true"})
+    told = {turn.what: turn for _, _, turn in part.context["turns"]}
+    assert set(told) == {"cars", "place", "passing"} and all(len(turn.points) >= 4 for turn in told.values())
+    for turn in told.values():
+        signs = {gap < 0.0 for _, gap, _ in turn.points}
+        assert (turn.turns is not None) == (len(signs) == 2)
     field = {
         "cars": "4", "grid": "2", "ahead_s": "-0.5", "spread_s": "1", "passing_s": "0.5", "safety_cars": "2", "safety_laps": "2",
         "safety_slow": "1.5", "safety_pit": "0.4", "counted": "on", "yellows": "0", "troubles": "0", "trouble_s": "20",
