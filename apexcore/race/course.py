@@ -23,6 +23,7 @@ class Course:
     :param warm_s: to cold tyres [s]
     :param saving_s: to driving that saves [s]
     :param weather_s: to the rain, or to wet tyres without it [s]
+    :param track_s: to a track that changes [s]
     :param fuel_s: to the weight of fuel [s]
     :param stop_s: to the stop before it [s]
     :param left_l: fuel on board as it ends [l]
@@ -35,6 +36,7 @@ class Course:
     warm_s: Floats
     saving_s: Floats
     weather_s: Floats
+    track_s: Floats
     fuel_s: Floats
     stop_s: Floats
     left_l: Floats
@@ -46,7 +48,7 @@ class Course:
 
 
 #: What a lap may be lost to, in the order in which it is told.
-CAUSES = ("stop_s", "offset_s", "fade_s", "cliff_s", "warm_s", "saving_s", "weather_s", "fuel_s")
+CAUSES = ("stop_s", "offset_s", "fade_s", "cliff_s", "warm_s", "saving_s", "weather_s", "track_s", "fuel_s")
 
 
 def course(rules: RaceRules, pace: Pace, plan: Plan) -> Course:
@@ -68,6 +70,7 @@ def course(rules: RaceRules, pace: Pace, plan: Plan) -> Course:
         age[at] = stint.age + np.arange(stint.laps)
         parts["offset_s"][at] = tyre.offset_s - stint.level.cost_s
         parts["saving_s"][at] = stint.level.cost_s
+        parts["track_s"][at] = rules.track_s * (stint.first_lap - 1 + np.arange(stint.laps))
         if rains(rules):
             parts["weather_s"][at] = lost_s(rules, stint.compound, rules.laps)[at]
         parts["fade_s"][at] = tyre.fade_s * age[at]

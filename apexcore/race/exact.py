@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import InputError
 from . import kernel
 from .problem import NEVER, NEVER_FROM, Filling, Problem, longest_laps
 
@@ -32,6 +33,8 @@ _POINT_L = 1e-6
 _SAME_S, _SAME_L = 1e-10, 1e-9
 #: Stops times laps from which on tyres that may stay on leave time for one bound alone.
 _LARGE = 10_000
+#: States times ways, laps squared and stops that are searched at most: some seconds.
+_MOST_WORK = 2e10
 #: How far above the bound a number of stops is looked for of which no plan is known [s].
 _GUESSES_S = (5.0, 50.0, 1e3, 1e9)
 
@@ -104,6 +107,9 @@ class Planner:
         self.nxt, self.klass = np.ascontiguousarray(self.after[:, heads]), self.class_of[heads].astype(np.int64)
         self.at_start, self.later, self.begins = begins[heads], later[heads], begins
         self.inner_stops = min(p.most_stops, p.laps - 1) if p.stay_s is not None else 0
+        work = float(len(self.done)) * len(rows) * p.laps * p.laps * (p.most_stops + 1)
+        if len(self.done) > 1 and work > _MOST_WORK:
+            raise InputError("rules", f"{len(self.done)} kinds of what was used in {p.laps} laps", "fewer compulsory laps, sets or stops")
         shares = (0.0, 0.5, 1.0) if p.rate > 0.0 else (0.0,)
         if self.inner_stops * p.laps > _LARGE:
             shares = shares[-1:]

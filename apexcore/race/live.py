@@ -9,7 +9,7 @@ import numpy as np
 from .course import course
 from .exact import chain_s
 from .options import at_level, filling_of, tyre_time_s
-from .plans import Plan, Stint, weather_s
+from .plans import Plan, Stint, track_s, weather_s
 from .problem import NEVER_FROM
 from .replan import Standing, margin_left_l, replanned, stopping_now
 from .rules import Pace, RaceRules, TyrePace
@@ -201,7 +201,7 @@ def followed_s(rules: RaceRules, pace: Pace, standing: Standing, plan: Plan) -> 
         start_least_l=standing.fuel_l,
     )  # fmt: skip
     found = chain_s(filling, np.array([stint.laps for stint in rest]), np.array(costs), np.array(uses), np.array(fitted), exactly=True)
-    return None if found >= NEVER_FROM else found
+    return None if found >= NEVER_FROM else found + track_s(rules, standing.laps_done + 1, rules.laps - standing.laps_done)
 
 
 def rest_of(plan: Plan, standing: Standing, laps: int) -> list[Stint]:

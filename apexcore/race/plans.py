@@ -125,7 +125,16 @@ def as_plan(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Pr
         stints.append(Stint(option.tyre.key, lap, leg.laps, leg.leaves_l + formation, age, leg.fitted, option.level))
         fuel += problem.carried_s(leg.laps, leg.leaves_l, problem.use_l * option.level.fuel_share)
         lap, before, age = lap + leg.laps, leg.arrives_l, age + leg.laps
-    return Plan(tuple(stints), (lap - behind - 1) * pace.lap_s + pit + tyre + fuel, pit, tyre, fuel)
+    laps = lap - behind - 1
+    return Plan(tuple(stints), laps * pace.lap_s + pit + tyre + fuel + track_s(rules, behind + 1, laps), pit, tyre, fuel)
+
+
+def track_s(rules: RaceRules, first_lap: int, laps: int) -> float:
+    """What a track that changes from lap to lap adds over some laps [s]: the same for every plan.
+
+    :param first_lap: of the race, from 1
+    """
+    return rules.track_s * laps * (first_lap - 1 + 0.5 * (laps - 1))
 
 
 def weather_s(rules: RaceRules, tyre: str, first_lap: int, laps: int) -> float:
@@ -154,7 +163,8 @@ def plan_time_s(rules: RaceRules, pace: Pace, plan: Plan) -> float:
         cost = stint.laps * pace.lap_s + tyre_time_s(tyre, stint.laps, stint.age)
         cost += weather_s(rules, stint.compound, stint.first_lap, stint.laps)
         costs.append(cost if stint.fitted else cost - tyre.warm_s)
-    return chain_s(filling_of(rules, pace), lengths, np.array(costs), uses, fitted)
+    changed = track_s(rules, plan.stints[0].first_lap, int(lengths.sum()))
+    return changed + chain_s(filling_of(rules, pace), lengths, np.array(costs), uses, fitted)
 
 
 def ranked_plans(rules: RaceRules, pace: Pace) -> list[Plan]:
@@ -352,5 +362,7 @@ def chances_of_best(times_s: Floats) -> Floats:
 def warm() -> None:
     """Compile, or load from the cache, what a request may need."""
     tyre = TyrePace("a", 0.0, 0.1, 0.0, 9.0, 0.0)
+    pace = Pace(60.0, (tyre,), 1.0, 0.0, 0.0)
     for refuelling in (False, True):
-        search(RaceRules(laps=4, most_stops=1, pit_loss_s=1, tank_l=50, refuelling=refuelling), Pace(60.0, (tyre,), 1.0, 0.0, 0.0))
+        search(RaceRules(laps=4, most_stops=1, pit_loss_s=1, tank_l=50, refuelling=refuelling), pace)
+    search(RaceRules(laps=4, most_stops=1, pit_loss_s=1, tank_l=50, refuelling=True, tyres_may_stay=True), pace)

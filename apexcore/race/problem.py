@@ -3,7 +3,6 @@ may be used."""
 
 import math
 from dataclasses import dataclass
-from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
@@ -147,20 +146,21 @@ class Problem(Filling):
         if math.prod(sizes) > MOST_STATES:
             raise InputError("rules", f"{math.prod(sizes)} kinds of what was used", f"at most {MOST_STATES}: fewer of them, or fewer laps")
         cap = max((one.laps for one in needs), default=1)
-        states = list(product(*(range(size) for size in sizes)))
-        number = {state: index for index, state in enumerate(states)}
-        after = np.full((len(states), options, cap + 1), -1, dtype=np.int64)
-        done = np.array([all(have >= one.laps for have, one in zip(state, needs, strict=False)) for state in states])
-        for state, index in number.items():
-            for option in range(options):
-                if any(have >= one.most and one.options[option] for have, one in zip(state[len(needs) :], self.limited, strict=True)):
-                    continue
-                fitted = tuple(have + int(one.options[option]) for have, one in zip(state[len(needs) :], self.limited, strict=True))
-                for laps in range(1, cap + 1):
-                    driven = tuple(
-                        min(have + laps, one.laps) if one.options[option] else have for have, one in zip(state, needs, strict=False)
-                    )
-                    after[index, option, laps] = number[driven + fitted]
+        # a state is a number whose digits say how far each need is met, and how often each limited kind was fitted
+        digits = np.indices(sizes).reshape(len(sizes), -1) if sizes else np.zeros((0, 1), dtype=np.int64)
+        weights = np.cumprod([1, *reversed(sizes)])[-2::-1]
+        laps = np.arange(cap + 1)
+        after = np.zeros((digits.shape[1], options, cap + 1), dtype=np.int64)
+        done, forbidden = np.ones(digits.shape[1], dtype=bool), np.zeros((digits.shape[1], options), dtype=bool)
+        for digit, weight, need in zip(digits, weights, needs, strict=False):
+            driven = np.minimum(digit[:, None, None] + laps * need.options[:, None], need.laps)
+            after += weight * np.where(need.options[:, None], driven, digit[:, None, None])
+            done &= digit >= need.laps
+        for digit, weight, limit in zip(digits[len(needs) :], weights[len(needs) :], self.limited, strict=True):
+            forbidden |= (digit[:, None] >= limit.most) & limit.options
+            after += weight * (digit[:, None] + limit.options)[:, :, None]
+        after[forbidden] = -1
+        after[:, :, 0] = -1
         return after, done
 
 

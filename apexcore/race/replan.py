@@ -7,7 +7,7 @@ import numpy as np
 
 from .exact import Best, Planner
 from .options import Option, at_level, options_of, problem_of, stocks_of
-from .plans import Plan, as_plan
+from .plans import Plan, as_plan, track_s
 from .problem import NEVER, Limited, Needed, Problem
 from .rules import Pace, RaceRules, TyrePace
 
@@ -163,7 +163,7 @@ def stopping_now(rules: RaceRules, pace: Pace, standing: Standing, pit_share: fl
     if best is None:
         return None
     plan = _told(replace(rest, problem=problem), best, standing, on_them=False)
-    return replace(plan, time_s=best.time_s)
+    return replace(plan, time_s=best.time_s + track_s(rules, done + 1, rules.laps - done))
 
 
 @dataclass(frozen=True)

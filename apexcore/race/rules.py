@@ -93,6 +93,8 @@ class RaceRules(Value):
     :param savings_pct: shares of a lap's fuel that a stint may save by lifting early, at what it costs [%]
     :param wear_factor: how much faster tyres wear in the race than in the laps that the pace comes from [-]
     :param fuel_factor: how much more fuel is burnt [-]
+    :param heats: how many such races are driven on the same sets
+    :param track_s: by how much the track changes the lap time from lap to lap, quicker where negative [s/lap]
     :param rain_from: lap on which it is expected to begin to rain; 0 for no rain
     :param rain_until: lap on which it is expected to end; 0 for the race's end
     :param rain_spread: how unsure both are, a standard deviation [laps]
@@ -133,6 +135,8 @@ class RaceRules(Value):
     savings_pct: tuple[Annotated[float, Field(gt=0, le=30)], ...] = Field((), max_length=4)
     wear_factor: float = Field(1.0, ge=0.1, le=20)
     fuel_factor: float = Field(1.0, ge=0.1, le=20)
+    heats: int = Field(1, ge=1, le=8)
+    track_s: float = Field(0.0, ge=-1, le=1)
     rain_from: float = Field(0.0, ge=0, le=MOST_LAPS)
     rain_until: float = Field(0.0, ge=0, le=MOST_LAPS)
     rain_spread: float = Field(2.0, ge=0, le=60)

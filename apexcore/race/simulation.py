@@ -12,9 +12,9 @@ from numba import njit
 from numpy.typing import NDArray
 
 from .course import course
-from .plans import Plan
+from .plans import Plan, search
 from .replan import SafetyCall
-from .rules import Pace, RaceRules, Surroundings
+from .rules import Pace, RaceRules, Surroundings, TyrePace
 
 Floats = NDArray[np.float64]
 
@@ -22,8 +22,8 @@ Floats = NDArray[np.float64]
 RACES, _DRAWS = 10_000, 100
 #: Time between cars at the start, and how near one follows [s].
 _GRID_S, _FOLLOW_S = 0.6, 0.7
-#: Part of a gap that is left after each lap behind a safety car, and under a full-course yellow.
-_CLOSES, _HOLDS = 0.35, 1.0
+#: Part of a gap that is left after each lap behind a safety car.
+_CLOSES = 0.35
 #: Scatter of others over four laps [s], laps by which their stops lie off a plan's, and what each place costs on the first lap [s].
 _OTHERS_S, _OTHERS_LAPS, _FIRST_LAP_S = 0.7, 2.0, 0.25
 #: Laps over which others' scatter is drawn at once, and what spreads one draw over many cars.
@@ -111,11 +111,15 @@ def _races(laps_s, stops_at, calls, switched, switched_stops, draw_of, around, n
             pace[o] = -ahead + spread * min(max(share, 0.0), 1.2)
             plan, shift = np.random.randint(0, plans), round(_OTHERS_LAPS * np.random.standard_normal())
             t = _GRID_S * place + _FIRST_LAP_S * place
-            others[o, 0] = t
+            others[o, 0], turned = t, -1
             for lap in range(laps):
                 at = min(max(lap - shift, 0), laps - 1)
-                stop = stops_at[plan, at] if 0 < lap - shift < laps else 0.0
-                t += (laps_s[0, plan, at] + pace[o]) * (slow if state[lap] == 1 else 1.3 if state[lap] == 2 else 1.0)
+                clean, stop = laps_s[0, plan, at], stops_at[plan, at] if 0 < lap - shift < laps else 0.0
+                if turned < 0 and lap > 0 and state[lap] == 1 and state[lap - 1] != 1 and calls[plan, lap]:
+                    turned = lap  # they know as well what a safety car is worth
+                if turned >= 0:
+                    clean, stop = switched[plan, turned, lap], switched_stops[plan, turned, lap]
+                t += (clean + pace[o]) * (slow if state[lap] == 1 else 1.3 if state[lap] == 2 else 1.0)
                 t += stop - (saved if state[lap] == 1 and stop > 0.0 else 0.0)
                 if lap % _OTHERS_EVERY == 0:
                     t += _OTHERS_S * np.random.standard_normal()
@@ -219,3 +223,12 @@ def simulated(
             )
         )  # fmt: skip
     return found
+
+
+def warm() -> None:
+    """Compile, or load from the cache, what a request may need."""
+    rules, pace = (
+        RaceRules(laps=4, most_stops=1, pit_loss_s=1, tank_l=50),
+        Pace(60.0, (TyrePace("a", 0.0, 0.1, 0.0, 9.0, 0.0),), 1.0, 0.0, 0.0),
+    )
+    simulated(rules, [pace], search(rules, pace), Surroundings(), Driver(0.1, 0.0), races=2)

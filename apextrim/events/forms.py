@@ -57,7 +57,7 @@ class RulesForm(forms.Form):
     """Race length and rules."""
 
     laps = forms.CharField(
-        max_length=40, label="Race length", help_text="20 laps, 45 min, 45 min + 1 lap, 2 h 30",
+        max_length=40, label="Race length",
         widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "20, or 45 min"}),
     )  # fmt: skip
     formation_laps = quantity(RaceRules, "formation_laps", "Formation laps", "")
@@ -84,12 +84,14 @@ class RulesForm(forms.Form):
     drivers = quantity(RaceRules, "drivers", "Drivers", "", whole=True, required=False)
     driver_least_minutes = quantity(RaceRules, "driver_least_minutes", "Each drives at least", "min", required=False)
     driver_change_s = quantity(RaceRules, "driver_change_s", "Stationary time for a driver change", "s", required=False)
+    track_s = quantity(RaceRules, "track_s", "Track changes a lap by (− quicker)", "s", required=False, decimals=3)
     rain_from = quantity(RaceRules, "rain_from", "Rain from lap (0: none)", "", required=False)
     rain_until = quantity(RaceRules, "rain_until", "Rain until lap (0: to the end)", "", required=False)
     rain_spread = quantity(RaceRules, "rain_spread", "Unsure by, ±", "laps", required=False)
     wet_lap_s = quantity(RaceRules, "wet_lap_s", "A lap in the wet is slower by", "s", required=False)
     dry_on_wet_s = quantity(RaceRules, "dry_on_wet_s", "Dry tyres in the wet lose", "s", required=False)
     wet_on_dry_s = quantity(RaceRules, "wet_on_dry_s", "Wet tyres in the dry lose", "s", required=False)
+    heats = quantity(RaceRules, "heats", "Heats on the same sets", "", whole=True, required=False)
     savings_pct = forms.CharField(
         max_length=40,
         required=False,
@@ -106,7 +108,8 @@ class RulesForm(forms.Form):
         choices = [(compound.key, f"{compound.letter} {compound.name}") for compound in compounds]
         self.fields["compulsory"].choices = choices  # type: ignore[attr-defined]
         pairs = [(f"{a.key}{STROKE}{b.key}", f"{a.letter} front, {b.letter} rear") for a in compounds for b in compounds if a is not b]
-        self.fields["barred"].choices = [*(choices if len(choices) > 1 else []), *pairs]  # type: ignore[attr-defined]
+        either = [(compound.key, f"{compound.letter} at either end") for compound in compounds] if len(choices) > 1 else []
+        self.fields["barred"].choices = [*either, *pairs]  # type: ignore[attr-defined]
         self.compounds = {f"{_SETS}{compound.key}": compound.key for compound in compounds}
         for name, compound in zip(self.compounds, compounds, strict=True):
             self.fields[name] = forms.CharField(
@@ -164,7 +167,7 @@ class RulesForm(forms.Form):
 _FURTHER = (
     "least_standing_s", "first_stop_lap", "last_stop_lap", "longest_stint", "wear_factor", "fuel_factor", "compulsory_laps", "pit_spread_s",
     "ballast_kg", "wheel_minutes", "drivers", "driver_least_minutes", "driver_change_s", "savings_pct", "barred",
-    "rain_from",
+    "rain_from", "track_s", "heats",
 )  # fmt: skip
 #: Name of a box for tyre sets, before the compound's key.
 _SETS = "sets_"
@@ -172,7 +175,7 @@ _SETS = "sets_"
 
 def _says_nothing(value: object) -> bool:
     """Whether a box is empty or holds what stands there from the start."""
-    return not value or str(value) in ("0", "0.0", "1", "1.0")
+    return not value or str(value).rstrip("0").rstrip(".") in ("", "0", "1")
 
 
 def as_typed(rules: RaceRules) -> dict[str, Any]:

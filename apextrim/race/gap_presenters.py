@@ -7,6 +7,7 @@ import numpy as np
 
 from apexcore.quantities import format_number
 from apexcore.race.course import CAUSES, Gap, gap
+from apexcore.race.heats import Heat
 from apexcore.race.pairs import PairReading
 from apexcore.race.plans import Plan
 from apexcore.race.reverses import Decisive, Price
@@ -24,7 +25,7 @@ _DASHES = ("none", "7 4", "2 3", "9 3 2 3")
 #: What a cause is called.
 _WORDS = {
     "stop_s": "stops", "offset_s": "slower compound", "fade_s": "fade", "cliff_s": "beyond the cliff", "warm_s": "cold tyres",
-    "saving_s": "saving", "weather_s": "rain and the tyres for it", "fuel_s": "fuel weight",
+    "saving_s": "saving", "weather_s": "rain and the tyres for it", "track_s": "the track", "fuel_s": "fuel weight",
 }  # fmt: skip
 #: Parts of a gap that are worth saying [s].
 _SAID_S = 0.05
@@ -184,6 +185,13 @@ def stable_against_quick(rows: Sequence[PairRow]) -> str:
         return f"The quickest pair, {quick.name}, is not a nervous one."
     gain = f"{format_number(calm.new_s - quick.new_s, 2)} s a lap on new tyres, ± {format_number(calm.spread_s + quick.spread_s, 2)} s"
     return f"The quick pair is {quick.name}; the stable one, {calm.name}, costs {gain}. The quick one’s risk: {quick.nervous}."
+
+
+def heat_rows(heats: Sequence[Heat] | None, car: Car) -> list[tuple[str, float]]:
+    """The set of every heat in words, and what its tyres lose [s]."""
+    return [
+        (f"{tyre_names(car, heat.compound)[0]}, {'new' if not heat.age else f'{heat.age} laps old'}", heat.lost_s) for heat in heats or ()
+    ]
 
 
 @dataclass(frozen=True)

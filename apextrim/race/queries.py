@@ -7,6 +7,7 @@ from django.db.models import F
 from apexcore.errors import NoLegalPlan
 from apexcore.race.driven import Otherwise, driven_otherwise, with_ballast, with_levels, with_margin
 from apexcore.race.fuel import filled_l, measured_use
+from apexcore.race.heats import Heat, planned_heats
 from apexcore.race.kinds import Rid, early_and_late
 from apexcore.race.length import distance_laps
 from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s
@@ -171,6 +172,12 @@ def priced(rules: RaceRules, pace: Pace) -> tuple[Price, ...]:
 def rid_of(rules: RaceRules, pace: Pace) -> tuple[Rid, ...]:
     """The best plans that are rid of the unwanted compulsory compound early, and late."""
     return tuple(early_and_late(rules, pace))
+
+
+@kept_within(1 * MB)
+def heats_of(rules: RaceRules, pace: Pace) -> tuple[Heat, ...] | None:
+    """Which set is driven in which heat."""
+    return planned_heats(rules, pace)
 
 
 @kept_within(1 * MB)

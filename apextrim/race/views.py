@@ -60,6 +60,11 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
             "estimates": presenters.estimate_rows(view, car),
             "kept_list": event.plans.order_by("-made_at"),
         }
+        if view.rules.heats > 1:
+            try:
+                context["heats"] = gap_presenters.heat_rows(queries.heats_of(view.rules, view.pace.pace), car)
+            except ApexError as error:
+                context["heats_problem"] = str(error)
         if view.rules.mixed:
             rows = gap_presenters.pair_rows(view, car, queries.pair_readings_of(event))
             context |= {"pairs": rows, "stable": gap_presenters.stable_against_quick(rows)}

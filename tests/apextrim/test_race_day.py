@@ -228,6 +228,17 @@ def test_rules_that_cannot_be_are_said_and_nothing_typed_is_lost(client_in: Clie
     assert event.rules == before
 
 
+def test_heats_are_planned_on_the_sets_that_there_are(client_in: Client, event: Event, first: Sheet) -> None:
+    assert save(client_in, event, laps="12", least_stops="0", heats="3", sets_marl="1 new", sets_slate="1 at 4") == 302
+    page = client_in.get(reverse("race_bench", args=[event.pk]))
+    heats = page.context["heats"]
+    assert len(heats) == 3 and "Sets over 3 heats" in words(page) and all(lost > 0 for _, lost in heats)
+    assert save(client_in, event, laps="12", least_stops="0", heats="3", sets_marl="40") == 302
+    assert "at most 8 heats and 12 sets" in words(client_in.get(reverse("race_bench", args=[event.pk])))
+    assert save(client_in, event, laps="12", least_stops="0", heats="2", sets_marl="1", sets_slate="0", compulsory="slate") == 302
+    assert client_in.get(reverse("race_bench", args=[event.pk])).status_code == 200
+
+
 def test_what_chance_makes_of_the_plans_is_shown_and_the_field_is_kept(client_in: Client, event: Event, first: Sheet) -> None:
     page = client_in.get(reverse("race_odds", args=[event.pk]))
     assert page.status_code == 200 and re.search(r"quickest most often, in .* of races", words(page))

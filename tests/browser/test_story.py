@@ -90,7 +90,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     page.get_by_role("button", name="Save conditions").click()
     expect(page.get_by_role("status")).to_contain_text("Conditions saved")
     assert expected.inner_text() != before
-    page.get_by_role("textbox", name="Race distance, laps").fill("36")
+    page.get_by_role("textbox", name="Race length").fill("36")
     page.get_by_label("Time lost in the pit lane").fill("24")
     page.get_by_label("M Marl").check()
     page.get_by_label("S Slate").check()

@@ -6,7 +6,7 @@ from django.core.management.base import BaseCommand
 
 from apexcore.judge import model
 from apexcore.lap import kernel
-from apexcore.race import plans
+from apexcore.race import plans, simulation
 from apextrim.management import kernel_store
 
 
@@ -16,6 +16,7 @@ def warm_all() -> None:
     kernel.warm()
     model.warm()
     plans.warm()
+    simulation.warm()
     kernel_store.save()
 
 

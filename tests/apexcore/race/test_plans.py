@@ -160,6 +160,17 @@ def test_unknown_compulsory_compound_is_named() -> None:
         ranked_plans(*simple(compulsory=("flint",)))
 
 
+def test_many_laps_on_many_compounds_are_counted_in_time_or_refused_with_the_reason() -> None:
+    tyres = tuple(TyrePace(f"c{k}", 0.2 * k, 0.12 - 0.02 * k, 0.4, 40, 0.1) for k in range(4))
+    rules = RaceRules(laps=50, pit_loss_s=10, tank_l=200, most_stops=4, compulsory=("c0", "c1", "c2"), compulsory_laps=9)
+    plan = ranked_plans(rules, Pace(60.0, tyres, 2.0, 0.01, 1.0))[0]
+    for key in rules.compulsory:
+        assert sum(stint.laps for stint in plan.stints if stint.compound == key) >= 9
+    for changes in ({"compulsory_laps": 60}, {"laps": 1000, "most_stops": 40, "compulsory_laps": 14, "refuelling": True}):
+        with pytest.raises(InputError, match="kinds of what was used"):
+            ranked_plans(rules.model_copy(update=changes), Pace(60.0, tyres, 2.0, 0.01, 1.0))
+
+
 def test_margin_covers_99_of_100_races() -> None:
     rng = np.random.default_rng(5)
     dry = 0

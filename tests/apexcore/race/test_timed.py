@@ -7,7 +7,8 @@ import pytest
 
 from apexcore.errors import InputError
 from apexcore.race.course import course
-from apexcore.race.plans import best_by_stops, ranked_plans
+from apexcore.race.plans import best_by_stops, plan_time_s, ranked_plans
+from apexcore.race.replan import replanned, standing_of, stopping_now
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 from apexcore.race.timed import crossed_in_time, lap_chances, laps_of, plans_in_time
 
@@ -59,6 +60,22 @@ def test_a_course_adds_up_to_its_plan() -> None:
         assert known.passed_s[-1] == pytest.approx(plan.time_s, abs=1e-5)
         assert known.stop_s.sum() == pytest.approx(plan.pit_s, abs=1e-5) and known.fuel_s.sum() == pytest.approx(plan.fuel_s, abs=1e-5)
         assert (known.left_l > PACE.margin_l - 1e-5).all()
+
+
+def test_a_track_that_gets_quicker_is_in_every_time_and_in_the_distance() -> None:
+    rules = RaceRules(laps=24, pit_loss_s=20, tank_l=60, most_stops=2, refuelling=True, tyre_change_s=4, track_s=-0.05)
+    still = rules.model_copy(update={"track_s": 0.0})
+    for plan, other in zip(ranked_plans(rules, PACE), ranked_plans(still, PACE), strict=True):
+        assert plan.shape == other.shape and plan.time_s == pytest.approx(other.time_s - 0.05 * 24 * 23 / 2)
+        assert course(rules, PACE, plan).passed_s[-1] == pytest.approx(plan.time_s, abs=1e-5)
+        assert plan_time_s(rules, PACE, plan) == pytest.approx(plan.time_s, abs=1e-5)
+        at = standing_of(rules, PACE, plan, 5)
+        stay, passed = replanned(rules, PACE, at)[0], float(course(rules, PACE, plan).passed_s[4])
+        assert stay.time_s + passed <= plan.time_s + 1e-4
+        stop, calm = stopping_now(rules, PACE, at), stopping_now(still, PACE, at)
+        assert stop is not None and calm is not None and stop.time_s == pytest.approx(calm.time_s - 0.05 * sum(range(5, 24)), abs=1e-4)
+    timed = rules.model_copy(update={"minutes": 45.0, "track_s": -0.4})
+    assert plans_in_time(timed, PACE)[0].laps > plans_in_time(timed.model_copy(update={"track_s": 0.0}), PACE)[0].laps
 
 
 def test_the_number_of_laps_is_as_unsure_as_the_pace() -> None:
