@@ -175,7 +175,10 @@ _SETS = "sets_"
 
 def _says_nothing(value: object) -> bool:
     """Whether a box is empty or holds what stands there from the start."""
-    return not value or str(value).rstrip("0").rstrip(".") in ("", "0", "1")
+    try:
+        return not value or float(str(value)) in (0.0, 1.0)
+    except ValueError:
+        return False
 
 
 def as_typed(rules: RaceRules) -> dict[str, Any]:
