@@ -252,7 +252,7 @@ class EventFile(Value):
     real_car: bool = False
     driver: Annotated[str, Field(max_length=20)]
     conditions: Conditions
-    rules: dict[Word, Any] = Field(max_length=40)
+    rules: dict[Word, Any] = Field(max_length=80)
     item_rules: dict[Word, tuple[Amount, Amount]] = Field({}, max_length=200)
     calibration: Numbers = {}
     made_at: Moment
