@@ -13,9 +13,10 @@ from ..errors import ApexError
 from ..judge.calibration import SCALES
 from ..judge.laps import LapKind
 from ..quantities.values import Value
-from ..race.rules import STROKE, RaceRules
+from ..race.rules import RaceRules
 from ..vehicle.car import Car
 from ..vehicle.limits import with_limits
+from ..vehicle.pair import axles_of
 from .book_file import BookEntryFile
 from .laps_csv import MAX_LAPS, MOST_FUEL_L, MOST_SECTORS
 from .logger import MOST_CHANNELS, Channel
@@ -329,7 +330,7 @@ class EventFile(Value):
         found = [
             f"plans, {number}: “{name}” is no compound of the car."
             for number, plan in enumerate(self.plans, start=1)
-            for name in sorted({key for stint in plan.stints for key in stint[0].split(STROKE)} - compounds)
+            for name in sorted({key for stint in plan.stints for key in axles_of(stint[0])} - compounds)
         ]
         for number, test in enumerate(self.tests, start=1):
             if any(len(marks) != len(test.differences) for marks in test.order):

@@ -10,6 +10,7 @@ from ..errors import InputError
 from ..lap.solver import LapCase, solve_lap
 from ..lap.stint import StintLap, solve_stint
 from ..vehicle.car import Compound
+from ..vehicle.pair import pair_key
 from ..vehicle.sheet import Sheet
 from .model import Prior, Priors
 
@@ -82,11 +83,6 @@ class NominalPace:
 
 #: Tyres of the front and the rear axle.
 Pair = tuple[Compound, Compound]
-
-
-def pair_key(front: str, rear: str) -> str:
-    """How a pair is named: by its compound where both axles have the same."""
-    return front if front == rear else f"{front}/{rear}"
 
 
 def pairs_of(compounds: Sequence[Compound]) -> list[Pair]:

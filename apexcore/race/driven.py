@@ -1,5 +1,6 @@
 """The pace of a race that is driven otherwise than the laps it is known from: slower, and sparing fuel or tyres."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from .options import at_level
@@ -34,32 +35,28 @@ def driven_otherwise(pace: RacePace, way: Otherwise) -> RacePace:
     )
 
 
+def each(pace: RacePace, change: Callable[[Pace], Pace]) -> RacePace:
+    """The same with its mean and every draw changed alike."""
+    return replace(pace, pace=change(pace.pace), draws=tuple(change(draw) for draw in pace.draws))
+
+
 def with_ballast(pace: RacePace, kg: float, kg_per_l: float) -> RacePace:
     """The same pace with ballast on board: it costs what as much fuel costs.
 
     :param kg: [kg]
     :param kg_per_l: of fuel [kg/l]
     """
-
-    def heavier(one: Pace) -> Pace:
-        return replace(one, lap_s=one.lap_s + one.fuel_s_per_l * kg / kg_per_l)
-
-    return replace(pace, pace=heavier(pace.pace), draws=tuple(heavier(draw) for draw in pace.draws))
+    return each(pace, lambda one: replace(one, lap_s=one.lap_s + one.fuel_s_per_l * kg / kg_per_l))
 
 
 def with_margin(pace: RacePace, more_l: float) -> RacePace:
     """The same pace with so much more held in reserve [l]."""
-    return replace(
-        pace, pace=replace(pace.pace, margin_l=pace.pace.margin_l + more_l),
-        draws=tuple(replace(draw, margin_l=draw.margin_l + more_l) for draw in pace.draws),
-    )  # fmt: skip
+    return each(pace, lambda one: replace(one, margin_l=one.margin_l + more_l))
 
 
 def with_levels(pace: RacePace, levels: tuple[Level, ...]) -> RacePace:
     """The same pace where stints may be driven in several ways."""
-    return replace(
-        pace, pace=replace(pace.pace, levels=levels), draws=tuple(replace(draw, levels=levels) for draw in pace.draws)
-    )  # fmt: skip
+    return each(pace, lambda one: replace(one, levels=levels))
 
 
 def _moved(pace: Pace, way: Otherwise) -> Pace:

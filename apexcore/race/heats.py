@@ -5,7 +5,7 @@ from functools import cache
 
 from ..errors import InputError
 from .options import tyre_time_s, usable
-from .rules import Pace, RaceRules, TyrePace
+from .rules import Pace, RaceRules
 
 #: Heats and sets that are looked at, at most.
 MOST_HEATS, MOST_SETS = 8, 12
@@ -50,7 +50,7 @@ def planned_heats(rules: RaceRules, pace: Pace) -> tuple[Heat, ...] | None:
         found: tuple[float, tuple[Heat, ...]] = (float("inf"), ())
         for kind in dict.fromkeys(have):
             key, age = kind
-            lost = lost_s(tyres[key], rules.laps, age)
+            lost = tyre_time_s(tyres[key], rules.laps, age)
             rest = list(have)
             rest.remove(kind)
             then, others = best(left - 1, tuple(sorted([*rest, (key, age + rules.laps)])), lacking - {key})
@@ -60,8 +60,3 @@ def planned_heats(rules: RaceRules, pace: Pace) -> tuple[Heat, ...] | None:
 
     total, heats = best(rules.heats, tuple(sorted(sets)), wanted)
     return heats if total < float("inf") and heats else None
-
-
-def lost_s(tyre: TyrePace, laps: int, age: int) -> float:
-    """What a set loses over a heat [s]."""
-    return tyre_time_s(tyre, laps, age)

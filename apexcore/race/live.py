@@ -7,12 +7,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from .course import course
-from .exact import chain_s
-from .options import at_level, filling_of, tyre_time_s
-from .plans import Plan, Stint, track_s, weather_s
+from .options import filling_of
+from .plans import Plan, Stint, stints_time_s
 from .problem import NEVER_FROM
-from .replan import Standing, margin_left_l, replanned, stopping_now
-from .rules import Pace, RaceRules, TyrePace
+from .replan import Standing, count_driven, margin_left_l, replanned, stopping_now
+from .rules import Pace, RaceRules
 from .weather import with_wet
 
 #: Laps that the use known before the race counts as beside what is read on the day, and laps of a stint from which its fade is read.
@@ -102,8 +101,7 @@ def happened(setup: Setup, marks: Sequence[Mark]) -> Happened:
             times.append(mark.time_s)
             slow.append(safety or wet or (stops > 0 and since == 0))
             age, since, since_reading, fuel = age + 1, since + 1, since_reading + 1, fuel - use_sum / use_laps
-            for key in dict.fromkeys(_axles(compound)):
-                driven[key] = driven.get(key, 0) + 1
+            count_driven(driven, compound, 1)
         elif mark.kind == "pit":
             stops, since = stops + 1, 0
             fuel = min(fuel + (mark.litres or 0.0), setup.rules.tank_l)
@@ -125,10 +123,6 @@ def happened(setup: Setup, marks: Sequence[Mark]) -> Happened:
     clean = [(age - since + k, time) for k, (time, bad) in enumerate(zip(times[-since:], slow[-since:], strict=True)) if time and not bad]
     fade = _fade(setup, compound, clean if since else [], use)
     return Happened(standing, tuple(times), use, fade, safety, wet, len(times) - since + 1, turned)
-
-
-def _axles(compound: str) -> tuple[str, str]:
-    return TyrePace(compound, 0, 0, 0, 0, 0).axles
 
 
 def _fade(setup: Setup, compound: str, laps: Sequence[tuple[int, float]], use_l: float) -> float:
@@ -185,23 +179,14 @@ def followed_s(rules: RaceRules, pace: Pace, standing: Standing, plan: Plan) -> 
     rest = rest_of(plan, standing, rules.laps)
     if not rest or len(rest) - 1 + standing.stops > rules.most_stops:
         return None
-    costs, uses, fitted = list[float](), list[float](), list[bool]()
-    for index, stint in enumerate(rest):
-        tyre = next((one for one in pace.tyres if one.key == stint.compound), None)
-        if tyre is None:
-            return None
-        driven = at_level(tyre, stint.level)
-        cost = stint.laps * pace.lap_s + tyre_time_s(driven, stint.laps, stint.age)
-        cost += weather_s(rules, stint.compound, stint.first_lap, stint.laps)
-        costs.append(cost - driven.warm_s if not index or not stint.fitted else cost)
-        uses.append(pace.fuel_l_per_lap * stint.level.fuel_share)
-        fitted.append(stint.fitted)
+    if any(stint.compound not in {tyre.key for tyre in pace.tyres} for stint in rest):
+        return None
     filling = replace(
         filling_of(rules, replace(pace, margin_l=margin_left_l(rules, pace, standing))), start_l=standing.fuel_l,
         start_least_l=standing.fuel_l,
     )  # fmt: skip
-    found = chain_s(filling, np.array([stint.laps for stint in rest]), np.array(costs), np.array(uses), np.array(fitted), exactly=True)
-    return None if found >= NEVER_FROM else found + track_s(rules, standing.laps_done + 1, rules.laps - standing.laps_done)
+    found = stints_time_s(rules, pace, rest, filling, exactly=True)
+    return None if found >= NEVER_FROM else found
 
 
 def rest_of(plan: Plan, standing: Standing, laps: int) -> list[Stint]:
@@ -280,8 +265,7 @@ def under_safety_car(setup: Setup, now: Happened) -> SafetyAdvice | None:
     if lap >= rules.laps:
         return None
     driven = dict(at.driven)
-    for key in dict.fromkeys(_axles(at.compound)):
-        driven[key] = driven.get(key, 0) + 1
+    count_driven(driven, at.compound, 1)
     then = replace(
         at, laps_done=lap, fuel_l=max(at.fuel_l - now.use_l, 0.0), age=at.age + 1, since_stop=at.since_stop + 1,
         driven=tuple(driven.items()),

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .problem import NEVER, Filling, Limited, Needed, Problem, stop_terms
-from .rules import STROKE, Level, Pace, RaceRules, TyrePace
+from .rules import Level, Pace, RaceRules, TyrePace
 from .weather import lost_s, rains
 
 Floats = NDArray[np.float64]
@@ -74,7 +74,7 @@ def usable(rules: RaceRules, pace: Pace) -> list[TyrePace]:
     found = []
     for tyre in pace.tyres:
         front, rear = tyre.axles
-        if (front != rear and not rules.mixed) or {front, rear, tyre.key, front + STROKE + rear} & set(rules.barred):
+        if (front != rear and not rules.mixed) or {front, rear, tyre.key} & set(rules.barred):
             continue
         found.append(tyre)
     return found

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from ..judge.model import Observed, Posterior, fit
 from ..judge.priors import NominalPace
+from ..vehicle.pair import axles_of
 from .cliffs import before_cliffs, cliffs_of
 from .fuel import FuelUse, margin_l
 from .plans import Plan, chances_of_best, plan_time_s
@@ -130,8 +131,9 @@ def _pairs_by_parts(
     steady = np.array([compound.fade_s for compound in book.compounds])
     fade, offset, driven = fade.copy(), offset.copy(), {lap.compound for lap in laps}
     for p, key in enumerate(keys):
-        parts = [keys.index(part) for part in key.split("/") if part in keys]
-        if len(parts) == 2 and p not in driven and driven & set(parts):
+        front, rear = axles_of(key)
+        parts = [keys.index(part) for part in (front, rear) if part in keys]
+        if front != rear and len(parts) == 2 and p not in driven and driven & set(parts):
             off = [offset[:, c] - (new[c] - new[0]) for c in parts]
             offset[:, p] = new[p] - new[0] + 0.5 * (off[0] + off[1]) + rng.normal(0.0, _PAIR_OWN_S, len(offset))
             more = [fade[:, c] - steady[c] for c in parts]

@@ -4,9 +4,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from ..circuit.line import CornerSpan
-from ..judge.priors import Pair, pair_key
+from ..judge.priors import Pair
 from ..lap.solver import Lap, LapCase, solve_lap
 from ..trim.reading.balance import balance_grid, read_corner
+from ..vehicle.pair import pair_key
 from ..vehicle.sheet import Sheet
 
 #: A pair is nervous where it turns the balance further to oversteer than this against every pair of one compound [%], and the rear then
@@ -18,7 +19,7 @@ NERVOUS_PCT = 4.0
 class PairReading:
     """A pair on new, warm tyres.
 
-    :param key: as `judge.priors.pair_key` names it
+    :param key: as `vehicle.pair.pair_key` names it
     :param time_s: lap time [s]
     :param balance: by (corner speed, phase), understeer positive [%]
     :param work: share of the sliding work that the front axle does [-]

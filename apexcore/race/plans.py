@@ -11,10 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError, NoLegalPlan
+from ..vehicle.pair import axles_of
 from .exact import Best, Leg, Planner, chain_s
 from .options import Option, Stock, at_level, filling_of, options_of, problem_of, stocks_of, tyre_time_s, usable
-from .problem import Problem, longest_laps
-from .rules import ALL_OUT, MOST_STOPS, STROKE, Level, Pace, RaceRules, TyrePace
+from .problem import NEVER_FROM, Filling, Problem, longest_laps
+from .rules import ALL_OUT, MOST_STOPS, Level, Pace, RaceRules, TyrePace
 from .weather import lost_s, rains
 
 Floats = NDArray[np.float64]
@@ -153,18 +154,27 @@ def _set_of(best: Best, index: int) -> Sequence[Leg]:
 
 def plan_time_s(rules: RaceRules, pace: Pace, plan: Plan) -> float:
     """Race time of a given plan's stints at another pace, filled at least cost [s]."""
-    tyres = {tyre.key: tyre for tyre in pace.tyres}
-    lengths = np.array([stint.laps for stint in plan.stints])
-    uses = np.array([pace.fuel_l_per_lap * stint.level.fuel_share for stint in plan.stints])
-    fitted = np.array([stint.fitted for stint in plan.stints])
+    return stints_time_s(rules, pace, plan.stints, filling_of(rules, pace))
+
+
+def stints_time_s(rules: RaceRules, pace: Pace, stints: Sequence[Stint], filling: Filling, exactly: bool = False) -> float:
+    """Time of given stints, one after the other, filled at least cost [s].
+
+    :param exactly: as for `exact.chain_s`
+    """
     costs = []
-    for stint in plan.stints:
-        tyre = at_level(tyres[stint.compound], stint.level)
-        cost = stint.laps * pace.lap_s + tyre_time_s(tyre, stint.laps, stint.age)
-        cost += weather_s(rules, stint.compound, stint.first_lap, stint.laps)
+    for stint in stints:
+        tyre = tyre_of(pace, stint)
+        cost = (
+            stint.laps * pace.lap_s
+            + tyre_time_s(tyre, stint.laps, stint.age)
+            + weather_s(rules, stint.compound, stint.first_lap, stint.laps)
+        )
         costs.append(cost if stint.fitted else cost - tyre.warm_s)
-    changed = track_s(rules, plan.stints[0].first_lap, int(lengths.sum()))
-    return changed + chain_s(filling_of(rules, pace), lengths, np.array(costs), uses, fitted)
+    lengths = np.array([stint.laps for stint in stints])
+    uses = np.array([pace.fuel_l_per_lap * stint.level.fuel_share for stint in stints])
+    found = chain_s(filling, lengths, np.array(costs), uses, np.array([stint.fitted for stint in stints]), exactly)
+    return found if found >= NEVER_FROM else found + track_s(rules, stints[0].first_lap, int(lengths.sum()))
 
 
 def ranked_plans(rules: RaceRules, pace: Pace) -> list[Plan]:
@@ -190,7 +200,7 @@ def check(rules: RaceRules, pace: Pace) -> None:
         raise InputError("compounds and pairs", len(pace.tyres), f"at most {MOST_COMPOUNDS}; bar some of them")
     for what, told in (
         ("compulsory compound", rules.compulsory), ("tyre sets", [one.compound for one in rules.sets]),
-        ("compound not used", [key for pair in rules.barred for key in pair.split(STROKE)]),
+        ("compound not used", [key for pair in rules.barred for key in axles_of(pair)]),
     ):  # fmt: skip
         for key in told:
             if key not in keys:

@@ -5,11 +5,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ..vehicle.pair import axles_of
 from .exact import Best, Planner
 from .options import Option, at_level, options_of, problem_of, stocks_of
 from .plans import Plan, as_plan, track_s
 from .problem import NEVER, Limited, Needed, Problem
-from .rules import Pace, RaceRules, TyrePace
+from .rules import Pace, RaceRules
 
 
 @dataclass(frozen=True)
@@ -43,16 +44,12 @@ def margin_left_l(rules: RaceRules, pace: Pace, standing: Standing) -> float:
 
 @dataclass(frozen=True)
 class _Rest:
-    """The rest of a race as numbers.
-
-    :param options: of the problem; those of the tyres that are on are the last `on`
-    """
+    """The rest of a race as numbers."""
 
     rules: RaceRules
     pace: Pace
     problem: Problem
     options: list[Option]
-    on: int
 
 
 def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
@@ -94,7 +91,7 @@ def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
         problem, needs=needs, limited=tuple(limited), begins=at_start, later=~at_start, start_l=standing.fuel_l,
         start_least_l=standing.fuel_l,
     )  # fmt: skip
-    return _Rest(left, pace, problem, options, len(on))
+    return _Rest(left, pace, problem, options)
 
 
 def _shifted(lap: float, done: int) -> float:
@@ -102,10 +99,15 @@ def _shifted(lap: float, done: int) -> float:
     return lap if lap == 0.0 else (lap - done or -1e-3)
 
 
+def count_driven(driven: dict[str, int], tyres: str, laps: int) -> None:
+    """Adds laps to the compounds that tyres are of, once where both axles have the same."""
+    for key in dict.fromkeys(axles_of(tyres)):
+        driven[key] = driven.get(key, 0) + laps
+
+
 def _takes(compound: str, age: int, axle: int, fitted: tuple[str, int]) -> bool:
     """Whether a set that was fitted is one of these."""
-    front, _, rear = fitted[0].partition("/")
-    return fitted[1] == age and (rear or front if axle else front) == compound
+    return fitted[1] == age and axles_of(fitted[0])[axle] == compound
 
 
 def _told(rest: _Rest, best: Best, standing: Standing, on_them: bool) -> Plan:
@@ -208,8 +210,7 @@ def standing_of(rules: RaceRules, pace: Pace, plan: Plan, lap: int) -> Standing:
         laps = min(stint.last_lap, lap) - stint.first_lap + 1
         if stint.fitted or not index:
             fitted.append((stint.compound, stint.age))
-        for key in dict.fromkeys(TyrePace(stint.compound, 0, 0, 0, 0, 0).axles):
-            driven[key] = driven.get(key, 0) + laps
+        count_driven(driven, stint.compound, laps)
         if stint.last_lap >= lap:
             use = pace.fuel_l_per_lap * stint.level.fuel_share
             leaves = stint.fuel_l - (rules.formation_laps * pace.fuel_l_per_lap if not index and stint.first_lap == 1 else 0.0)

@@ -6,11 +6,10 @@ from typing import Annotated, Self
 from pydantic import Field, model_validator
 
 from ..quantities.values import Value
+from ..vehicle.pair import axles_of
 
 #: Longest race and most stops that a plan is worked out for: a day of short laps.
 MOST_LAPS, MOST_STOPS = 1200, 40
-#: Between the compounds of front and rear, as `judge.priors.pair_key` writes them.
-STROKE = "/"
 
 
 class TyreSets(Value):
@@ -175,8 +174,7 @@ class TyrePace:
     @property
     def axles(self) -> tuple[str, str]:
         """Compounds of front and rear."""
-        front, _, rear = self.key.partition(STROKE)
-        return front, rear or front
+        return axles_of(self.key)
 
 
 @dataclass(frozen=True)

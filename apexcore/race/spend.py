@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from .options import at_level
+from .options import at_level, tyre_time_s
 from .plans import Plan, search
 from .rules import ALL_OUT, Level, Pace, RaceRules, TyrePace
 
@@ -85,7 +85,7 @@ class Duel:
 
 def lap_s(tyre: TyrePace, age: int) -> float:
     """What a lap loses to a tyre of an age [s]."""
-    return tyre.offset_s + tyre.fade_s * age + tyre.cliff_s * max(age - tyre.cliff_age, 0.0) + (tyre.warm_s if age == 0 else 0.0)
+    return tyre_time_s(tyre, 1, age) - (tyre.warm_s if age else 0.0)
 
 
 def duel(mine: TyrePace, fresh: TyrePace, rival: TyrePace, my_age: int, rival_age: int, gap_s: float, reach: int = 6) -> list[Duel]:

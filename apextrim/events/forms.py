@@ -11,8 +11,9 @@ from apexcore.errors import InputError
 from apexcore.lap.driver import LEVEL_WORDS
 from apexcore.quantities import read_number
 from apexcore.race.length import length_words, read_length, read_sets, sets_words
-from apexcore.race.rules import STROKE, RaceRules
+from apexcore.race.rules import RaceRules
 from apexcore.vehicle.car import Car as CoreCar
+from apexcore.vehicle.pair import pair_key
 from apextrim.accounts.owned import owned
 from apextrim.library.models import Car, Circuit
 from apextrim.ui.fields import quantity
@@ -107,7 +108,7 @@ class RulesForm(forms.Form):
         compounds = car.tyres.compounds
         choices = [(compound.key, f"{compound.letter} {compound.name}") for compound in compounds]
         self.fields["compulsory"].choices = choices  # type: ignore[attr-defined]
-        pairs = [(f"{a.key}{STROKE}{b.key}", f"{a.letter} front, {b.letter} rear") for a in compounds for b in compounds if a is not b]
+        pairs = [(pair_key(a.key, b.key), f"{a.letter} front, {b.letter} rear") for a in compounds for b in compounds if a is not b]
         either = [(compound.key, f"{compound.letter} at either end") for compound in compounds] if len(choices) > 1 else []
         self.fields["barred"].choices = [*either, *pairs]  # type: ignore[attr-defined]
         self.compounds = {f"{_SETS}{compound.key}": compound.key for compound in compounds}

@@ -14,6 +14,7 @@ from apexcore.race.reverses import Decisive, Price
 from apexcore.race.rules import Pace, RaceRules
 from apexcore.race.weather import WET
 from apexcore.vehicle.car import Car
+from apexcore.vehicle.pair import axles_of
 from apextrim.ui.pictures import Axis, linear_axis
 
 from .queries import RaceView
@@ -64,7 +65,6 @@ class LostPicture:
     """Race time behind the best plan, lap by lap.
 
     :param lines_in_order: their titles, as in the rows
-    :param zero: height of nothing lost [px]
     :param rows: a lap and what each plan has lost as it ends [s]
     """
 
@@ -72,7 +72,6 @@ class LostPicture:
     lines_in_order: list[str]
     across: Axis
     up: Axis
-    zero: float
     rows: list[tuple[int, list[float]]]
 
 
@@ -94,7 +93,7 @@ def lost_picture(rules: RaceRules, pace: Pace, plans: Sequence[tuple[str, Plan]]
         lines.append(LostLine(title, f"M{across.at(0):.1f} {up.at(0.0):.1f}L{points}", dash, up.at(float(along[-1]))))
     step = max(1, rules.laps // 12)
     rows = [(lap, [float(along[lap - 1]) for _, along in others]) for lap in range(step, rules.laps + 1, step)]
-    return LostPicture(_apart(lines), [line.title for line in lines], across, up, up.at(0.0), rows)
+    return LostPicture(_apart(lines), [line.title for line in lines], across, up, rows)
 
 
 def _apart(lines: list[LostLine], least: float = 13.0) -> list[LostLine]:
@@ -111,9 +110,8 @@ def tyre_names(car: Car, key: str) -> tuple[str, str, str, str]:
     """Name, letters, and the hatches of front and rear of a compound or a pair."""
     if key == WET:
         return "Wet tyres", "W", "cross", "cross"
-    front, _, rear = key.partition("/")
     known = {compound.key: compound for compound in car.tyres.compounds}
-    a, b = known.get(front), known.get(rear or front)
+    a, b = (known.get(one) for one in axles_of(key))
     if a is None or b is None:
         return f"{key}, which the car no longer has", "?", "solid", "solid"
     if a is b:
@@ -128,7 +126,6 @@ class PairRow:
     :param new_s: against the quickest pair, new [s]
     :param spread_s: half its 95 % interval [s]
     :param laps: that it was measured on; 0 where it is modelled
-    :param best_s: race time of the best plan that has it, behind the best of all [s]; None where no shown plan has it
     :param nervous: why it is nervous; empty where it is not
     """
 
@@ -144,17 +141,12 @@ class PairRow:
     front_work: float
     nervous: str
     barred: bool
-    best_s: float | None
 
 
 def pair_rows(view: RaceView, car: Car, readings: Sequence[PairReading]) -> list[PairRow]:
     """Every pair with its pace and wear, and where it is nervous."""
     told = {one.key: one for one in readings}
     quickest = min(estimate.mean for estimate in view.pace.offset)
-    used: dict[str, float] = {}
-    for ranked in (*view.by_stops, *view.others):
-        for key in ranked.plan.compounds:
-            used[key] = min(used.get(key, ranked.gap_s), ranked.gap_s)
     rows = []
     for index, tyre in enumerate(view.pace.pace.tyres[: len(view.pace.offset)]):
         name, letters, front, rear = tyre_names(car, tyre.key)
@@ -164,7 +156,7 @@ def pair_rows(view: RaceView, car: Car, readings: Sequence[PairReading]) -> list
         rows.append(
             PairRow(
                 tyre.key, name, letters, (front, rear), offset.mean - quickest, 1.96 * offset.sd, 1000 * tyre.fade_s, tyre.cliff_age,
-                offset.laps, 100 * one.work if one else 0.0, words, bool({a, b, tyre.key} & set(view.rules.barred)), used.get(tyre.key),
+                offset.laps, 100 * one.work if one else 0.0, words, bool({a, b, tyre.key} & set(view.rules.barred)),
             )
         )  # fmt: skip
     return rows

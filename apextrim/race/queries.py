@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from django.db.models import F
 
 from apexcore.errors import NoLegalPlan
-from apexcore.race.driven import Otherwise, driven_otherwise, with_ballast, with_levels, with_margin
+from apexcore.race.driven import Otherwise, driven_otherwise, each, with_ballast, with_levels, with_margin
 from apexcore.race.fuel import filled_l, measured_use
 from apexcore.race.heats import Heat, planned_heats
 from apexcore.race.kinds import Rid, early_and_late
@@ -139,7 +139,7 @@ def _raced_pace(event: Event, rules: RaceRules, by_book: bool) -> tuple[RacePace
         case = cases.case_of(event, core_sheet_in_car(event))
         pace = with_levels(pace, (ALL_OUT, *(answers.level_in(case, pct / 100.0) for pct in rules.savings_pct)))
     if rains(rules):
-        pace = replace(pace, pace=with_wet(rules, pace.pace), draws=tuple(with_wet(rules, draw) for draw in pace.draws))
+        pace = each(pace, lambda one: with_wet(rules, one))
     return pace, driven, way
 
 

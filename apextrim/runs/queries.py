@@ -11,8 +11,8 @@ from django.utils import timezone
 
 from apexcore.judge.laps import DrivenLap, RunFigures, figures
 from apexcore.judge.model import Observed
-from apexcore.judge.priors import pair_key
 from apexcore.race.fuel import Burnt
+from apexcore.vehicle.pair import pair_key
 from apextrim.accounts.owned import Person, owned_or_404
 from apextrim.events.models import Event
 from apextrim.modelling import cases
@@ -249,7 +249,7 @@ def observed_by(
 
     :param rows: with their laps
     :param level_of: level of a run, marks where several differences are judged at once, None where it is left out
-    :param kinds: pairs that are told apart, as `judge.priors.pair_key` names them; the rear compound alone where not given
+    :param kinds: pairs that are told apart, as `vehicle.pair.pair_key` names them; the rear compound alone where not given
     """
     car = cases.car_of(event)
     index = {key: index for index, key in enumerate(kinds or [compound.key for compound in car.tyres.compounds])}
