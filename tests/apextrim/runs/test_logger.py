@@ -141,7 +141,7 @@ def test_the_simulated_senders_use_the_same_door(event: Event, client_in: Client
     assert sum(lap.sectors_s) == pytest.approx(lap.time_s, abs=2e-3)
     assert run.samples.count() > 2000 and {"hot_fl", "inner_rr", "left_rl"} <= set(run.readings.get().values)
     page = client_in.get(f"/events/{event.pk}/runs/live/").content.decode()
-    assert "is back in the pit" in page and "every 700ms" in page
+    assert "is back in the pit" in page and "every 400ms" in page
 
 
 def test_a_key_is_shown_once_and_withdrawn(event: Event, client_in: Client) -> None:
