@@ -5,17 +5,19 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, TypeAdapter, ValidationError, field_validator
+from pydantic import Field, TypeAdapter, ValidationError, field_validator, model_validator
 
-from ..errors import FileRejected
+from ..errors import FileRejected, InputError
 from ..judge.laps import DrivenLap, LapKind
+from ..judge.traces.channels import Match, guessed
+from ..quantities.text import read_number
 from ..quantities.values import Value
 from .guard import guarded
 from .laps_csv import MAX_LAPS, MOST_FUEL_L, MOST_SECTORS, MOST_TOP_KMH, guessed_columns, laps_of, read_table
-from .text import decoded, json_of, problem_of, rejected
+from .text import decoded, json_of, problem_of, rejected, rows_of
 
-#: Most channels of one sample.
-MOST_CHANNELS = 40
+#: Most channels of one sample, and most moments of one batch.
+MOST_CHANNELS, MOST_MOMENTS = 60, 2_000
 
 RunKey = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[\w.-]+$")]
 Pressure = Annotated[float, Field(ge=0, le=1000)]
@@ -41,7 +43,7 @@ class RunEvent(Value):
 
 
 class LapEvent(Value):
-    """A lap is done."""
+    """A lap is done; `at_s` is when it ended on the clock of the samples, where the sender knows."""
 
     type: Literal["lap"]
     run: RunKey
@@ -51,6 +53,7 @@ class LapEvent(Value):
     fuel_l: float | None = Field(None, ge=0, le=MOST_FUEL_L)
     sectors_s: tuple[Sector, ...] = Field((), max_length=MOST_SECTORS)
     top_kmh: float | None = Field(None, ge=10, le=MOST_TOP_KMH)
+    at_s: float | None = Field(None, ge=0, le=200_000)
 
     @classmethod
     def of(cls, run: str, lap: DrivenLap) -> Self:
@@ -77,14 +80,41 @@ class SampleEvent(Value):
     @field_validator("channels", mode="before")
     @classmethod
     def _gaps(cls, value: object) -> object:
-        """NaN and infinity are how some senders write a gap."""
-        if not isinstance(value, dict):
-            return value
-        return {name: None if isinstance(channel, float) and not math.isfinite(channel) else channel for name, channel in value.items()}
+        return {name: _number_or_gap(channel) for name, channel in value.items()} if isinstance(value, dict) else value
 
     def present(self) -> dict[str, float]:
         """The channels without gaps."""
         return {name: value for name, value in self.channels.items() if value is not None}
+
+
+def _number_or_gap(value: object) -> object:
+    """NaN and infinity are how some senders write a gap."""
+    return None if isinstance(value, float) and not math.isfinite(value) else value
+
+
+class SamplesEvent(Value):
+    """Channels at many moments of a run, column by column: what a sender collects for a second."""
+
+    type: Literal["samples"]
+    run: RunKey
+    t_s: tuple[Annotated[float, Field(ge=0, le=200_000)], ...] = Field(min_length=1, max_length=MOST_MOMENTS)
+    channels: dict[Annotated[str, Field(max_length=40)], tuple[Channel | None, ...]] = Field(max_length=MOST_CHANNELS)
+
+    @field_validator("channels", mode="before")
+    @classmethod
+    def _gaps(cls, value: object) -> object:
+        if not isinstance(value, dict):
+            return value
+        return {
+            name: [_number_or_gap(one) for one in column] if isinstance(column, list | tuple) else column for name, column in value.items()
+        }
+
+    @model_validator(mode="after")
+    def _as_long(self) -> Self:
+        for name, column in self.channels.items():
+            if len(column) != len(self.t_s):
+                raise ValueError(f"channels.{name}: {len(column)} values at {len(self.t_s)} moments")
+        return self
 
 
 class TyresEvent(Value):
@@ -121,7 +151,7 @@ class PitEvent(Value):
     run: RunKey
 
 
-LoggerEvent = RunEvent | LapEvent | SampleEvent | TyresEvent | WeatherEvent | PitEvent
+LoggerEvent = RunEvent | LapEvent | SampleEvent | SamplesEvent | TyresEvent | WeatherEvent | PitEvent
 _EVENT: TypeAdapter[LoggerEvent] = TypeAdapter(Annotated[LoggerEvent, Field(discriminator="type")])
 
 
@@ -187,6 +217,58 @@ def read_csv_laps(data: bytes, run: str) -> Sent:
         return Sent(tuple(LapEvent.of(run, lap) for lap in laps), None)
     except ValidationError as error:
         raise rejected([problem_of(problem) for problem in error.errors()]) from None
+
+
+@guarded("a CSV of samples")
+def read_csv_samples(data: bytes, run: str) -> Sent:
+    """Samples of one run as CSV: a column for the time, and one for each channel, known by their names and units.
+
+    :param run: the sender's name of the run
+    :raises FileRejected: with every problem found, each naming line and column
+    """
+    rows = rows_of(decoded(data, "a CSV of samples"), "a CSV of samples with the column time_s and one for each channel")
+    matches = guessed(rows[0])
+    times = next((place for place, match in enumerate(matches) if match is not None and match.key == "time_s"), None)
+    if times is None:
+        raise FileRejected(["Line 1: the column “time_s” is missing; expected the time since the run began."])
+    problems: list[str] = []
+    table: list[list[float | None]] = []
+    for line, row in enumerate(rows[1:], start=2):
+        if not any(cell.strip() for cell in row):
+            continue
+        if len(row) != len(rows[0]):
+            problems.append(f"Line {line}: {len(row)} columns; expected {len(rows[0])}.")
+            continue
+        table.append(
+            [
+                _cell(cell, match, f"Line {line}, column {rows[0][k][:40]}", problems)
+                for k, (cell, match) in enumerate(zip(row, matches, strict=True))
+            ]
+        )
+    if problems:
+        raise rejected(problems)
+    batches = []
+    for first in range(0, len(table), MOST_MOMENTS):
+        part = [row for row in table[first : first + MOST_MOMENTS] if row[times] is not None]
+        channels = {match.key[:40]: [row[k] for row in part] for k, match in enumerate(matches) if match is not None and k != times}
+        if part:
+            batches.append({"type": "samples", "run": run, "t_s": [row[times] for row in part], "channels": channels})
+    try:
+        return Sent(tuple(_EVENT.validate_python(batch) for batch in batches), None)
+    except ValidationError as error:
+        raise rejected([problem_of(problem) for problem in error.errors()]) from None
+
+
+def _cell(cell: str, match: Match | None, place: str, problems: list[str]) -> float | None:
+    """A cell of a CSV of samples in its channel's unit; None for a gap, and for what is no number, which is noted."""
+    text = cell.strip()
+    if match is None or text.lower() in ("", "nan", "null", "inf", "-inf"):
+        return None
+    try:
+        return match.scale * read_number(text, "", place, comma_is_decimal=True) + match.shift
+    except InputError as error:
+        problems.append(str(error))
+        return None
 
 
 def json_lines(events: Sequence[LoggerEvent]) -> str:

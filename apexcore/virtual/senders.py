@@ -4,14 +4,16 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ..formats.logger import LapEvent, LoggerEvent, PitEvent, RunEvent, SampleEvent, TyresEvent, WeatherEvent
+from ..formats.logger import LapEvent, LoggerEvent, PitEvent, RunEvent, SamplesEvent, TyresEvent, WeatherEvent
+from ..lap.stint import StintLap
 from ..trim.reading.analysis import tread_readings
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import four
+from .recorder import recorded
 from .world import VirtualRun
 
-#: Samples a second of the simulated logger [1/s].
-SAMPLE_HZ = 5.0
+#: Samples a second of the simulated logger [1/s], and what it collects before it sends [s].
+SAMPLE_HZ, BATCH_S = 50.0, 1.0
 #: Scatter of gauge and pyrometer [kPa, K], and of the weather station [K].
 _GAUGE_KPA, _PYROMETER_K, _STATION_K = 0.7, 2.0, 0.3
 
@@ -24,15 +26,15 @@ def events_of(
     :param name: the logger's name for the run
     :param samples: whether the logger sends its channels besides the laps
     """
-    rng = np.random.default_rng([seed, 4])
+    rng, sensors = np.random.default_rng([seed, 4]), np.random.default_rng([seed, 5])
     pair = run.lap_case.compounds
     yield RunEvent(type="run", run=name, fuel_l=fuel_l, front=pair[0].key, rear=pair[1].key, tyre_age=tyre_age)
     began = 0.0
     for driven, real in zip(run.laps, run.stint, strict=True):
         if samples:
-            yield from _samples(run, real.lap.data[:, :6], name, began, driven.time_s)
+            yield from _samples(run, real, name, began, driven.time_s, sensors)
         began += driven.time_s
-        yield LapEvent.of(name, driven)
+        yield LapEvent.of(name, driven).model_copy(update={"at_s": round(began, 4)})
         now = run.lap_case.conditions
         air, track = (round(value + _STATION_K * float(rng.normal()), 1) for value in (now.air_c, now.track_c))
         yield WeatherEvent(type="weather", air_c=air, track_c=track)
@@ -40,17 +42,16 @@ def events_of(
     yield _tyres(run, sheet, name, rng)
 
 
-def _samples(run: VirtualRun, data: np.ndarray, name: str, began: float, lap_s: float) -> Iterator[SampleEvent]:
-    """Channels of a lap: the modelled course of it, stretched to the time driven."""
-    line = run.lap_case.line
-    clock = np.concatenate([[0.0], np.cumsum(line.ds[:-1] / np.maximum(0.5 * (data[1:, 0] + data[:-1, 0]), 1.0))])
-    clock *= lap_s / (clock[-1] + float(line.ds[-1]) / max(float(data[-1, 0]), 1.0))
-    for moment in np.arange(0.0, lap_s, 1.0 / SAMPLE_HZ):
-        values = [float(np.interp(moment, clock, column)) for column in (line.s, 3.6 * data[:, 0], 100 * data[:, 4], 100 * data[:, 5])]
-        gear = float(data[min(int(np.searchsorted(clock, moment)), len(data) - 1), 3])
-        names = ("distance_m", "speed_kmh", "throttle_pct", "brake_pct")
-        channels: dict[str, float | None] = {key: round(value, 2) for key, value in zip(names, values, strict=True)}
-        yield SampleEvent(type="sample", run=name, t_s=round(began + float(moment), 3), channels={**channels, "gear": gear})
+def _samples(run: VirtualRun, real: StintLap, name: str, began: float, lap_s: float, rng: np.random.Generator) -> Iterator[SamplesEvent]:
+    """Channels of a lap in batches: the modelled course of it, stretched to the time driven, on the logger's own clock."""
+    first = (-began) % (1.0 / SAMPLE_HZ)
+    t, columns = recorded(run.lap_case.line, run.lap_case.car, real.lap, lap_s, SAMPLE_HZ, rng, fuel_l=real.fuel_l, first_s=first)
+    size = round(BATCH_S * SAMPLE_HZ)
+    for start in range(0, len(t), size):
+        part = slice(start, start + size)
+        channels = {key: tuple(float(value) for value in column[part]) for key, column in columns.items()}
+        moments = tuple(round(began + float(moment), 4) for moment in t[part])
+        yield SamplesEvent(type="samples", run=name, t_s=moments, channels=channels)
 
 
 def _tyres(run: VirtualRun, sheet: Sheet, name: str, rng: np.random.Generator) -> TyresEvent:

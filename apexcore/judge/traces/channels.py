@@ -42,8 +42,8 @@ _PLAIN = (
     Channel("steering_deg", "Steering", "°", -1200, 1200, names=("steering", "steer", "steeringangle", "steerangle", "swa")),
     Channel("gear", "Gear", "", -1, 12, True, ("gear", "gearpos", "ngear", "gang")),
     Channel("rpm", "Engine speed", "1/min", -10, 30_000, names=("rpm", "enginespeed", "engine", "nengine", "enginerpm", "revs")),
-    Channel("accel_long_ms2", "Acceleration ahead", "m/s²", -120, 120, names=("along", "accx", "ax", "glong", "longacc", "inlineacc", "accellong")),
-    Channel("accel_lat_ms2", "Acceleration to the left", "m/s²", -120, 120, names=("alat", "accy", "ay", "glat", "latacc", "lateralacc", "accellat")),
+    Channel("accel_long_ms2", "Acceleration ahead", "m/s²", -120, 120, names=("along", "accx", "ax", "glong", "longacc", "accellong")),
+    Channel("accel_lat_ms2", "Acceleration to the left", "m/s²", -120, 120, names=("alat", "accy", "ay", "glat", "latacc", "accellat")),
     Channel("latitude_deg", "Latitude", "°", -90, 90, names=("latitude", "lat", "gpslat", "gpslatitude")),
     Channel("longitude_deg", "Longitude", "°", -180, 180, names=("longitude", "lon", "long", "lng", "gpslon", "gpslong", "gpslongitude")),
     Channel("x_m", "East", "m", -1e8, 1e8, names=("x", "posx", "east", "easting", "positionx")),
@@ -78,7 +78,17 @@ _FOR = {
     "-": "", "ratio": "%",
 }  # fmt: skip
 #: Other spellings of units of the product's own table.
-_SPELT = {"degc": "°c", "celsius": "°c", "kph": "km/h", "mps": "m/s", "sec": "s", "litre": "l", "litres": "l", "percent": "%", "degrees": "°"}
+_SPELT = {
+    "degc": "°c",
+    "celsius": "°c",
+    "kph": "km/h",
+    "mps": "m/s",
+    "sec": "s",
+    "litre": "l",
+    "litres": "l",
+    "percent": "%",
+    "degrees": "°",
+}
 
 _WITH_UNIT = re.compile(r"^\s*(?P<name>[^\[\](]*?)\s*[\[(](?P<unit>[^\])]*)[\])]\s*$")
 

@@ -126,9 +126,8 @@ def _crossing(recording: Cleaned, k: int) -> float:
     """When the line was crossed between sample k-1 and k: told by the distance begun since, else midway."""
     before, after = float(recording.t[k - 1]), float(recording.t[k])
     distance, speed = recording.columns.get("distance_m"), recording.columns.get("speed_kmh")
-    if distance is not None and speed is not None and np.isfinite(distance[k]) and np.isfinite(speed[k]):
-        if distance[k] < distance[k - 1] and speed[k] > 5.0:
-            return min(max(after - float(distance[k]) / (float(speed[k]) / 3.6), before), after)
+    if distance is not None and speed is not None and distance[k] < distance[k - 1] and speed[k] > 5.0:  # NaN compares as false
+        return min(max(after - float(distance[k]) / (float(speed[k]) / 3.6), before), after)
     return 0.5 * (before + after)
 
 

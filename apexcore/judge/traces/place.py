@@ -1,34 +1,43 @@
 """Where on the road a recorded car was: its positions laid on a circuit, its way and its positions made one place along the lap."""
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
+from scipy.spatial import cKDTree
 
+from ...circuit.line import Line
 from ...errors import InputError
-from ..traces.cut import RecordedLap, StartLine
+from .cut import RecordedLap, StartLine
 
 Floats = NDArray[np.float64]
 Complex = NDArray[np.complex128]
 
 #: Radius of the Earth for a plane about a place [m].
 _EARTH_M = 6_371_008.8
-#: Points with which two rings are compared, rounds of laying one on the other.
-_RING, _ROUNDS = 512, 6
+#: Points with which two rings are compared, rounds of laying one on the other, and positions that are laid at most.
+_RING, _ROUNDS, _LAID = 512, 12, 800
 #: Farthest from the middle of the road, beside half its width, that a car's positions lie in the mean of squares [m], and by how much
 #: the scale may differ [-].
 _OFF_ROAD_M, _SCALE_OFF = 4.0, 0.03
 #: How far along the road a position is looked for from where the car should be [m].
 _WINDOW_M = 60.0
-#: Time over which positions correct the way driven, as the standard deviation of a bell [s]; and over which the place across the road
-#: is smoothed [s].
-_CORRECT_S, _ACROSS_S = 0.8, 0.25
-#: What a way summed up from speeds is unsure by half round a lap, and least that any place is [m].
-_WAY_SD_M, _LEAST_SD_M = 1.0, 0.02
+#: Times over which positions are smoothed, as standard deviations of a bell [s]: where they correct the way driven, where the place
+#: across the road is told, and where that and the bend there tell how
+#: much way a car has.
+_CORRECT_S, _ACROSS_S, _WOUND_S, _BEND_S = 2.0, 0.25, 0.4, 0.2
+#: By how much more a place is unsure than the scatter of the positions says: what lies between the samples [-].
+_MORE = 1.25
+#: What the way summed up from speeds is unsure by beside their scatter; the same without positions, and from one straight to the next;
+#: and least that any place is [m].
+_WAY_M, _BLIND_M, _BLIND_STEP_M, _LEAST_SD_M = 0.08, 0.35, 0.25, 0.02
+#: What the way through a corner is unsure by for every metre that positions wander [-]; spacing of what laps are compared on [m]; share
+#: of positions that must be there [-].
+_ASKEW, _GRID_M, _KNOWN = 0.6, 2.0, 0.9
 
 
 @dataclass(frozen=True)
@@ -37,6 +46,7 @@ class Base:
 
     :param x: of its stations [m]
     :param s: way to each from the start line [m]
+    :param bend: curvature there, left positive [1/m]
     :param length_m: of the lap along it [m]
     :param width_m: of the road [m]
     """
@@ -44,6 +54,7 @@ class Base:
     x: Floats
     y: Floats
     s: Floats
+    bend: Floats
     length_m: float
     width_m: float
 
@@ -63,39 +74,53 @@ class Base:
         place = np.asarray(place_m) % self.length_m
         return np.interp(place, self.steps, self.ring.real) + 1j * np.interp(place, self.steps, self.ring.imag)
 
+    def bend_at(self, place_m: Floats) -> Floats:
+        """Curvature at places along it [1/m]."""
+        return np.asarray(np.interp(np.asarray(place_m) % self.length_m, self.steps, np.append(self.bend, self.bend[0])))
+
     def start(self) -> StartLine:
         """Its start line."""
         ahead = self.ring[1] - self.ring[0]
         ahead /= abs(ahead)
         return StartLine(float(self.x[0]), float(self.y[0]), float(ahead.real), float(ahead.imag))
 
+    @cached_property
+    def _tree(self) -> cKDTree:
+        return cKDTree(np.column_stack([self.x, self.y]))
+
+    def _nearest(self, z: Complex, near_m: Floats) -> NDArray[np.intp]:
+        """The station nearest to each point; where that lies on another part of the lap, the nearest around where it should be."""
+        found = np.asarray(self._tree.query(np.column_stack([z.real, z.imag]))[1], dtype=np.intp)
+        off = np.abs((self.s[found] - near_m + 0.5 * self.length_m) % self.length_m - 0.5 * self.length_m)
+        astray = np.flatnonzero(off > _WINDOW_M)
+        spacing = self.length_m / len(self.s)
+        reach = max(int(_WINDOW_M / spacing), 2)
+        shifts = np.arange(-reach, reach + 1)
+        for first in range(0, len(astray), 2000):  # in pieces, so that memory stays small
+            part = astray[first : first + 2000]
+            index = (np.round(near_m[part, None] / spacing).astype(np.intp) + shifts[None, :]) % len(self.s)
+            found[part] = index[np.arange(len(part)), np.argmin(np.abs(self.ring[index] - z[part, None]), axis=1)]
+        return found
+
     def project(self, z: Complex, near_m: Floats) -> tuple[Floats, Floats]:
         """The places nearest to points, each looked for around where it should be, and how far left of the line they lie [m].
 
         :param near_m: where each should be along the line [m]
         """
-        count, spacing = len(self.s), self.length_m / len(self.s)
-        reach = max(int(_WINDOW_M / spacing), 2)
-        middle = np.round((np.asarray(near_m) % self.length_m) / spacing).astype(np.intp)
-        shifts = np.arange(-reach, reach + 1)
-        place, offset = np.empty(len(z)), np.empty(len(z))
-        for first in range(0, len(z), 2000):  # in pieces, so that memory stays small
-            part = slice(first, first + 2000)
-            index = (middle[part, None] + shifts[None, :]) % count
-            nearest = index[np.arange(len(index)), np.argmin(np.abs(self.ring[index] - z[part, None]), axis=1)]
-            best = np.full(len(nearest), np.inf)
-            for shift in (-1, 0):
-                k = (nearest + shift) % count
-                a, b = self.ring[k], self.ring[k + 1]
-                along = np.clip(np.real((z[part] - a) * np.conj(b - a)) / np.abs(b - a) ** 2, 0.0, 1.0)
-                foot = a + along * (b - a)
-                off = np.abs(z[part] - foot)
-                closer = off < best
-                best = np.where(closer, off, best)
-                spot = self.steps[k] + along * (self.steps[k + 1] - self.steps[k])
-                side = np.sign(np.imag((z[part] - a) * np.conj(b - a)) * -1.0)
-                place[part] = np.where(closer, spot, place[part])
-                offset[part] = np.where(closer, -side * off, offset[part])
+        nearest = self._nearest(z, np.asarray(near_m) % self.length_m)
+        count = len(self.s)
+        best, place, offset = np.full(len(z), np.inf), np.empty(len(z)), np.empty(len(z))
+        for shift in (-1, 0):
+            k = (nearest + shift) % count
+            a, way = self.ring[k], self.ring[k + 1] - self.ring[k]
+            off = (z - a) * np.conj(way) / np.abs(way) ** 2  # along and left of the step, as shares of it
+            along = np.clip(off.real, 0.0, 1.0)
+            foot = a + along * way
+            away = np.abs(z - foot)
+            closer = away < best
+            best = np.where(closer, away, best)
+            place = np.where(closer, self.steps[k] + along * (self.steps[k + 1] - self.steps[k]), place)
+            offset = np.where(closer, np.sign(off.imag) * away, offset)
         return place, offset
 
 
@@ -133,7 +158,9 @@ class Frame:
         return StartLine(float(at.real), float(at.imag), float(ahead.real), float(ahead.imag))
 
 
-def metres_of(columns: Mapping[str, Floats], origin: tuple[float, float] | None = None) -> tuple[dict[str, Floats], tuple[float, float] | None]:
+def metres_of(
+    columns: Mapping[str, Floats], origin: tuple[float, float] | None = None
+) -> tuple[dict[str, Floats], tuple[float, float] | None]:
     """Channels with positions in metres where they came in degrees, and the place that these begin at (latitude, longitude).
 
     Source: plane about a place, as good as a millimetre over a circuit.
@@ -142,7 +169,9 @@ def metres_of(columns: Mapping[str, Floats], origin: tuple[float, float] | None 
     if "latitude_deg" not in found or "longitude_deg" not in found:
         return found, origin
     latitude, longitude = found.pop("latitude_deg"), found.pop("longitude_deg")
-    known = np.isfinite(latitude) & np.isfinite(longitude) & ((latitude != 0.0) | (longitude != 0.0))  # a receiver without satellites says 0
+    known = (
+        np.isfinite(latitude) & np.isfinite(longitude) & ((latitude != 0.0) | (longitude != 0.0))
+    )  # a receiver without satellites says 0
     if "x_m" in found or not known.any():
         return found, origin
     if origin is None:
@@ -154,17 +183,18 @@ def metres_of(columns: Mapping[str, Floats], origin: tuple[float, float] | None 
     return found, origin
 
 
-def laid_on(x: Floats, y: Floats, base: Base) -> Frame:
-    """How a lap's positions lie on a circuit: shifted, turned, and scaled a little.
+def laid_on(x: Floats, y: Floats, base: Base, further: Sequence[tuple[Floats, Floats]] = ()) -> Frame:
+    """How positions lie on a circuit: shifted, turned, and scaled a little.
 
     Both rings are gone round at an even pace; of all starts the one is taken at which they cover each other best (Procrustes by Fourier
-    transforms), then each position is laid on its own nearest place, some times over.
+    transforms), then each position is laid on its own nearest place, some times over; those far from it count little, since a car does
+    not follow the line.
 
     :param x: positions of one lap, in the order driven [m]
+    :param further: positions of further laps by the same receiver
     :raises InputError: if they do not lie on it
     """
-    known = np.isfinite(x) & np.isfinite(y)
-    z = x[known] + 1j * y[known]
+    z = _known(x, y)
     if len(z) < 20:
         raise InputError("positions", f"{len(z)} of a lap", "at least 20")
     way = np.concatenate([[0.0], np.cumsum(np.abs(np.diff(_smooth(z))))])
@@ -173,15 +203,25 @@ def laid_on(x: Floats, y: Floats, base: Base) -> Frame:
     even = way[-1] * np.arange(_RING) / _RING
     driven = np.interp(even, way, z.real) + 1j * np.interp(even, way, z.imag)
     ring = base.at(base.length_m * np.arange(_RING) / _RING)
+    others = [other for other in (_known(*one) for one in further) if len(other) >= 20]
     best: Frame | None = None
     for backwards in (False, True):
-        frame = _turned(driven[::-1] if backwards else driven, ring, base, z[::-1] if backwards else z, backwards)
+        frame = _turned(
+            driven[::-1] if backwards else driven, ring, base, [one[::-1] if backwards else one for one in (z, *others)], backwards
+        )
         if best is None or frame.off_m < best.off_m:
             best = frame
+        if best.off_m <= 0.5 * base.width_m + _OFF_ROAD_M:
+            break
     assert best is not None
     if best.off_m > 0.5 * base.width_m + _OFF_ROAD_M:
         raise InputError("positions", f"{best.off_m:.0f} m off the road on average", "positions of a lap of this circuit")
     return best
+
+
+def _known(x: Floats, y: Floats) -> Complex:
+    known = np.isfinite(x) & np.isfinite(y)
+    return np.asarray(x[known] + 1j * y[known])
 
 
 def _smooth(z: Complex) -> Complex:
@@ -189,28 +229,37 @@ def _smooth(z: Complex) -> Complex:
     return gaussian_filter1d(z.real, 2.0, mode="nearest") + 1j * gaussian_filter1d(z.imag, 2.0, mode="nearest")
 
 
-def _turned(driven: Complex, ring: Complex, base: Base, z: Complex, backwards: bool) -> Frame:
+def _turned(driven: Complex, ring: Complex, base: Base, laps: Sequence[Complex], backwards: bool) -> Frame:
     centred, other = driven - driven.mean(), ring - ring.mean()
     match = np.fft.ifft(np.fft.fft(other) * np.conj(np.fft.fft(centred)))  # other(k + shift) against centred(k)
     start = int(np.argmax(np.abs(match)))
     turn = complex(match[start] / (np.abs(centred) ** 2).sum())
     shift = complex(ring.mean() - turn * driven.mean())
-    near = (np.arange(len(z)) / len(z)) * base.length_m
-    way = np.concatenate([[0.0], np.cumsum(np.abs(np.diff(_smooth(z))))])
-    near = start / _RING * base.length_m + way / way[-1] * base.length_m
+    spots, places = [], []
+    for lap in laps:
+        way = np.concatenate([[0.0], np.cumsum(np.abs(np.diff(_smooth(lap))))])
+        every = max(len(lap) // _LAID, 1)
+        spots.append(lap[::every])
+        places.append(start / _RING * base.length_m + way[::every] / way[-1] * base.length_m)
+    z, near = np.concatenate(spots), np.concatenate(places)
     off = np.inf
     place = near
+    weight = np.full(len(z), 1.0 / len(z))
     for _ in range(_ROUNDS):
         place, _ = base.project(turn * z + shift, near)
         foot = base.at(place)
-        a, b = z - z.mean(), foot - foot.mean()
-        turn = complex((np.conj(a) * b).sum() / (np.abs(a) ** 2).sum())
-        shift = complex(foot.mean() - turn * z.mean())
+        a, b = z - (weight * z).sum(), foot - (weight * foot).sum()
+        turn = complex((weight * np.conj(a) * b).sum() / (weight * np.abs(a) ** 2).sum())
+        shift = complex((weight * foot).sum() - turn * (weight * z).sum())
         near = place
-        before, off = off, float(np.sqrt((np.abs(turn * z + shift - foot) ** 2).mean()))
-        if before - off < 1e-3:
+        away = np.abs(turn * z + shift - foot)
+        weight = 1.0 / (1.0 + (away / max(1.5 * float(np.median(away)), 0.2)) ** 2)
+        weight /= weight.sum()
+        before, off = off, float(np.sqrt((away**2).mean()))
+        if abs(before - off) < 1e-4:
             break
-    return Frame(turn, shift, off, float(place[-1] if backwards else place[0]), backwards)
+    first = place[len(spots[0]) - 1] if backwards else place[0]
+    return Frame(turn, shift, off, float(first), backwards)
 
 
 def scale_fits(frame: Frame) -> bool:
@@ -227,8 +276,9 @@ class Placed:
     :param v: speed [m/s]
     :param columns: all channels at the same moments
     :param offset: left of the base line [m]; None without positions
-    :param place_sd: what a place is unsure by at each moment [m]
-    :param offset_sd_m: what the place across is [m]
+    :param place_sd: what a place is unsure by [m]
+    :param step_sd: what the way from one straight to the next is unsure by [m]
+    :param offset_sd: what the place across is [m]
     :param speed_sd: scatter of a measured speed [m/s]
     """
 
@@ -237,14 +287,20 @@ class Placed:
     v: Floats
     columns: Mapping[str, Floats]
     offset: Floats | None
-    place_sd: Floats
-    offset_sd_m: float
+    place_sd: float
+    step_sd: float
+    offset_sd: float
     speed_sd: float
 
     @property
     def time_s(self) -> float:
         """Lap time [s]."""
         return float(self.t[-1])
+
+    @property
+    def step_s(self) -> float:
+        """Time between two samples [s]."""
+        return self.time_s / (len(self.t) - 1)
 
     def at(self, key: str, place_m: Floats) -> Floats:
         """A channel at places along the lap."""
@@ -255,53 +311,139 @@ class Placed:
         return np.asarray(np.interp(place_m, self.p, self.t))
 
 
-def placed(lap: RecordedLap, base: Base, frame: Frame | None) -> Placed:
-    """A recorded lap on a circuit.
+class _Laying:
+    """One lap on its way onto the road."""
+
+    def __init__(self, lap: RecordedLap, base: Base, frame: Frame | None) -> None:
+        """:raises InputError: if nothing tells where the car was"""
+        driven = lap.columns.get("distance_m")
+        if driven is None or lap.length_m <= 0.0:
+            raise InputError(f"lap {lap.number}", "no speed, distance or positions", "a channel that tells where the car was")
+        self.lap, self.base, self.t = lap, base, lap.t
+        self.v = _speed(lap)
+        self.hz = (len(lap.t) - 1) / lap.time_s
+        self.p = np.asarray(driven) * (base.length_m / lap.length_m)
+        self.z = None if frame is None else _positions(lap, frame)
+        self.across = self.slow = np.zeros(len(lap.t))
+        self.white = 0.0
+        self.speed_sd = _scatter(self.v)
+        #: what the way summed up from the speed is unsure by, in the mean round the lap, as a variance
+        self.way_var = self.speed_sd**2 * lap.time_s / self.hz / 6.0 + _WAY_M**2
+
+    def lay(self, n: Floats | None = None) -> None:
+        """Winds the way beside the base line and takes the positions' slow difference from it.
+
+        :param n: offset from the base line at each moment; the positions' own if not given [m]
+        """
+        assert self.z is not None
+        for _ in range(2):
+            spot, self.across = self.base.project(self.z, self.p)
+            beside = gaussian_filter1d(self.across, _WOUND_S * self.hz, mode="wrap") if n is None else n
+            bend = gaussian_filter1d(self.base.bend_at(spot), _BEND_S * self.hz, mode="wrap")
+            self.p = _wound(self.base, self.t, self.v, self.p, beside, bend)
+        spot, self.across = self.base.project(self.z, self.p)
+        off = (spot - self.p + 0.5 * self.base.length_m) % self.base.length_m - 0.5 * self.base.length_m
+        off[0] = off[-1] = 0.0
+        slow = gaussian_filter1d(off, _CORRECT_S * self.hz, mode="nearest")
+        self.slow = slow - slow[0] - (slow[-1] - slow[0]) * self.t / self.lap.time_s
+        self.white = float(np.std(np.diff(off - self.slow))) / math.sqrt(2.0)
+
+    def white_var(self) -> float:
+        """What the scatter of each position leaves in the smoothed ones, as a variance [m2]."""
+        return (_MORE * self.white) ** 2 / max(2.0 * math.sqrt(math.pi) * _CORRECT_S * self.hz, 1.0)
+
+    def on_grid(self, values: Floats, grid: Floats) -> Floats:
+        """Values at each moment as values along the road."""
+        return np.asarray(np.interp(grid, np.maximum.accumulate(self.p), values))
+
+
+def placed(laps: Sequence[RecordedLap], base: Base, frames: Sequence[Frame | None]) -> list[Placed]:
+    """Recorded laps on a circuit, told apart as well as they can be.
 
     The way driven, summed up from the speed and closed to the lap's length, is right from moment to moment and drifts; positions
-    scatter and do not drift. The place is the way, corrected by the positions' smoothed difference from it.
+    scatter, wander slowly, and do not drift. What all laps have in common (a line beside the base line, a speed that is read too high
+    in some corner) is taken from the positions as it is; by what a lap differs from the others counts the less the more the positions
+    wander, as the laps' own differences tell.
 
-    :param frame: how its positions lie on the circuit; None to go by the way alone
+    :param frames: how each lap's positions lie on the circuit; None to go by the way alone
     :raises InputError: if nothing tells where the car was
     """
-    driven = lap.columns.get("distance_m")
-    if driven is None or lap.length_m <= 0.0:
-        raise InputError(f"lap {lap.number}", "no speed, distance or positions", "a channel that tells where the car was")
-    t, length = lap.t, base.length_m
-    p = np.asarray(driven) * (length / lap.length_m)
-    v = _speed(lap)
-    sd = _WAY_SD_M * 2.0 * np.sqrt(np.clip(p / length * (1.0 - p / length), 0.0, None))
+    found = [_Laying(lap, base, frame) for lap, frame in zip(laps, frames, strict=True)]
+    seen = [one for one in found if one.z is not None]
+    grid = np.linspace(0.0, base.length_m, max(int(base.length_m / _GRID_M), 50))
+    for one in seen:
+        one.lay()
+    wander = _wander(seen, grid)
+    line = np.mean([one.on_grid(_beside(one), grid) for one in seen], axis=0) if seen else np.zeros(len(grid))
+    for one in found:
+        common = np.interp(one.p, grid, line)
+        if one.z is None:
+            one.p = _wound(base, one.t, one.v, one.p, common, base.bend_at(one.p))
+        elif wander > 0.0 and len(seen) > 1:
+            own = _beside(one) - common
+            one.lay(common + own * np.clip(1.0 - (2.0 * wander / np.maximum(np.abs(own), 1e-9)) ** 2, 0.0, None))
+    drift = np.mean([one.on_grid(one.slow, grid) for one in seen], axis=0) if seen else np.zeros(len(grid))
+    return [_done(one, wander, np.interp(one.p, grid, drift), len(seen)) for one in found]
+
+
+def _beside(one: _Laying) -> Floats:
+    return np.asarray(gaussian_filter1d(one.across, _WOUND_S * one.hz, mode="wrap"))
+
+
+def _wander(seen: Sequence[_Laying], grid: Floats) -> float:
+    """Slow error of the positions, as the laps' differences tell that neither the scatter of each nor the speeds explain [m]."""
+    if len(seen) < 2:
+        return 0.0
+    slow = np.array([one.on_grid(one.slow, grid) for one in seen])
+    own = slow - slow.mean(axis=0)
+    found = float((own**2).mean()) * len(seen) / (len(seen) - 1)
+    known = float(np.mean([one.white_var() + one.way_var for one in seen]))
+    return math.sqrt(max(found - known, 0.0))
+
+
+def _done(one: _Laying, wander: float, drift: Floats, seen: int) -> Placed:
+    """A lap at its places."""
+    length = one.base.length_m
     offset, offset_sd = None, 0.0
-    hz = (len(t) - 1) / lap.time_s
-    if frame is not None and "x_m" in lap.columns:
-        z = frame.laid(lap.columns["x_m"], lap.columns["y_m"])
-        known = np.isfinite(z.real) & np.isfinite(z.imag)
-        if known.mean() > 0.9:
-            z = np.interp(t, t[known], z.real[known]) + 1j * np.interp(t, t[known], z.imag[known])
-            for _ in range(2):
-                spot, across = base.project(z, p)
-                off = (spot - p + 0.5 * length) % length - 0.5 * length
-                off[0] = off[-1] = 0.0
-                moved = gaussian_filter1d(off, _CORRECT_S * hz, mode="nearest")
-                moved -= moved[0] + (moved[-1] - moved[0]) * t / lap.time_s
-                p = p + moved
-            left = off - moved
-            sd = np.full(len(t), _place_sd(left, hz))
-            offset = gaussian_filter1d(across, _ACROSS_S * hz, mode="wrap")
-            offset_sd = float(np.std(across - gaussian_filter1d(across, 1.5, mode="wrap"))) * 1.3 / math.sqrt(max(2 * math.sqrt(math.pi) * _ACROSS_S * hz, 1.0))
-    p = _rising(p, length)
-    return Placed(t, p, v, lap.columns, offset, np.maximum(sd, _LEAST_SD_M), offset_sd, _scatter(v))
+    if one.z is None:
+        p = one.p + drift
+        place_sd, step_sd = math.hypot(_BLIND_M, math.sqrt(one.way_var)), _BLIND_STEP_M
+    else:
+        weight = one.way_var / (one.way_var + wander**2) if seen > 1 else 1.0
+        p = one.p + drift + weight * (one.slow - drift) if seen > 1 else one.p + one.slow
+        white = one.white_var()
+        left = one.way_var * wander**2 / (one.way_var + wander**2)
+        place_sd, step_sd = math.sqrt(white + left), math.sqrt(2.0 * white + min(2.0 * left, one.way_var) + (_ASKEW * wander) ** 2)
+        offset = gaussian_filter1d(one.across, _ACROSS_S * one.hz, mode="wrap")
+        scatter = float(np.std(one.across - gaussian_filter1d(one.across, 1.5, mode="wrap"))) * 1.3
+        offset_sd = math.hypot(scatter / math.sqrt(max(2 * math.sqrt(math.pi) * _ACROSS_S * one.hz, 1.0)), wander)
+    return Placed(
+        one.t, _rising(p, length), one.v, one.lap.columns, offset, max(place_sd, _LEAST_SD_M), max(step_sd, _LEAST_SD_M), offset_sd,
+        one.speed_sd,
+    )  # fmt: skip
 
 
-def _place_sd(left: Floats, hz: float) -> float:
-    """What smoothed corrections are unsure by: the scatter of one position over the root of those that count, and what goes on beyond it
-    as the means of seconds tell [m]."""
-    kernel = max(2.0 * math.sqrt(math.pi) * _CORRECT_S * hz, 1.0)
-    white = float(np.std(np.diff(left))) / math.sqrt(2.0)
-    size = max(int(hz), 1)
-    blocks = left[: len(left) // size * size].reshape(-1, size).mean(axis=1)
-    slow = float(np.std(blocks)) if len(blocks) > 3 else 0.0
-    return math.hypot(white / math.sqrt(kernel), max(slow**2 - white**2 / size, 0.0) ** 0.5)
+def _positions(lap: RecordedLap, frame: Frame) -> Complex | None:
+    """Positions in the frame of the circuit; None where too few are there."""
+    if "x_m" not in lap.columns or "y_m" not in lap.columns:
+        return None
+    z = frame.laid(lap.columns["x_m"], lap.columns["y_m"])
+    known = np.isfinite(z.real) & np.isfinite(z.imag)
+    if known.mean() <= _KNOWN:
+        return None
+    return np.asarray(np.interp(lap.t, lap.t[known], z.real[known]) + 1j * np.interp(lap.t, lap.t[known], z.imag[known]))
+
+
+def _wound(base: Base, t: Floats, v: Floats, p: Floats, n: Floats, bend: Floats) -> Floats:
+    """Places of a car that drives beside the base line: on the inside of a bend it has less way to go, and askew more.
+
+    Source: geometry, dp = v cos(h) dt / (1 - k n) with the offset n, the curvature k and the heading h to the line.
+    """
+    along = 1.0 - np.clip(bend * n, -0.8, 0.8)
+    slope = np.gradient(n, t) / np.maximum(v, 2.0)
+    rate = v * np.sqrt(1.0 - np.clip(slope, -0.5, 0.5) ** 2) / along
+    way = np.concatenate([[0.0], np.cumsum(0.5 * (rate[1:] + rate[:-1]) * np.diff(t))])
+    return np.asarray(way * (base.length_m / way[-1])) if way[-1] > 0.0 else p
 
 
 def _speed(lap: RecordedLap) -> Floats:
@@ -328,11 +470,9 @@ def _rising(p: Floats, length: float) -> Floats:
     return np.asarray(p + step - step[-1] * (p / length))
 
 
-def line_base(x: Floats, y: Floats, s: Floats, length_m: float, width_m: float) -> Base:
-    """The base line of a circuit's line driven."""
-    return Base(np.asarray(x), np.asarray(y), np.asarray(s), length_m, width_m)
+def base_of(line: Line, width_m: float) -> Base:
+    """A line driven as the base of places.
 
-
-def closed(place: Placed, sd_m: float) -> Placed:
-    """The same lap with its places known this well."""
-    return replace(place, place_sd=np.full(len(place.t), sd_m))
+    :param width_m: of its road [m]
+    """
+    return Base(line.x, line.y, line.s, line.road[:, 0], line.length_m, width_m)
