@@ -352,6 +352,11 @@ class _Laying:
         """What the scatter of each position leaves in the smoothed ones, as a variance [m2]."""
         return (_MORE * self.white) ** 2 / max(2.0 * math.sqrt(math.pi) * _CORRECT_S * self.hz, 1.0)
 
+    def across_var(self) -> float:
+        """The same across the road where it tells the way, as a variance [m2]."""
+        rough = float(np.std(self.across - gaussian_filter1d(self.across, 1.5, mode="wrap"))) * 1.3
+        return (_MORE * rough) ** 2 / max(2.0 * math.sqrt(math.pi) * _WOUND_S * self.hz, 1.0)
+
     def on_grid(self, values: Floats, grid: Floats) -> Floats:
         """Values at each moment as values along the road."""
         return np.asarray(np.interp(grid, np.maximum.accumulate(self.p), values))
@@ -373,6 +378,8 @@ def placed(laps: Sequence[RecordedLap], base: Base, frames: Sequence[Frame | Non
     grid = np.linspace(0.0, base.length_m, max(int(base.length_m / _GRID_M), 50))
     for one in seen:
         one.lay()
+    if len(seen) > 1:
+        _registered(seen, base, grid)
     wander = _wander(seen, grid)
     line = np.mean([one.on_grid(_beside(one), grid) for one in seen], axis=0) if seen else np.zeros(len(grid))
     for one in found:
@@ -390,15 +397,47 @@ def _beside(one: _Laying) -> Floats:
     return np.asarray(gaussian_filter1d(one.across, _WOUND_S * one.hz, mode="wrap"))
 
 
+def _apart(seen: Sequence[_Laying], grid: Floats) -> Floats:
+    """How far left of the mean of all laps each runs, shape [laps, places] [m]."""
+    beside = np.array([one.on_grid(_beside(one), grid) for one in seen])
+    return np.asarray(beside - beside.mean(axis=0))
+
+
+def _registered(seen: Sequence[_Laying], base: Base, grid: Floats) -> None:
+    """Moves each lap's positions as a whole onto those of all: receivers drift by metres from lap to lap, drivers do not.
+
+    Robust least squares of the distances across the road, so that a corner driven otherwise counts little.
+    """
+    ahead = np.gradient(base.at(grid))
+    left = 1j * ahead / np.abs(ahead)
+    across = np.column_stack([left.real, left.imag])
+    for one, apart in zip(seen, _apart(seen, grid), strict=True):
+        weight = np.ones(len(grid))
+        move = np.zeros(2)
+        for _ in range(4):
+            move = np.linalg.lstsq(across * weight[:, None], apart * weight, rcond=None)[0]
+            rest = np.abs(apart - across @ move)
+            weight = 1.0 / (1.0 + (rest / max(1.5 * float(np.median(rest)), 0.05)) ** 2)
+        assert one.z is not None
+        one.z = one.z - complex(move[0], move[1])
+        one.lay()
+
+
 def _wander(seen: Sequence[_Laying], grid: Floats) -> float:
-    """Slow error of the positions, as the laps' differences tell that neither the scatter of each nor the speeds explain [m]."""
+    """Slow error of the positions [m].
+
+    As the laps' differences along the road tell that neither the scatter of each position nor the speeds explain, or those across
+    it; there they may be the driver's as well, which cannot be told apart: half of all places decide.
+    """
     if len(seen) < 2:
         return 0.0
+    more = len(seen) / (len(seen) - 1)
     slow = np.array([one.on_grid(one.slow, grid) for one in seen])
-    own = slow - slow.mean(axis=0)
-    found = float((own**2).mean()) * len(seen) / (len(seen) - 1)
+    along = float(((slow - slow.mean(axis=0)) ** 2).mean()) * more
     known = float(np.mean([one.white_var() + one.way_var for one in seen]))
-    return math.sqrt(max(found - known, 0.0))
+    across = (1.4826 * float(np.median(np.abs(_apart(seen, grid))))) ** 2 * more
+    scatter = float(np.mean([one.across_var() for one in seen]))
+    return math.sqrt(max(along - known, across - scatter, 0.0))
 
 
 def _done(one: _Laying, wander: float, drift: Floats, seen: int) -> Placed:

@@ -58,7 +58,9 @@ def bench(car: str, circuit_key: str) -> Bench:
     return Bench(case, spans, base_of(case.line, circuit.width_m), tried, tried._run(case.line))
 
 
-def seen(line: Line, lap: Lap, rng: np.random.Generator, sensors: Sensors, turn: complex = np.exp(0.7j), drop: tuple[str, ...] = ()) -> RecordedLap:
+def seen(
+    line: Line, lap: Lap, rng: np.random.Generator, sensors: Sensors, turn: complex = np.exp(0.7j), drop: tuple[str, ...] = ()
+) -> RecordedLap:
     """A lap as a logger saw it: in a frame of its own, at a phase of its own, the way summed up from its speeds."""
     clock = np.concatenate([[0.0], np.cumsum(lap.column("time"))])
     inside = np.arange(rng.uniform(1e-3, 1 / sensors.hz), clock[-1] - 1e-3, 1 / sensors.hz)
@@ -71,7 +73,7 @@ def seen(line: Line, lap: Lap, rng: np.random.Generator, sensors: Sensors, turn:
     off = rng.normal(size=len(t)) + 1j * rng.normal(size=len(t))
     if sensors.wander_s:
         off = gaussian_filter1d(off.real, sensors.wander_s * sensors.hz) + 1j * gaussian_filter1d(off.imag, sensors.wander_s * sensors.hz)
-        off *= np.sqrt(2.0) / np.std(off)
+        off *= np.sqrt(2.0 / np.mean(np.abs(off) ** 2))
     z = (z + sensors.place_m * off) * turn + 300.0 - 200.0j
     kmh = np.maximum(3.6 * at(lap.column("speed")) + sensors.speed_kmh * rng.normal(size=len(t)), 0.0)
     way = np.concatenate([[0.0], np.cumsum(0.5 * (kmh[1:] + kmh[:-1]) / 3.6 * np.diff(t))])
