@@ -56,7 +56,7 @@ def pack(t: Floats, columns: Mapping[str, Floats], told: Mapping[str, Any] | Non
 
 def _by_weight(column: NDArray[Any]) -> bytes:
     """The bytes of a column, all first ones first: neighbours are alike, which compresses."""
-    return column.view(np.uint8).reshape(len(column), -1).T.tobytes()
+    return column.view(np.uint8).reshape(len(column), column.itemsize).T.tobytes()
 
 
 @guarded("a packed lap")

@@ -26,6 +26,8 @@ MOST_BYTES, MOST_SAMPLES, MOST_COLUMNS = 400_000_000, 20_000_000, 400
 _TOP_LINES, _TOP_BYTES = 60, 65_536
 #: Bytes of a CSV that are read at a time.
 _BLOCK = 4_000_000
+#: Channels that need more than seven digits.
+_LONG = {"time_s", "latitude_deg", "longitude_deg", "x_m", "y_m", "distance_m"}
 #: What cells of a line of units say.
 _UNIT_CELLS = {"s", "km/h", "kmh", "kph", "mph", "m/s", "%", "rpm", "1/min", "bar", "g", "deg", "°", "m", "km", "°c", "degc", "l", "kpa"}
 #: What a cell without a value says.
@@ -146,10 +148,14 @@ def _mdf_header(path: Path, top: bytes) -> Header:
     if not top[8:16].startswith(b"4."):
         version = top[8:16].decode("latin-1").strip("\x00 ")
         raise FileRejected([f"The file: this is MDF {version}; expected {WHAT}."])
+    if top[64:68] != b"##HD":
+        raise FileRejected([f"Byte 65: the header block of MDF 4 is missing; expected {WHAT}."])
     names, units = [], []
     for name, unit in _mdf_channels(path):
         names.append(name)
         units.append(unit)
+    if not names:
+        raise FileRejected([f"The file: this MDF 4 holds no channel of numbers; expected {WHAT}."])
     return Header("mdf", _apart(["time_s", *names]), ("s", *units))
 
 
@@ -203,7 +209,7 @@ def read_recording(path: Path, header: Header, matches: Sequence[Match | None]) 
     if "time_s" not in keys:
         raise FileRejected(["Columns: none is chosen for the time; expected one, in seconds or milliseconds."])
     if header.kind == "csv":
-        raw = _csv_columns(path, header, [place for place, _ in wanted])
+        raw = _csv_columns(path, header, wanted)
     elif header.kind == "parquet":
         raw = _parquet_columns(path, header, [place for place, _ in wanted])
     else:
@@ -215,12 +221,14 @@ def read_recording(path: Path, header: Header, matches: Sequence[Match | None]) 
     return Recording(columns.pop("time_s"), columns, units)
 
 
-def _csv_columns(path: Path, header: Header, places: Sequence[int]) -> list[Floats]:
+def _csv_columns(path: Path, header: Header, chosen: Sequence[tuple[int, Match]]) -> list[Floats]:
     import pyarrow as pa
     from pyarrow import csv as arrow_csv
 
     names = [f"c{place}" for place in range(len(header.names))]
-    wanted = [names[place] for place in places]
+    wanted = [names[place] for place, _ in chosen]
+    # what is fine at seven digits takes half the memory; times and places are not
+    types = {name: pa.float64() if match.key in _LONG else pa.float32() for name, (_, match) in zip(wanted, chosen, strict=True)}
     parts: list[list[Floats]] = [[] for _ in wanted]
     rows = 0
     try:
@@ -229,7 +237,7 @@ def _csv_columns(path: Path, header: Header, places: Sequence[int]) -> list[Floa
             read_options=arrow_csv.ReadOptions(skip_rows=header.skipped, column_names=names, block_size=_BLOCK, encoding="utf8"),
             parse_options=arrow_csv.ParseOptions(delimiter=header.delimiter, ignore_empty_lines=True),
             convert_options=arrow_csv.ConvertOptions(
-                include_columns=wanted, column_types={name: pa.float64() for name in wanted}, null_values=list(_NO_VALUE),
+                include_columns=wanted, column_types=types, null_values=list(_NO_VALUE),
                 strings_can_be_null=True, decimal_point="," if header.comma else ".",
             ),
         ) as reader:  # fmt: skip
@@ -240,28 +248,34 @@ def _csv_columns(path: Path, header: Header, places: Sequence[int]) -> list[Floa
                 for part, column in zip(parts, batch.columns, strict=True):
                     part.append(_numbers(column))
     except pa.ArrowException as error:
-        raise FileRejected([_csv_problem(str(error), header)]) from None
+        raise FileRejected([_first_problem(path, header, [place for place, _ in chosen], str(error))]) from None
     if not rows:
         raise FileRejected([f"Line {header.skipped + 1}: no sample stands under the header."])
-    return [np.concatenate(part) for part in parts]
+    found = []
+    while parts:  # each column's pieces are let go as it is put together
+        found.append(np.concatenate(parts.pop(0)))
+    return found
 
 
-def _csv_problem(message: str, header: Header) -> str:
-    """What a columnar reader says of a broken file, with the file's own line and column."""
-    row = re.search(r"[Rr]ow #?(\d+)", message)
-    place = f"Line {int(row[1]) + header.skipped}" if row else "The file"
-    column = re.search(r"column #(\d+)", message)
-    if column and int(column[1]) < len(header.names):
-        place += f", column {parted(header.names[int(column[1])])[0][:40]}"
-    value = re.search(r"invalid value '([^']{0,60})", message)
-    if value:
-        return f"{place}: “{value[1][:40]}” is not valid: expected a number."
-    width = re.search(r"Expected (\d+) columns, got (\d+)", message)
-    if width:
-        return f"{place}: {width[2]} columns; expected {width[1]}. The file may have been cut off there."
-    if "invalid UTF8" in message:
-        return f"{place}: a byte that is not UTF-8; expected the file saved in UTF-8."
-    return f"{place}: this is no readable table of samples ({_short(ValueError(message))})."
+def _first_problem(path: Path, header: Header, places: Sequence[int], message: str) -> str:
+    """Where a table that the columnar reader gave up is broken: it does not tell the line, so that the lines are gone through."""
+    width = len(header.names)
+    with path.open(encoding="utf-8", errors="surrogateescape", newline=None) as file:
+        for number, line in enumerate(file, start=1):
+            if number <= header.skipped or not line.strip("\r\n"):
+                continue
+            if re.search("[\udc80-\udcff]", line):
+                return f"Line {number}: a byte that is not UTF-8; expected the file saved in UTF-8."
+            cells = next(csv.reader([line], delimiter=header.delimiter))
+            if len(cells) != width:
+                last = "" if line.endswith("\n") else " The file may have been cut off there."
+                return f"Line {number}: {len(cells)} columns; expected {width}.{last}"
+            for place in places:
+                cell = cells[place].strip()
+                if cell not in _NO_VALUE and not _is_number(cell):
+                    name = parted(header.names[place])[0][:40]
+                    return f"Line {number}, column {name}: “{cell[:40]}” is not valid: expected a number."
+    return f"The file: this is no readable table of samples ({_short(ValueError(message))})."
 
 
 def _numbers(column: Any) -> Floats:
@@ -282,7 +296,9 @@ def _numbers(column: Any) -> Floats:
         return np.where(np.asarray(column.is_valid().to_numpy(zero_copy_only=False)), seconds, np.nan)
     if not (pa.types.is_integer(column.type) or pa.types.is_floating(column.type) or pa.types.is_boolean(column.type)):
         raise FileRejected([f"A column holds {column.type}; expected numbers."])
-    return np.asarray(column.cast(pa.float64(), safe=False).to_numpy(zero_copy_only=False), dtype=np.float64)
+    if column.type != pa.float32():
+        column = column.cast(pa.float64(), safe=False)
+    return np.asarray(column.to_numpy(zero_copy_only=False))
 
 
 def _parquet_columns(path: Path, header: Header, places: Sequence[int]) -> list[Floats]:

@@ -1,6 +1,6 @@
 """What a logger's samples say of a corner, pass by pass: where it was braked for, and how fast the car came out."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -35,15 +35,18 @@ class Pass:
     exit_ms: float
 
 
-def channels_of(samples: Sequence[dict[str, float]]) -> Floats:
+def channels_of(columns: Mapping[str, Floats]) -> Floats:
     """Distance [m], speed [km/h] and brake [%] of the samples that have all three, shape [samples, 3].
 
+    :param columns: channels by key, of one length, NaN where nothing was measured
     :raises InputError: if none has
     """
-    rows = [[one[name] for name in CHANNELS] for one in samples if all(name in one for name in CHANNELS)]
-    if not rows:
-        there = sorted({name for one in samples[:200] for name in one})
-        raise InputError("samples", ", ".join(there) or "none", f"the channels {', '.join(CHANNELS)}")
+    rows = np.empty((0, 3))
+    if all(name in columns for name in CHANNELS):
+        rows = np.column_stack([columns[name] for name in CHANNELS])
+        rows = rows[np.isfinite(rows).all(axis=1)]
+    if not len(rows):
+        raise InputError("samples", ", ".join(sorted(columns)[:20]) or "none", f"the channels {', '.join(CHANNELS)}")
     return np.asarray(rows, dtype=np.float64)
 
 

@@ -142,7 +142,7 @@ class LapReader:
         first, last = self._index(window.first_m - _AROUND_M), self._index(window.last_m + _AROUND_M)
         slow = first + int(np.argmin(self.v[first : max(last, first + 1)]))
         begin, end = self._braked(low, slow)
-        share = None if begin is None or end is None else float(np.percentile(self.brake[begin:end], 80))
+        share = None if begin is None or end is None or not self.measured else float(np.percentile(self.brake[begin:end], 80))
         brake_m, sd = (None, 0.0) if begin is None else self._onset(begin)
         opened, full = self._opened(begin, end if begin is not None else None, slow, high)
         after = slow + int(np.argmax(self.v[slow : max(high, slow + 1)]))

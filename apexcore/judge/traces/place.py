@@ -174,9 +174,10 @@ def metres_of(
     )  # a receiver without satellites says 0
     if "x_m" in found or not known.any():
         return found, origin
-    if origin is None:
-        origin = (float(np.median(latitude[known])), float(np.median(longitude[known])))
     rad = math.pi / 180.0
+    if origin is None:
+        around = float(np.degrees(np.angle(np.exp(1j * rad * longitude[known]).mean())))  # also where the day begins
+        origin = (float(np.median(latitude[known])), around)
     off = (longitude - origin[1] + 180.0) % 360.0 - 180.0
     found["x_m"] = np.where(known, rad * _EARTH_M * off * math.cos(rad * origin[0]), np.nan)
     found["y_m"] = np.where(known, rad * _EARTH_M * (latitude - origin[0]), np.nan)
