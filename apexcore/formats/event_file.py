@@ -1,15 +1,16 @@
 """A whole event as one file: car, circuit, sheets, runs with their laps, readings, verdicts, plans, tests and the thread."""
 
+from base64 import b64decode, b64encode
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import AwareDatetime, Field
 
 from ..circuit.conditions import Conditions
 from ..circuit.track import Circuit
-from ..errors import ApexError
+from ..errors import ApexError, FileRejected
 from ..judge.calibration import SCALES
 from ..judge.laps import LapKind
 from ..quantities.values import Value
@@ -20,10 +21,12 @@ from ..vehicle.pair import axles_of
 from .book_file import BookEntryFile
 from .laps_csv import MAX_LAPS, MOST_FUEL_L, MOST_SECTORS
 from .logger import MOST_CHANNELS, Channel
+from .packed import Packed, unpack
 from .race_file import MarkFile, PlanValue, SetupFile
 
-#: Largest file of an event; samples of a logger make them large [bytes].
-MOST_EVENT_BYTES = 60_000_000
+#: Largest file of an event; what loggers recorded makes them large [bytes]. Traces of laps are in it as long as they are no more than
+#: this in all, the newest runs first; and letters of one of them.
+MOST_EVENT_BYTES, MOST_TRACE_BYTES, MOST_TRACE_LETTERS = 60_000_000, 24_000_000, 16_000_000
 
 #: Most runs, and most of anything else that hangs on an event.
 MOST_RUNS, MOST_ROWS = 20_000, 20_000
@@ -62,6 +65,37 @@ class SheetOfEvent(Value):
     made_at: Moment
 
 
+class TraceFile(Value):
+    """The channels of a lap.
+
+    :param data: packed columns (`formats.packed`), as Base64
+    :param units: units of channels that are not the product's own
+    :param origin: latitude and longitude that positions are told from
+    """
+
+    data: Annotated[str, Field(max_length=MOST_TRACE_LETTERS, pattern=r"^[A-Za-z0-9+/=]*$")]
+    units: Annotated[dict[Annotated[str, Field(max_length=40)], Annotated[str, Field(max_length=20)]], Field(max_length=200)] = {}
+    origin: tuple[Annotated[float, Field(ge=-90, le=90)], Annotated[float, Field(ge=-180, le=180)]] | None = None
+    notes: tuple[Annotated[str, Field(max_length=300)], ...] = Field((), max_length=200)
+
+    @classmethod
+    def of(cls, data: bytes, units: dict[str, str], origin: Sequence[float] | None, notes: Sequence[str]) -> Self:
+        """A trace as its row has it."""
+        place = None if origin is None else (float(origin[0]), float(origin[1]))
+        return cls(data=b64encode(data).decode(), units=units, origin=place, notes=tuple(note[:300] for note in notes[:200]))
+
+    def packed(self) -> tuple[bytes, Packed]:
+        """Its bytes, and what is in them.
+
+        :raises FileRejected: if they are no packed lap
+        """
+        try:
+            data = b64decode(self.data, validate=True)
+        except ValueError:
+            raise FileRejected(["trace: this is no Base64."]) from None
+        return data, unpack(data)
+
+
 class LapFile(Value):
     """A lap as `judge.laps.DrivenLap` has it, with why it was set aside."""
 
@@ -72,10 +106,12 @@ class LapFile(Value):
     sectors_s: tuple[Annotated[float, Field(gt=0, le=1800)], ...] = Field((), max_length=MOST_SECTORS)
     top_ms: Annotated[float, Field(ge=0, le=200)] | None = None
     why: Annotated[str, Field(max_length=80)] = ""
+    at_s: Annotated[float, Field(ge=0, le=200_000)] | None = None
+    trace: TraceFile | None = None
 
 
 class SampleFile(Value):
-    """Channels at one moment of a run."""
+    """Channels at one moment of a run, as files of before have them."""
 
     t_ms: int = Field(ge=0, le=200_000_000)
     channels: Channels
@@ -243,6 +279,7 @@ class EventFile(Value):
     :param sheet_in_car: number of the sheet in the car
     :param session: place of the session that is on, from 0
     :param rules: the race rules without the tank, which is the car's
+    :param traces_left_out: laps whose traces were too much for one file
     """
 
     format: Literal["apex-trim event 1"] = "apex-trim event 1"
@@ -271,6 +308,7 @@ class EventFile(Value):
     knots: tuple[KnotFile, ...] = Field((), max_length=2 * MOST_RUNS)
     book: tuple[BookEntryOfEvent, ...] = Field((), max_length=MOST_ROWS)
     trained: tuple[TrainedFile, ...] = Field((), max_length=MOST_ROWS)
+    traces_left_out: int = Field(0, ge=0, le=10_000_000)
 
     def problems(self) -> list[str]:
         """What does not fit together: numbers that stand twice or point at nothing, values off the car's list."""
@@ -286,10 +324,22 @@ class EventFile(Value):
         for reading in self.readings:
             if reading.sheet not in sheets or (reading.run is not None and reading.run not in runs):
                 found.append(f"readings: one of sheet {reading.sheet} and run {reading.run} is not in the file.")
+        found += self._problems_of_traces()
         if self.sheet_in_car is not None and self.sheet_in_car not in sheets:
             found.append(f"sheet_in_car: {self.sheet_in_car} is not in the file.")
         if self.session is not None and self.session >= len(self.sessions):
             found.append(f"session: {self.session} is not in the file; expected less than {len(self.sessions)}.")
+        return found
+
+    def _problems_of_traces(self) -> list[str]:
+        found = []
+        for run in self.runs:
+            for lap in run.laps:
+                if lap.trace is not None:
+                    try:
+                        lap.trace.packed()
+                    except FileRejected as error:
+                        found.append(f"runs.{run.number}, lap {lap.number}: {error.problems[0]}")
         return found
 
     def _problems_of_sheets(self, numbers: set[int]) -> list[str]:

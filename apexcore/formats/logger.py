@@ -1,6 +1,7 @@
 """What a logger sends while the car runs: JSON lines, or laps as CSV. The format is described in docs/formats.md."""
 
 import math
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal, Self
@@ -217,6 +218,12 @@ def read_csv_laps(data: bytes, run: str) -> Sent:
         return Sent(tuple(LapEvent.of(run, lap) for lap in laps), None)
     except ValidationError as error:
         raise rejected([problem_of(problem) for problem in error.errors()]) from None
+
+
+def are_samples(data: bytes) -> bool:
+    """Whether a CSV holds samples rather than laps: a column for the time in its header, and none for the lap time."""
+    keys = [match.key for match in guessed(re.split(r"[,;\t]", data[:4000].decode("utf-8-sig", "replace").split("\n")[0].strip())) if match]
+    return "time_s" in keys and len(keys) > 1 and not re.search(rb"lap[_ ]?time", data[:4000].split(b"\n")[0], re.IGNORECASE)
 
 
 @guarded("a CSV of samples")

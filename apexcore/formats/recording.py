@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 Floats = NDArray[np.float64]
 
 #: Largest file that is read [bytes], and most samples and columns of one.
-MOST_BYTES, MOST_SAMPLES, MOST_COLUMNS = 400_000_000, 20_000_000, 400
+MOST_BYTES, MOST_SAMPLES, MOST_COLUMNS = 250_000_000, 20_000_000, 400
 #: Lines at the top of a CSV among which its header is looked for, and letters of one that are looked at.
 _TOP_LINES, _TOP_BYTES = 60, 65_536
 #: Bytes of a CSV that are read at a time.

@@ -1,5 +1,6 @@
 """A logger's channels of the virtual car: what it would measure along a lap, at any rate, with the scatter of its sensors."""
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -34,7 +35,7 @@ class Sensors:
 
 def recorded(
     line: Line, car: Car, lap: Lap, time_s: float, hz: float, rng: np.random.Generator, sensors: Sensors | None = None, fuel_l: float = 0.0,
-    first_s: float = 0.0,
+    first_s: float = 0.0, beyond: int = 0,
 ) -> tuple[Floats, dict[str, Floats]]:  # fmt: skip
     """Channels of one lap, sampled evenly.
 
@@ -43,28 +44,30 @@ def recorded(
     :param hz: samples a second [1/s]
     :param fuel_l: on board at the start line [l]
     :param first_s: of the first sample after the start line: the logger's clock knows nothing of it [s]
+    :param beyond: samples before the start line and behind the finish besides
     :returns: times since the start line, and channels by their keys
     """
     told = sensors or Sensors()
     clock = np.concatenate([[0.0], np.cumsum(lap.column("time"))])
     clock *= time_s / clock[-1]
-    t = np.arange(first_s, time_s, 1.0 / hz)
+    t = first_s + np.arange(-beyond, math.ceil((time_s - first_s) * hz - 1e-9) + beyond) / hz
     count = len(t)
+    lap_at = t % time_s
 
     def at(column: Floats) -> Floats:
-        return np.asarray(np.interp(t, clock, np.append(column, column[0])))
+        return np.asarray(np.interp(lap_at, clock, np.append(column, column[0])))
 
     def scattered(column: Floats, sd: float) -> Floats:
         return column + sd * rng.normal(size=count)
 
     speed = at(lap.column("speed"))
-    station = np.clip(np.searchsorted(clock, t, side="right") - 1, 0, len(line.s) - 1)
+    station = np.clip(np.searchsorted(clock, lap_at, side="right") - 1, 0, len(line.s) - 1)
     gear = lap.column("gear")[station]
     used = np.clip(gear.astype(int) - 1, 0, len(car.powertrain.gears) - 1)
     ratio = np.array(car.powertrain.gears)[used] * car.powertrain.final_drive
     brake, bend = at(lap.column("brake")), at(line.road[:, 0])
     columns = {
-        "distance_m": np.asarray(np.interp(t, clock, np.append(line.s, line.length_m))),
+        "distance_m": np.asarray(np.interp(lap_at, clock, np.append(line.s, line.length_m))),
         "speed_kmh": np.maximum(scattered(3.6 * speed, told.speed_kmh), 0.0),
         "throttle_pct": 100.0 * at(lap.column("throttle")),
         "brake_pct": 100.0 * brake,
@@ -76,7 +79,7 @@ def recorded(
         "accel_lat_ms2": scattered(speed**2 * bend, told.accel_ms2),
         "x_m": scattered(at(line.x), told.place_m),
         "y_m": scattered(at(line.y), told.place_m),
-        "fuel_l": np.maximum(fuel_l - np.interp(t, clock, np.concatenate([[0.0], np.cumsum(lap.column("fuel_l"))])), 0.0),
+        "fuel_l": np.maximum(fuel_l - np.interp(lap_at, clock, np.concatenate([[0.0], np.cumsum(lap.column("fuel_l"))])), 0.0),
     }
     ripple = np.ones((len(line.s), 4)) if lap.ripple is None else lap.ripple
     for wheel, name in enumerate(_WHEELS):

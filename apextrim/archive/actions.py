@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable
 from typing import Any, TypeVar
 
+import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 from pydantic import ValidationError
@@ -12,6 +13,7 @@ from apexcore.circuit.track import centre_line
 from apexcore.errors import FileRejected
 from apexcore.formats.event_file import (
     MOST_EVENT_BYTES,
+    MOST_TRACE_BYTES,
     BookEntryOfEvent,
     CalibrationFile,
     EventFile,
@@ -22,10 +24,10 @@ from apexcore.formats.event_file import (
     RaceFile,
     ReadingFile,
     RunFile,
-    SampleFile,
     SessionFile,
     SheetOfEvent,
     TestFile,
+    TraceFile,
     TrainedFile,
     VerdictFile,
 )
@@ -44,7 +46,8 @@ from apextrim.library.car_actions import put_car
 from apextrim.library.circuit_actions import put_circuit
 from apextrim.library.models import Car, Circuit, CornerNote
 from apextrim.race.models import KeptPlan, LiveRace, RaceMark
-from apextrim.runs.models import Lap, Run, Sample, TyreReading
+from apextrim.runs import recorded
+from apextrim.runs.models import Lap, LapTrace, Run, TyreReading
 from apextrim.sheets.actions import put_in_car
 from apextrim.sheets.models import Sheet
 from apextrim.verdicts.differences import Difference, differences_of
@@ -62,10 +65,13 @@ def _told(row: object, names: Iterable[str], *without: str) -> dict[str, Any]:
     return {name: getattr(row, name) for name in names if name not in without}
 
 
-def event_file(event: Event, samples: bool = True) -> EventFile:
-    """The event as its file has it; deleted runs stay behind."""
+def event_file(event: Event, traces: bool = True) -> EventFile:
+    """The event as its file has it; deleted runs stay behind.
+
+    :param traces: whether the laps' traces are in it, as far as a file holds them
+    """
     sessions, sheets = list(event.sessions.all()), list(event.sheets.select_related("parent"))
-    runs = list(event.runs.filter(deleted_at=None).select_related("sheet").prefetch_related("laps", "samples"))
+    runs = list(event.runs.filter(deleted_at=None).select_related("sheet").prefetch_related("laps"))
     verdicts, plans = list(event.verdicts.all()), list(event.plans.all())
     number = {row.pk: row.number for row in sheets}
     places = {row.pk: index for index, row in enumerate(sessions)}
@@ -73,6 +79,7 @@ def event_file(event: Event, samples: bool = True) -> EventFile:
     def sides(kind: str, key: str) -> str:
         return str(number.get(int(key), key)) if kind == "sheet" and key.isdecimal() else key
 
+    found, left_out = _traces(event) if traces else ({}, 0)
     targets: dict[str, dict[int, int]] = {
         "sheet": number, "run": {row.pk: row.number for row in runs}, "verdict": {row.pk: n for n, row in enumerate(verdicts)},
         "plan": {row.pk: n for n, row in enumerate(plans)},
@@ -91,8 +98,7 @@ def event_file(event: Event, samples: bool = True) -> EventFile:
             {
                 **_told(row, RunFile.model_fields, "sheet", "session", "laps", "samples"),
                 "sheet": row.sheet.number, "session": places.get(row.session_id or 0),
-                "laps": [_told(lap, LapFile.model_fields) for lap in row.laps.all()],
-                "samples": [_told(sample, SampleFile.model_fields) for sample in row.samples.all()] if samples else [],
+                "laps": [{**_told(lap, LapFile.model_fields, "trace"), "trace": found.get(lap.pk)} for lap in row.laps.all()],
             } for row in runs
         ],
         "readings": [
@@ -129,8 +135,24 @@ def event_file(event: Event, samples: bool = True) -> EventFile:
             {**_told(knot, KnotFile.model_fields, "target"), "target": targets.get(knot.kind, {}).get(knot.target or 0)}
             for knot in event.knots.all() if knot.kind == "brief" or knot.target in targets[knot.kind]
         ],
+        "traces_left_out": left_out,
     }  # fmt: skip
     return EventFile.model_validate(content)
+
+
+def _traces(event: Event) -> tuple[dict[int, TraceFile], int]:
+    """The traces of an event by the keys of their laps, the newest runs first as far as a file holds them, and how many it does not."""
+    rows = LapTrace.objects.filter(lap__run__event=event, lap__run__deleted_at=None).order_by("-lap__run__number", "lap__number")
+    found: dict[int, TraceFile] = {}
+    room, left_out = MOST_TRACE_BYTES, 0
+    for row in rows.iterator(chunk_size=20):
+        data = bytes(row.data)
+        room -= len(data)
+        if room < 0:
+            left_out += 1
+        else:
+            found[row.lap_id] = TraceFile.of(data, row.units, row.origin, row.notes)
+    return found, left_out
 
 
 def write_event(event: Event) -> str:
@@ -208,6 +230,29 @@ def _circuit(owner: User, file: EventFile) -> Circuit:
     return row
 
 
+def _add_laps(row: Run, run: RunFile) -> None:
+    """The laps of a run with what was recorded of them."""
+    laps = Lap.objects.bulk_create(
+        Lap(run=row, **{**lap.model_dump(exclude={"trace"}), "sectors_s": list(lap.sectors_s)}) for lap in run.laps
+    )  # fmt: skip
+    made = []
+    for lap, file in zip(laps, run.laps, strict=True):
+        if file.trace is not None:
+            data, packed = file.trace.packed()
+            hz = (len(packed.t) - 1) / lap.time_s if lap.time_s else 0.0
+            made.append(
+                LapTrace(
+                    lap=lap, data=data, rows=len(packed.t), hz=round(hz, 3), keys=list(packed.columns), units=file.trace.units,
+                    origin=None if file.trace.origin is None else list(file.trace.origin), notes=list(file.trace.notes),
+                )
+            )  # fmt: skip
+    LapTrace.objects.bulk_create(made, batch_size=50)
+    if run.samples:  # of a file of before
+        names = dict.fromkeys(name for sample in run.samples for name in sample.channels)
+        t = np.array([sample.t_ms / 1000.0 for sample in run.samples])
+        recorded.put_samples(row, t, {name: np.array([one.channels.get(name, np.nan) for one in run.samples]) for name in names})
+
+
 def _fill(event: Event, file: EventFile) -> None:
     """Everything that hangs on an event."""
     sessions = [Session.objects.create(event=event, **session.model_dump()) for session in file.sessions]
@@ -222,8 +267,7 @@ def _fill(event: Event, file: EventFile) -> None:
         values = run.model_dump(exclude={"sheet", "session", "laps", "samples"})
         session = None if run.session is None else sessions[run.session]
         runs[run.number] = row = Run.objects.create(event=event, sheet=sheets[run.sheet], session=session, **values)
-        Lap.objects.bulk_create(Lap(run=row, **{**lap.model_dump(), "sectors_s": list(lap.sectors_s)}) for lap in run.laps)
-        Sample.objects.bulk_create((Sample(run=row, **sample.model_dump()) for sample in run.samples), batch_size=500)
+        _add_laps(row, run)
     for reading in file.readings:
         values = reading.model_dump(exclude={"sheet", "run"})
         of_run = None if reading.run is None else runs[reading.run]

@@ -8,12 +8,12 @@ from django.db.models import Model
 
 from apextrim.events.models import Event
 from apextrim.race.models import RaceMark
-from apextrim.runs.models import Lap, Sample
+from apextrim.runs.models import Chunk, Lap, LapTrace
 
 #: What hangs on an event, by the names under which it does.
 _PARTS = (
     "sessions", "knots", "sheets", "runs", "readings", "verdicts", "plans", "races", "tests", "calibrations", "searches",
-    "book", "trained",
+    "book", "trained", "uploads",
 )  # fmt: skip
 
 #: Rows that are written at once.
@@ -29,7 +29,8 @@ def _rows(event: Event) -> Iterator[Model]:
         yield from getattr(event, name).order_by("pk").iterator()
     yield from Lap.objects.filter(run__event=event).order_by("pk").iterator()
     yield from RaceMark.objects.filter(race__event=event).order_by("pk").iterator()
-    yield from Sample.objects.filter(run__event=event).order_by("pk").iterator()
+    for model, path in ((Chunk, "run__event"), (LapTrace, "lap__run__event")):
+        yield from model.objects.filter(**{path: event}).order_by("pk").iterator(chunk_size=20)
 
 
 def rows_as_json(event: Event) -> Iterator[str]:

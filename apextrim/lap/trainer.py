@@ -17,14 +17,13 @@ from apexcore.trim.book.proposal import BookDesk, along_line, along_middle
 from apextrim.book.queries import desk_in
 from apextrim.events.models import Event
 from apextrim.modelling.cases import Case
-from apextrim.runs.models import Run, Sample
+from apextrim.runs import recorded
+from apextrim.runs.models import Run
 
 from .models import TrainedMark
 
 #: Keys that say a feeling.
 KEYS = {"e": "early", "g": "good", "l": "late"}
-#: Samples of a run that are read at most.
-_MOST_SAMPLES = 60_000
 #: Laps of a run that show a corner, from which on where it was braked for is believed rather than the mark, if the two differ by more
 #: than the samples lie apart and the driver scatters.
 _MEASURED_FROM = 3
@@ -116,8 +115,7 @@ def from_samples(event: Event, run: Run, wanted: Sequence[Student]) -> list[Told
 
     :raises InputError: if they have no channels for it
     """
-    rows = Sample.objects.filter(run=run).order_by("t_ms").values_list("channels", flat=True)[:_MOST_SAMPLES]
-    channels, found = channels_of(list(rows)), []
+    channels, found = channels_of(recorded.run_channels(run, wanted[0].desk.desk.lap_case.line.length_m if wanted else 1.0)), []
     for student in wanted:
         there = [one for one in _passes(student, channels) if one.lap > 1]
         if there and there[-1].lap > 2:

@@ -11,8 +11,9 @@ from apexcore.errors import ApexError
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
+from apextrim.runs import recorded
 from apextrim.runs.actions import send_virtual_driver
-from apextrim.runs.models import Run, Sample
+from apextrim.runs.models import Run
 from apextrim.sheets.queries import sheet_in_car
 
 from . import asked, trainer
@@ -32,10 +33,9 @@ def _page(request: HttpRequest, event: Event, problems: list[str] | None = None,
         context["rows"] = [(row, *_typed(row.student.number, typed)) for row in rows]
     except ApexError as error:
         context["problem"] = str(error)
-    sampled = Sample.objects.filter(run__event=event).values("run")
     context |= {
         "sheet": sheet_in_car(event), "last_turn": trainer.last_turn(event), "feelings": trainer.KEYS.items(),
-        "runs": event.runs.filter(deleted_at=None, pk__in=sampled).order_by("-number")[:_MOST_RUNS],
+        "runs": event.runs.filter(deleted_at=None, pk__in=recorded.has_samples(event.pk)).order_by("-number")[:_MOST_RUNS],
     }  # fmt: skip
     return render(request, "lap/trainer.html", context, status=422 if problems else 200)
 

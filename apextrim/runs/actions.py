@@ -5,6 +5,7 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
+import numpy as np
 from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
@@ -13,12 +14,15 @@ from apexcore.circuit.conditions import Conditions
 from apexcore.errors import FileRejected
 from apexcore.formats.laps_csv import Table, laps_of, own_columns, read_laps, read_typed, write_laps
 from apexcore.judge.laps import DrivenLap, LapKind, propose
+from apexcore.judge.traces.clean import cleaned
+from apexcore.judge.traces.cut import RecordedLap, cut
 from apexcore.lap.solver import LapCase, also_told
 from apexcore.quantities import format_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.virtual.marks import by_marks
-from apexcore.virtual.senders import events_of
-from apexcore.virtual.world import virtual_run
+from apexcore.virtual.recorder import recorded as recorded_channels
+from apexcore.virtual.senders import SAMPLE_HZ
+from apexcore.virtual.world import VirtualRun, virtual_run
 from apextrim.book.queries import told_by_book
 from apextrim.events import thread
 from apextrim.events.models import Event
@@ -26,10 +30,8 @@ from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import cases
 from apextrim.runs.reading_actions import keep_reading
 
-from .models import ColumnMatch, Lap, Run, Sample
-
-#: Samples that are written at once.
-_CHUNK = 500
+from . import recorded
+from .models import ColumnMatch, Lap, LapTrace, Run
 
 
 def _next_number(event: Event) -> int:
@@ -142,10 +144,10 @@ def send_virtual_driver(
     event: Event, values: dict[str, Any], laps: int, seed: int | None = None, at: datetime | None = None, book: str = "",
     marks: Mapping[int, float] | None = None,
 ) -> Run:  # fmt: skip
-    """A run of the virtual car: it writes a file of laps, which comes in as any other file.
+    """A run of the virtual car: it writes a file of laps, which comes in as any other file, and the channels of its logger.
 
     :param book: the way of driving that the racer's book tells the driver; empty to drive as the model does
-    :param marks: where to brake instead, by corner, along the middle of the road [m]; then the logger's samples come in too
+    :param marks: where to brake instead, by corner, along the middle of the road [m]
     :raises InputError: if the fuel does not last
     :raises SolverError: if the car cannot take the circuit
     """
@@ -158,14 +160,27 @@ def send_virtual_driver(
         told=_told(event, sheet, book, marks),
     )  # fmt: skip
     came_in = read_laps(write_laps(list(driven.laps)).encode())
-    sent = [] if marks is None else list(events_of(driven, sheet, "virtual", values["fuel_l"], 0.0, seed))
+    traces = _traces(driven, seed)
     with transaction.atomic():
         run = add_run(event, values, virtual=True, at=at)
         add_laps(run, came_in)
-        Sample.objects.bulk_create(
-            (Sample(run=run, t_ms=round(1000 * one.t_s), channels=one.present()) for one in sent if one.type == "sample"), batch_size=_CHUNK
-        )
+        rows = {lap.number: lap for lap in run.laps.all()}
+        LapTrace.objects.bulk_create(recorded.trace_row(rows[one.number], one, SAMPLE_HZ, None, {}) for one in traces)
     return run
+
+
+def _traces(driven: VirtualRun, seed: int) -> list[RecordedLap]:
+    """What the logger in the virtual car recorded of each lap."""
+    rng, found, began = np.random.default_rng([seed, 5]), [], 0.0
+    for lap, real in zip(driven.laps, driven.stint, strict=True):
+        t, columns = recorded_channels(
+            driven.lap_case.line, driven.lap_case.car, real.lap, lap.time_s, SAMPLE_HZ, rng, fuel_l=real.fuel_l,
+            first_s=(-began) % (1.0 / SAMPLE_HZ), beyond=1,
+        )  # fmt: skip
+        parts = cut(cleaned(t, columns), (0.0, lap.time_s))
+        found.append(RecordedLap(lap.number, parts.laps[0].t, parts.laps[0].columns))
+        began += lap.time_s
+    return found
 
 
 def _told(event: Event, sheet: CoreSheet, book: str, marks: Mapping[int, float] | None) -> Callable[[LapCase], LapCase] | None:

@@ -1,15 +1,19 @@
 """What a logger sends, put into the logbook: all of one message in one transaction, or none."""
 
 import hashlib
+import math
 import secrets
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
 from django.db import transaction
 from django.utils import timezone
+from numpy.typing import NDArray
 
 from apexcore.errors import FileRejected
-from apexcore.formats.logger import LapEvent, PitEvent, RunEvent, SampleEvent, Sent, TyresEvent, WeatherEvent
+from apexcore.formats.logger import LapEvent, PitEvent, RunEvent, SampleEvent, SamplesEvent, Sent, TyresEvent, WeatherEvent
 from apexcore.judge.laps import propose
 from apexcore.quantities import format_lap
 from apexcore.vehicle.car import WHEELS
@@ -21,11 +25,12 @@ from apextrim.runs.models import TyreReading
 from apextrim.runs.reading_actions import keep_reading
 from apextrim.sheets.queries import sheet_in_car
 
+from . import recorded
 from .actions import add_run, lap_row
-from .models import Lap, LoggerKey, Run, Sample
+from .models import Lap, LoggerKey, Run
 from .queries import driven
 
-_CHUNK = 500
+Floats = NDArray[np.float64]
 
 
 def digest(token: str) -> str:
@@ -34,10 +39,15 @@ def digest(token: str) -> str:
 
 
 @transaction.atomic
-def make_key(event: Event, name: str) -> tuple[LoggerKey, str]:
-    """A key for a logger of this event, and its token, which is told once."""
+def make_key(event: Event, name: str, keep_samples: bool = False) -> tuple[LoggerKey, str]:
+    """A key for a logger of this event, and its token, which is told once.
+
+    :param keep_samples: whether its samples stay as they came beside the laps' traces
+    """
     token = "k" + secrets.token_urlsafe(24)  # a command line would take one that begins with a dash for an option
-    row = LoggerKey.objects.create(event=event, name=name or "logger", digest=digest(token), made_at=timezone.now())
+    row = LoggerKey.objects.create(
+        event=event, name=name or "logger", digest=digest(token), made_at=timezone.now(), keep_samples=keep_samples
+    )
     return row, token
 
 
@@ -71,14 +81,25 @@ class Ingested:
     notes: list[str] = field(default_factory=list)
 
 
-@transaction.atomic
 def take(key: LoggerKey, sent: Sent) -> Ingested:
-    """Puts a message into the logbook; a repeat of it adds nothing.
+    """Puts a message into the logbook; a repeat of it adds nothing. Laps whose samples are there have their traces then.
 
     :raises FileRejected: naming each lap that is there with another time, each unknown compound, and an event without a sheet
     """
-    event = key.event
-    work = _Taking(key, event, Ingested())
+    work = _Taking(key, key.event, Ingested())
+    with transaction.atomic():
+        _put(work, sent)
+    for run in work.rows.values():
+        recorded.build(run)
+    return work.taken
+
+
+def _put(work: "_Taking", sent: Sent) -> None:
+    """All of a message.
+
+    :raises FileRejected: with every problem
+    """
+    event = work.event
     for message in sent.events:
         if isinstance(message, WeatherEvent):
             read_weather(event, message.read())
@@ -86,7 +107,7 @@ def take(key: LoggerKey, sent: Sent) -> Ingested:
             work.begin(message)
         elif isinstance(message, LapEvent):
             work.lap(message)
-        elif isinstance(message, SampleEvent):
+        elif isinstance(message, SampleEvent | SamplesEvent):
             work.samples.setdefault(message.run, []).append(message)
         elif isinstance(message, TyresEvent):
             work.tyres(message)
@@ -95,8 +116,7 @@ def take(key: LoggerKey, sent: Sent) -> Ingested:
     work.put_samples()
     if work.problems:
         raise FileRejected(work.problems)
-    LoggerKey.objects.filter(pk=key.pk).update(heard_at=timezone.now())
-    return work.taken
+    LoggerKey.objects.filter(pk=work.key.pk).update(heard_at=timezone.now())
 
 
 class _Taking:
@@ -106,7 +126,7 @@ class _Taking:
         self.key, self.event, self.taken = key, event, taken
         self.rows: dict[str, Run] = {}
         self.problems: list[str] = []
-        self.samples: dict[str, list[SampleEvent]] = {}
+        self.samples: dict[str, list[SampleEvent | SamplesEvent]] = {}
 
     def run(self, name: str, told: RunEvent | None = None) -> Run | None:
         """The run that the logger calls so; begun where it is new, with the sheet in the car."""
@@ -147,7 +167,9 @@ class _Taking:
             return
         there = Lap.objects.filter(run=run, number=told.lap).first()
         if there is None:
-            lap_row(run, told.driven(), told.kind, "marked by the logger" if told.kind != "timed" else "").save()
+            row = lap_row(run, told.driven(), told.kind, "marked by the logger" if told.kind != "timed" else "")
+            row.at_s = told.at_s
+            row.save()
             self.taken.laps += 1
         elif abs(there.time_s - told.time_s) > 5e-4:
             place, known = f"Run {told.run}, lap {told.lap}", format_lap(there.time_s)
@@ -187,23 +209,37 @@ class _Taking:
             run = self.run(name)
             if run is None:
                 continue
-            times = [event.t_s for event in events]
-            back = next((k for k in range(1, len(times)) if times[k] < times[k - 1]), None)
+            t, columns = _as_columns(events)
+            back = next(iter(np.flatnonzero(np.diff(t) < 0)), None)
             if back is not None:
-                jump = f"from {times[back - 1]:g} s to {times[back]:g} s"
+                jump = f"from {t[back]:g} s to {t[back + 1]:g} s"
                 self.taken.notes.append(f"Run {name}: the clock went back {jump}; the samples are kept by their own times.")
-            before = Sample.objects.filter(run=run).count()
-            Sample.objects.bulk_create(
-                (Sample(run=run, t_ms=round(1000 * event.t_s), channels=event.present()) for event in events),
-                ignore_conflicts=True, batch_size=_CHUNK,
-            )  # fmt: skip
-            self.taken.samples += Sample.objects.filter(run=run).count() - before
+            self.taken.samples += recorded.put_samples(run, t, columns)
+
+
+def _as_columns(events: Sequence[SampleEvent | SamplesEvent]) -> tuple[Floats, dict[str, Floats]]:
+    """Moments and channels of events, in their order; what has no value then is NaN."""
+    times: list[float] = []
+    values: dict[str, list[float]] = {}
+    for event in events:
+        moments = [event.t_s] if isinstance(event, SampleEvent) else list(event.t_s)
+        told = {name: [value] for name, value in event.channels.items()} if isinstance(event, SampleEvent) else event.channels
+        for name, column in told.items():
+            known = values.setdefault(name, [])
+            known += [math.nan] * (len(times) - len(known))
+            known += [math.nan if value is None else value for value in column]
+        times += moments
+    for column in values.values():
+        column += [math.nan] * (len(times) - len(column))
+    return np.array(times), {name: np.array(column) for name, column in values.items()}
 
 
 @transaction.atomic
-def close_open(event: Event) -> None:
-    """Closes every run that a logger left open (its link was lost for good)."""
-    for run in event.runs.filter(closed=False, deleted_at=None):
+def close_open(event: Event) -> list[Run]:
+    """Closes every run that a logger left open (its link was lost for good). Returns them."""
+    runs = list(event.runs.filter(closed=False, deleted_at=None))
+    for run in runs:
         run.closed = True
         run.save(update_fields=["closed"])
         thread.tie(event, "run", run.name, f"{run.name} closed by hand, {run.laps.count()} laps", run.pk)
+    return runs

@@ -12,7 +12,7 @@ from django.views.decorators.csrf import csrf_exempt
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, FileRejected
-from apexcore.formats.logger import Sent, read_csv_laps, read_json_lines
+from apexcore.formats.logger import Sent, are_samples, read_csv_laps, read_csv_samples, read_json_lines
 from apexcore.judge.laps import figures
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
@@ -23,7 +23,7 @@ from apextrim.ui.uploads import problems_of
 from apextrim.work import queue
 from apextrim.work.queue import TooMuchWork
 
-from . import logger, presenters, queries
+from . import logger, presenters, queries, recorded
 from .models import LoggerKey
 
 #: When a logger that found the database busy may try again [s].
@@ -38,7 +38,7 @@ def _answer(status: int, **content: Any) -> JsonResponse:
 @login_not_required
 @require_POST
 def take(request: HttpRequest) -> HttpResponse:
-    """Takes JSON lines, or laps as CSV for the run named in `?run=`; all of a message or none of it."""
+    """Takes JSON lines, or laps or samples as CSV for the run named in `?run=`; all of a message or none of it."""
     scheme, _, token = request.headers.get("Authorization", "").partition(" ")
     try:
         return _taken(request, scheme, token.strip())
@@ -76,8 +76,8 @@ def _read(request: HttpRequest) -> Sent:
     if request.content_type == "text/csv":
         run = request.GET.get("run", "")
         if not run:
-            raise FileRejected(["run: the name of the run is missing; expected ?run=NAME for laps as CSV."])
-        return read_csv_laps(request.body, run)
+            raise FileRejected(["run: the name of the run is missing; expected ?run=NAME for CSV."])
+        return read_csv_samples(request.body, run) if are_samples(request.body) else read_csv_laps(request.body, run)
     return read_json_lines(request.body)
 
 
@@ -110,7 +110,7 @@ def live_part(request: HttpRequest, event_id: int) -> HttpResponse:
 def make_key(request: HttpRequest, event_id: int) -> HttpResponse:
     """Makes a key; its token is shown once."""
     event = event_for(request.user, event_id)
-    _, token = logger.make_key(event, request.POST.get("name", "").strip()[:40])
+    _, token = logger.make_key(event, request.POST.get("name", "").strip()[:40], "keep_samples" in request.POST)
     request.session["logger_token"] = token
     return redirect("live", event.pk)
 
@@ -129,7 +129,7 @@ def withdraw(request: HttpRequest, event_id: int, key_id: int) -> HttpResponse:
 def close(request: HttpRequest, event_id: int) -> HttpResponse:
     """Closes runs whose logger will not come back."""
     event = event_for(request.user, event_id)
-    logger.close_open(event)
+    recorded.build_all(logger.close_open(event))
     return redirect("live", event.pk)
 
 

@@ -26,6 +26,8 @@ class Run(models.Model):
     closed = models.BooleanField(default=True, help_text="false while a logger still sends its laps")
     conditions = models.JSONField(help_text="the file of apexcore.circuit.conditions.Conditions at the time")
     by_virtual_driver = models.BooleanField(default=False)
+    sampled_to_s = models.FloatField(null=True, help_text="moment up to which a logger's samples are part of its laps [s]")
+    file_digest = models.CharField(max_length=64, blank=True, help_text="of the recording that it came from")
     made_at = models.DateTimeField()
     deleted_at = models.DateTimeField(null=True, blank=True)
 
@@ -58,6 +60,7 @@ class Lap(models.Model):
     sectors_s = models.JSONField(default=list, help_text="times of its sectors [s], if taken")
     top_ms = models.FloatField(null=True, help_text="its highest speed [m/s], if measured")
     why = models.CharField(max_length=80, blank=True, help_text="why it is set aside")
+    at_s = models.FloatField(null=True, help_text="when it ended on its logger's clock [s], if told")
 
     class Meta:
         ordering = ["number"]
@@ -81,6 +84,7 @@ class LoggerKey(models.Model):
     made_at = models.DateTimeField()
     heard_at = models.DateTimeField(null=True, blank=True)
     withdrawn_at = models.DateTimeField(null=True, blank=True)
+    keep_samples = models.BooleanField(default=False, help_text="whether samples stay as they came beside the laps' traces")
 
     class Meta:
         ordering = ["pk"]
@@ -89,21 +93,64 @@ class LoggerKey(models.Model):
         return self.name
 
 
-class Sample(models.Model):
-    """Channels at one moment of a run."""
+class Chunk(models.Model):
+    """What a logger sent of its channels in one go, until it is part of the laps' traces."""
 
     OWNER = "run__event__owner"
 
-    run = models.ForeignKey(Run, models.CASCADE, related_name="samples")
-    t_ms = models.PositiveIntegerField(help_text="since the run began [ms]")
-    channels = models.JSONField()
+    run = models.ForeignKey(Run, models.CASCADE, related_name="chunks")
+    first_s = models.FloatField(help_text="its first moment on the logger's clock [s]")
+    last_s = models.FloatField(help_text="its last moment [s]")
+    rows = models.PositiveIntegerField()
+    data = models.BinaryField(help_text="of apexcore.formats.packed")
 
     class Meta:
-        ordering = ["t_ms"]
-        constraints = [models.UniqueConstraint(fields=["run", "t_ms"], name="one_sample_per_moment")]
+        ordering = ["pk"]
+        indexes = [models.Index(fields=["run", "last_s"])]
 
     def __str__(self) -> str:
-        return f"sample at {self.t_ms} ms"
+        return f"{self.rows} moments from {self.first_s:g} s"
+
+
+class LapTrace(models.Model):
+    """The channels of one lap, from start line to start line."""
+
+    OWNER = "lap__run__event__owner"
+
+    lap = models.OneToOneField(Lap, models.CASCADE, related_name="trace")
+    data = models.BinaryField(help_text="of apexcore.formats.packed")
+    rows = models.PositiveIntegerField()
+    hz = models.FloatField(help_text="samples a second")
+    keys = models.JSONField(default=list, help_text="channels that it has")
+    units = models.JSONField(default=dict, help_text="units of channels that are not the product's own, by key")
+    origin = models.JSONField(null=True, help_text="latitude and longitude that its positions are told from; null where they were metres")
+    notes = models.JSONField(default=list, help_text="what was odd on it, as sentences")
+
+    class Meta:
+        ordering = ["lap__number"]
+
+    def __str__(self) -> str:
+        return f"trace of {self.lap}"
+
+
+class Upload(models.Model):
+    """A recording's file on its way in: kept until it is imported, or forgotten after a day."""
+
+    OWNER = "event__owner"
+
+    event = models.ForeignKey("events.Event", models.CASCADE, related_name="uploads")
+    name = models.CharField(max_length=120, help_text="as it was called")
+    stored = models.CharField(max_length=80, help_text="name of the file in the folder of uploads")
+    size = models.BigIntegerField()
+    digest = models.CharField(max_length=64, help_text="of what it holds")
+    target = models.JSONField(default=dict, help_text="the run it is for, or what a new run of it is")
+    made_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class ColumnMatch(models.Model):

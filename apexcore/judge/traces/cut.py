@@ -131,6 +131,11 @@ def _crossing(recording: Cleaned, k: int) -> float:
     return 0.5 * (before + after)
 
 
+def begun_anew(t: Floats, columns: Mapping[str, Floats]) -> Floats | None:
+    """When the distance began anew, a lap's start each time; None where it does not [s]."""
+    return _by_distance(Cleaned(t, columns, ()))
+
+
 def _by_distance(recording: Cleaned) -> Floats | None:
     """Where the distance begins anew; None where it does not."""
     distance = recording.columns.get("distance_m")

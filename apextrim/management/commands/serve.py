@@ -12,7 +12,7 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import DatabaseError
 
-from apexcore.formats.event_file import MOST_EVENT_BYTES
+from apexcore.formats.recording import MOST_BYTES
 from apextrim.modelling import cases
 from apextrim.ui.faults import cause_of
 
@@ -21,7 +21,7 @@ from .warm import warm_all
 #: Of one connection and of all: threads, half-open and idle ones [s], sizes [bytes].
 _LIMITS: dict[str, Any] = {
     "threads": 4, "ident": None, "connection_limit": 200, "channel_timeout": 30, "cleanup_interval": 10,
-    "max_request_header_size": 32_768, "max_request_body_size": MOST_EVENT_BYTES + 1_000_000, "clear_untrusted_proxy_headers": True,
+    "max_request_header_size": 32_768, "max_request_body_size": MOST_BYTES + 1_000_000, "clear_untrusted_proxy_headers": True,
 }  # fmt: skip
 #: Before workers that ended are started anew [s].
 _AGAIN_S = 2.0

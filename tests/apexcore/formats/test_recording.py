@@ -132,7 +132,7 @@ def test_times_of_day_keep_their_milliseconds(tmp_path: Path) -> None:
         pa.table({"time": stamps, "speed": pa.array(range(40), pa.int32()), "name": pa.array(["x"] * 40)}), tmp_path / "a.parquet"
     )
     header = read_header(tmp_path / "a.parquet")
-    found = read_recording(tmp_path / "a.parquet", header, header.guess()[:2] + [None])
+    found = read_recording(tmp_path / "a.parquet", header, [*header.guess()[:2], None])
     assert np.allclose(np.diff(found.t), 0.01)
     with pytest.raises(FileRejected, match="Column name: A column holds string"):
         read_recording(tmp_path / "a.parquet", header, header.guess())

@@ -23,7 +23,7 @@ from apextrim.race.actions import keep_plan
 from apextrim.race.queries import race_view
 from apextrim.runs import logger
 from apextrim.runs.actions import delete_run
-from apextrim.runs.models import Run
+from apextrim.runs.models import LapTrace, Run
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import sheet_in_car
 from apextrim.verdicts.actions import keep_verdict
@@ -132,6 +132,7 @@ def test_a_file_that_does_not_fit_together_is_refused_as_a_whole(full_text: str,
 def test_an_event_goes_out_and_comes_in_through_the_pages(full: Event, stranger: Client) -> None:
     owner = Client()
     owner.force_login(full.owner)
+    LapTrace.objects.all().delete()  # with them it is long enough to come in beside the requests
     response = owner.get(f"/events/{full.pk}/file/")
     assert response["Content-Disposition"].endswith('.json"')
     page = stranger.post("/events/bring-in/", {"file": SimpleUploadedFile("event.json", response.content)}, follow=True).content.decode()

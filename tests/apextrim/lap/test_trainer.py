@@ -1,5 +1,6 @@
 """The trainer's page: feelings in two keys, samples of the virtual driver, turns taken back; and the lap in ten lines."""
 
+import numpy as np
 import pytest
 from django.test import Client
 from django.urls import reverse
@@ -7,7 +8,8 @@ from django.urls import reverse
 from apextrim.events.models import Event
 from apextrim.lap import asked, trainer
 from apextrim.lap.models import TrainedMark
-from apextrim.runs.models import Run, Sample
+from apextrim.runs.models import LapTrace, Run
+from apextrim.runs.recorded import put_samples
 from apextrim.sheets.models import Sheet
 from tests.apextrim.lap.test_corner_page import words
 
@@ -50,7 +52,7 @@ def test_the_virtual_driver_is_taught_by_its_samples(client_in: Client, event: E
         response = client_in.post(at(event, "trainer_drive"), follow=True)
         assert f"Turn {turn}:" in words(response), words(response)[:600]
     run = event.runs.order_by("-number").first()
-    assert run is not None and Sample.objects.filter(run=run).count() > 1000
+    assert run is not None and LapTrace.objects.filter(lap__run=run).count() > 3
     assert "was read already" in words(client_in.post(at(event, "trainer_read"), {"run": run.pk}))
     ends = {one.number: one for one in trainer.students(event, asked.shown_case(event))}
     moved = [ends[number].next_m - start for number, start in starts.items() if number in (1, 3, 5, 9)]
@@ -60,12 +62,13 @@ def test_the_virtual_driver_is_taught_by_its_samples(client_in: Client, event: E
 
 def test_samples_of_another_logger_say_what_they_lack(client_in: Client, event: Event, first: Sheet, drive) -> None:  # type: ignore[no-untyped-def]
     run: Run = drive(first, 1)
-    Sample.objects.bulk_create(Sample(run=run, t_ms=100 * k, channels={"rpm": 5000.0 + k}) for k in range(40))
+    LapTrace.objects.all().delete()
+    moments = 0.1 * np.arange(40)
+    put_samples(run, moments, {"rpm": 5000.0 + np.arange(40)})
     page = words(client_in.post(at(event, "trainer_read"), {"run": run.pk}))
     assert "expected the channels distance_m, speed_kmh, brake_pct" in page
-    Sample.objects.all().delete()
-    channels = {"distance_m": 5.0, "speed_kmh": 0.0, "brake_pct": 0.0}
-    Sample.objects.bulk_create(Sample(run=run, t_ms=100 * k, channels=channels) for k in range(40))
+    run.chunks.all().delete()
+    put_samples(run, moments, {"distance_m": np.full(40, 5.0), "speed_kmh": np.zeros(40), "brake_pct": np.zeros(40)})
     assert "show no corner" in words(client_in.post(at(event, "trainer_read"), {"run": run.pk}))
 
 

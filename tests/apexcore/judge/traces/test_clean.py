@@ -144,7 +144,7 @@ def test_what_is_no_lap_is_said() -> None:
     assert [lap.number for lap in found.laps] == [1, 3] and "of its speed is missing" in " ".join(found.notes)
     slow = cut(cleaned(20.0 * t, {**columns, "speed_kmh": columns["speed_kmh"] / 20.0}))
     assert slow.laps[0].time_s == pytest.approx(20 * LAP_S, rel=0.01)
-    with pytest.raises(InputError, match="lasts 300[0-9]"):
+    with pytest.raises(InputError, match=r"lasts 300[0-9]"):
         cut(cleaned(100.0 * t, {**columns, "speed_kmh": columns["speed_kmh"] / 100.0}))
 
 
