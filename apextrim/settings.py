@@ -94,6 +94,7 @@ INSTALLED_APPS = [
     "apextrim.runs",
     "apextrim.readings",
     "apextrim.workshop",
+    "apextrim.traces",
     "apextrim.book",
     "apextrim.lap",
     "apextrim.verdicts",

@@ -19,6 +19,7 @@ urlpatterns = [
     path("events/<int:event_id>/sheet/", include("apextrim.workshop.urls")),
     path("events/<int:event_id>/sheet/", include("apextrim.readings.urls")),
     path("events/<int:event_id>/runs/", include("apextrim.runs.urls")),
+    path("events/<int:event_id>/traces/", include("apextrim.traces.urls")),
     path("events/<int:event_id>/verdicts/", include("apextrim.verdicts.urls")),
     path("events/<int:event_id>/race/", include("apextrim.race.urls")),
     # addresses of before, which people keep

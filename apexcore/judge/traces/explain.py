@@ -101,6 +101,11 @@ class Row:
         return self.there_s + self.after_s
 
     @property
+    def half_s(self) -> float:
+        """Half the interval of its seconds (95 %), by the measurement alone [s]."""
+        return 1.96 * self.sd_s
+
+    @property
     def title(self) -> str:
         """What the corner is called."""
         if self.window is None:

@@ -12,7 +12,7 @@ from scipy.spatial import cKDTree
 
 from ...circuit.line import Line
 from ...errors import InputError
-from .cut import RecordedLap, StartLine
+from .cut import RecordedLap, StartLine, other_speed_unit
 
 Floats = NDArray[np.float64]
 Complex = NDArray[np.complex128]
@@ -24,6 +24,8 @@ _RING, _ROUNDS, _LAID = 512, 12, 800
 #: Farthest from the middle of the road, beside half its width, that a car's positions lie in the mean of squares [m], and by how much
 #: the scale may differ [-].
 _OFF_ROAD_M, _SCALE_OFF = 4.0, 0.03
+#: Share by which a lap may be longer or shorter than the circuit [-]: lines differ by less.
+_LENGTH_OFF = 0.06
 #: How far along the road a position is looked for from where the car should be [m].
 _WINDOW_M = 60.0
 #: Times over which positions are smoothed, as standard deviations of a bell [s]: where they correct the way driven, where the place
@@ -266,6 +268,64 @@ def _turned(driven: Complex, ring: Complex, base: Base, laps: Sequence[Complex],
 def scale_fits(frame: Frame) -> bool:
     """Whether a recording's metres are those of the circuit."""
     return abs(frame.scale - 1.0) <= _SCALE_OFF
+
+
+def frames_of(laps: Sequence[RecordedLap], base: Base) -> tuple[list[Frame | None], list[str]]:
+    """How the positions of each lap lie on a circuit, all of them in one frame where they are of one; and what is to be said of it.
+
+    A lap without positions, or whose positions do not lie on the circuit, goes by its way alone.
+
+    :raises InputError: if a lap was driven the other way round
+    """
+    found: list[Frame | None] = [None] * len(laps)
+    notes: list[str] = []
+    there = [k for k, lap in enumerate(laps) if "x_m" in lap.columns and "y_m" in lap.columns]
+    alone: list[int] = there
+    if len(there) > 1:
+        places = [(laps[k].columns["x_m"], laps[k].columns["y_m"]) for k in there]
+        try:
+            frame = laid_on(*places[0], base, places[1:])
+        except InputError:
+            frame = None
+        if frame is not None and all(_lies(laps[k], frame, base) for k in there):
+            found = [frame if k in there else None for k in range(len(laps))]
+            alone = []
+    for k in alone:
+        try:
+            found[k] = laid_on(laps[k].columns["x_m"], laps[k].columns["y_m"], base)
+        except InputError as error:
+            notes.append(f"Lap {laps[k].number}: {error} Its places go by the way driven.")
+    for lap, one in zip(laps, found, strict=True):
+        if one is not None and one.backwards:
+            raise InputError(f"lap {lap.number}", "driven the other way round", "a lap in the direction of this circuit")
+        if one is not None and not scale_fits(one):
+            notes.append(
+                f"Lap {lap.number}: its positions are {100 * (1 / one.scale - 1):+.0f} % as large as the circuit; they were scaled."
+            )
+    return found, notes
+
+
+def _lies(lap: RecordedLap, frame: Frame, base: Base) -> bool:
+    """Whether the positions of a lap lie on the road in a frame."""
+    z = frame.laid(lap.columns["x_m"], lap.columns["y_m"])
+    z = z[np.isfinite(z.real) & np.isfinite(z.imag)]
+    if len(z) < 20:
+        return False
+    z = z[:: max(len(z) // 300, 1)]
+    spot, _ = base.project(z, base.length_m * np.arange(len(z)) / len(z))
+    off = np.abs(z - base.at(spot))
+    return float(np.sqrt((off**2).mean())) <= 0.5 * base.width_m + _OFF_ROAD_M
+
+
+def fits_length(lap: RecordedLap, length_m: float) -> None:
+    """Whether a lap is about as long as a circuit.
+
+    :raises InputError: if it is not, with the unit that its speed may be in
+    """
+    if lap.length_m > 0.0 and abs(lap.length_m / length_m - 1.0) > _LENGTH_OFF:
+        unit = other_speed_unit(lap.length_m, length_m)
+        hint = f"; its speed looks like {unit}" if unit else ""
+        raise InputError(f"lap {lap.number}", f"{lap.length_m:.0f} m driven", f"about {length_m:.0f} m, as a lap of this circuit has{hint}")
 
 
 @dataclass(frozen=True)

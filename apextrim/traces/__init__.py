@@ -1,0 +1,1 @@
+"""Recorded laps: two side by side, a run corner by corner, files of recordings in and out."""
