@@ -229,8 +229,8 @@ def _as_columns(events: Sequence[SampleEvent | SamplesEvent]) -> tuple[Floats, d
             known += [math.nan] * (len(times) - len(known))
             known += [math.nan if value is None else value for value in column]
         times += moments
-    for column in values.values():
-        column += [math.nan] * (len(times) - len(column))
+    for known in values.values():
+        known += [math.nan] * (len(times) - len(known))
     return np.array(times), {name: np.array(column) for name, column in values.items()}
 
 

@@ -110,7 +110,7 @@ def opening(pair: Pair) -> str:
 def places_of(length_m: float) -> Floats:
     """Places along the lap at which charts are drawn [m]."""
     step = max(1.0, length_m / _MOST_PLACES)
-    return np.minimum(np.arange(0.0, length_m + step, step), length_m)
+    return np.asarray(np.minimum(np.arange(0.0, length_m + step, step), length_m))
 
 
 def shared_channels(pair: Pair) -> list[tuple[str, str]]:

@@ -289,18 +289,23 @@ def _causes(
     if one.full_m is not None and other.full_m is not None:
         size, sd = one.full_m - other.full_m, _place_sd(lap, reference) + 0.3 * lap.step_s * one.slow_ms
         _add(found, "full", size, sd, exit_s, 3.0 * _METRES, f"full throttle {abs(size):.0f} m {'later' if size > 0 else 'sooner'}")
-    weights = {
-        "brake": brake_s,
-        "pressure": brake_s,
-        "lift": brake_s,
-        "slow": middle_s,
-        "gear": exit_s,
-        "line": middle_s,
-        "open": exit_s,
-        "full": exit_s,
-    }
-    found.sort(key=lambda cause: -abs(weights[cause.kind]))
+    found.sort(key=lambda cause: -_weight(cause, one, brake_s, middle_s, exit_s, lap))
     return found
+
+
+def _weight(cause: Cause, one: CornerRead, brake_s: float, middle_s: float, exit_s: float, lap: Placed) -> float:
+    """About how many seconds a cause may account for: those of its part of the corner, but no more than twice what so many metres at the
+    speed of the corner rather than that of the straight, or so much speed over the corner's middle, take."""
+    slow = max(one.slow_ms, 3.0)
+    if cause.kind == "brake" and one.brake_m is not None:
+        fast = max(float(np.interp(one.brake_m % lap.p[-1], lap.p, lap.v)), slow + 1.0)
+        return min(abs(brake_s), 2.0 * abs(cause.size) * (1.0 / slow - 1.0 / fast)) if cause.size else abs(brake_s)
+    if cause.kind == "slow":
+        way = max((one.open_m or one.slow_m) - (one.released_m or one.slow_m), 20.0)
+        return min(abs(brake_s) + abs(middle_s), 2.0 * abs(cause.size) / slow**2 * way)
+    if cause.kind in ("pressure", "lift"):
+        return abs(brake_s)
+    return abs(middle_s) if cause.kind == "line" else abs(exit_s)
 
 
 def _add(found: list[Cause], kind: CauseKind, size: float, sd: float, seconds: float, least: float, words: str) -> None:
