@@ -5,11 +5,12 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..formats.logger import LapEvent, LoggerEvent, PitEvent, RunEvent, SamplesEvent, TyresEvent, WeatherEvent
+from ..judge.laps import DrivenLap
 from ..lap.stint import StintLap
 from ..trim.reading.analysis import tread_readings
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import four
-from .recorder import recorded
+from .recorder import Hand, driven_course, recorded
 from .world import VirtualRun
 
 #: Samples a second of the simulated logger [1/s], and what it collects before it sends [s].
@@ -32,7 +33,7 @@ def events_of(
     began = 0.0
     for driven, real in zip(run.laps, run.stint, strict=True):
         if samples:
-            yield from _samples(run, real, name, began, driven.time_s, sensors)
+            yield from _samples(run, driven, real, name, began, sensors)
         began += driven.time_s
         yield LapEvent.of(name, driven).model_copy(update={"at_s": round(began, 4)})
         now = run.lap_case.conditions
@@ -42,10 +43,13 @@ def events_of(
     yield _tyres(run, sheet, name, rng)
 
 
-def _samples(run: VirtualRun, real: StintLap, name: str, began: float, lap_s: float, rng: np.random.Generator) -> Iterator[SamplesEvent]:
+def _samples(
+    run: VirtualRun, driven: DrivenLap, real: StintLap, name: str, began: float, rng: np.random.Generator
+) -> Iterator[SamplesEvent]:
     """Channels of a lap in batches: the modelled course of it, stretched to the time driven, on the logger's own clock."""
     first = (-began) % (1.0 / SAMPLE_HZ)
-    t, columns = recorded(run.lap_case.line, run.lap_case.car, real.lap, lap_s, SAMPLE_HZ, rng, fuel_l=real.fuel_l, first_s=first)
+    course = driven_course(run.lap_case.line, real.lap, driven.time_s, rng, Hand(), run.sectors(driven))
+    t, columns = recorded(run.lap_case.line, run.lap_case.car, real.lap, course, SAMPLE_HZ, rng, fuel_l=real.fuel_l, first_s=first)
     size = round(BATCH_S * SAMPLE_HZ)
     for start in range(0, len(t), size):
         part = slice(start, start + size)

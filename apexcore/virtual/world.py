@@ -76,11 +76,17 @@ class VirtualRun:
     :param lap_case: with the car as it really is
     :param stint: what it really did, lap by lap
     :param laps: what a logger saw of it
+    :param sectors_at: where sectors end, as shares of the lap's length, without the finish
     """
 
     lap_case: LapCase
     stint: tuple[StintLap, ...]
     laps: tuple[DrivenLap, ...]
+    sectors_at: tuple[float, ...] = ()
+
+    def sectors(self, lap: DrivenLap) -> list[tuple[float, float]]:
+        """Where each sector of a lap ended, as a share of its way, and what it took [s]; empty where none were timed."""
+        return list(zip((*self.sectors_at, 1.0), lap.sectors_s, strict=True)) if lap.sectors_s else []
 
 
 def _sectors_s(lap: Lap, sectors_at: Sequence[float], time_s: float, eyes: np.random.Generator) -> tuple[float, ...]:
@@ -142,4 +148,4 @@ def virtual_run(
             kind = "spoiled"
         sectors, top = _sectors_s(lap.lap, sectors_at, time + loss, eyes), lap.lap.top_speed_ms + _TOP_SD_MS * float(eyes.normal())
         driven.append(DrivenLap(number, round(time + loss, 3), kind, round(burnt, 3), sectors, round(top, 2)))
-    return VirtualRun(truth, tuple(stint), tuple(driven))
+    return VirtualRun(truth, tuple(stint), tuple(driven), tuple(sectors_at))

@@ -14,6 +14,7 @@ from apexcore.judge.traces.channels import CHANNELS
 from apexcore.judge.traces.clean import Cleaned, cleaned
 from apexcore.judge.traces.cut import RecordedLap, begun_anew, cut
 from apexcore.judge.traces.place import metres_of
+from apextrim.events.models import Event
 
 from .models import Chunk, Lap, LapTrace, Run
 
@@ -91,9 +92,8 @@ def samples_of(run: Run) -> tuple[Floats, dict[str, Floats]]:
     return t, _with_lost(columns)
 
 
-def origin_of(run: Run) -> tuple[float, float] | None:
-    """The place from which positions at this run's circuit are told already; None where none are."""
-    event = run.event
+def origin_at(event: Event) -> tuple[float, float] | None:
+    """The place from which positions at an event's circuit are told already; None where none are."""
     row = LapTrace.objects.filter(lap__run__event__owner=event.owner_id, lap__run__event__circuit=event.circuit_id, origin__isnull=False)
     found = row.values_list("origin", flat=True).first()
     return None if found is None else (float(found[0]), float(found[1]))
@@ -164,7 +164,7 @@ def build(run: Run) -> int:
     rows = list(run.laps.all())
     bare = set(rows) - set(Lap.objects.filter(run=run, trace__isnull=False))
     last = float(np.nanmax(t))
-    origin = origin_of(run)
+    origin = origin_at(run.event)
     columns, own_origin = metres_of(columns, origin)
     made = []
     notes: dict[int, str] = {}

@@ -4,6 +4,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.paginator import Paginator
+from django.db.models import F
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -21,7 +22,7 @@ from apextrim.events.queries import event_for, frame
 from apextrim.runs.reading_form import parsed_reading, reading_lines, was_read
 from apextrim.ui.uploads import is_long, problems_of, uploaded
 
-from . import actions, presenters, queries
+from . import actions, presenters, queries, recorded
 from .forms import OwnRunForm, VirtualForm
 from .match_views import ask_columns, import_beside
 from .models import Lap, Run
@@ -98,7 +99,8 @@ def virtual(request: HttpRequest, event_id: int) -> HttpResponse:
 
 
 def _run(request: HttpRequest, event: Event, run: Run, errors: list[str] | None = None) -> HttpResponse:
-    rows = list(run.laps.all())
+    recorded.build(run)
+    rows = list(run.laps.annotate(trace_pk=F("trace__pk")))
     laps = queries.driven(rows)
     found = figures(laps)
     reading = read_run(event, run)
@@ -119,6 +121,7 @@ def _run(request: HttpRequest, event: Event, run: Run, errors: list[str] | None 
         "aside": [(lap, next(letters, "")) for lap in rows if lap.kind != "timed"],
         "sectors": range(1, max((len(lap.sectors_s) for lap in rows), default=0) + 1),
         "kinds": [(kind, KIND_WORDS[kind]) for kind in KINDS],
+        "traced": any(row.trace_pk for row in rows),
         "typed": request.POST.get("laps", "") if errors else "",
         "errors": errors or [],
     }

@@ -1,6 +1,5 @@
 """Two laps of an event's circuit as the core compares them: which laps there are, and what is said of a pair."""
 
-import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -13,9 +12,10 @@ from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.corner import windows
 from apexcore.judge.traces.cut import RecordedLap, cut
 from apexcore.judge.traces.explain import Comparison, compared
-from apexcore.judge.traces.place import Base, Placed, base_of, fits_length, frames_of, placed
+from apexcore.judge.traces.habits import part_times
+from apexcore.judge.traces.place import Base, base_of, fits_length, frames_of, placed
 from apexcore.quantities import format_lap
-from apexcore.virtual.recorder import Sensors, recorded
+from apexcore.virtual.recorder import Sensors, driven_course, recorded
 from apextrim.accounts.owned import Person, owned
 from apextrim.events.models import Event
 from apextrim.library.stored import parsed_circuit
@@ -135,7 +135,9 @@ def _modelled(event: Event, ground: Ground) -> Side:
     sheet = core_sheet(event, row)
     lap = answers.answer_of(event, sheet).lap
     still = Sensors(0.0, 0.0, 0.0, 0.0)
-    t, columns = recorded(ground.line, cases.car_of(event), lap, lap.time_s, _MODEL_HZ, np.random.default_rng(0), still, beyond=1)
+    rng = np.random.default_rng(0)
+    course = driven_course(ground.line, lap, lap.time_s, rng)
+    t, columns = recorded(ground.line, cases.car_of(event), lap, course, _MODEL_HZ, rng, still, beyond=1)
     part = cut(cleaned(t, columns), (0.0, lap.time_s)).laps[0]
     kept = {key: column for key, column in part.columns.items() if key != "fuel_l" and not key.startswith("tyre_")}
     words = f"the model with {row.name}, {format_lap(lap.time_s)}"
@@ -194,26 +196,9 @@ def _run_scatter(ground: Ground, trace: LapTrace) -> dict[int, float]:
     laps = [one for one in laps if abs(one.length_m / ground.line.length_m - 1.0) < 0.06]
     if len(laps) < _LEAST_SCATTER:
         return {}
-    times = corner_times(ground, placed(laps, ground.base, [None] * len(laps)))  # by the way alone: a centimetre does not matter here
+    alone = placed(laps, ground.base, [None] * len(laps))  # by the way alone: some centimetres do not matter here
+    times = part_times(alone, windows(ground.line, ground.spans), ground.line.length_m)
     # half of all corners are as usual: a lap that went wrong somewhere does not make the driver one who scatters
     middle = np.median(times, axis=0)
     sd = 1.4826 * np.median(np.abs(times - middle), axis=0) * (len(laps) / (len(laps) - 1)) ** 0.5
     return {number: float(value) for number, value in enumerate(sd)}
-
-
-def corner_ends(ground: Ground) -> np.ndarray:
-    """Where the part of each corner begins, the same for every lap: half way between the end of the one before and its own beginning.
-    The first is 0, the last the lap's length [m]."""
-    corners = windows(ground.line, ground.spans)
-    if not corners:
-        return np.array([0.0, ground.line.length_m])
-    found = [0.0, 0.35 * max(corners[0].first_m, 1.0)]
-    for before, corner in itertools.pairwise(corners):
-        found.append(max(before.last_m + 0.35 * (corner.first_m - before.last_m), found[-1] + 1.0))
-    return np.array([*found, ground.line.length_m])
-
-
-def corner_times(ground: Ground, laps: Sequence[Placed]) -> np.ndarray:
-    """Time of each lap in the part of each corner, the way to the first before them, shape [laps, corners + 1] [s]."""
-    ends = corner_ends(ground)
-    return np.array([np.diff(lap.times(ends)) for lap in laps])

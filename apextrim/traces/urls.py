@@ -1,8 +1,17 @@
-from django.urls import path
+from django.urls import path, register_converter
 
-from . import views
+from . import export_views, import_views, run_views, views
+from .converters import TraceKind
+
+register_converter(TraceKind, "trace_kind")
 
 urlpatterns = [
     path("", views.page, name="traces"),
     path("data/", views.data, name="traces_data"),
+    path("recording/", import_views.choose, name="choose_recording"),
+    path("recording/<int:upload_id>/", import_views.match, name="match_recording"),
+    path("recording/<int:upload_id>/forget/", import_views.forget, name="forget_recording"),
+    path("run/<int:run_id>/", run_views.corners, name="run_corners"),
+    path("run/<int:run_id>/channels.<trace_kind:kind>", export_views.run, name="export_run_traces"),
+    path("run/<int:run_id>/lap-<int:number>.<trace_kind:kind>", export_views.lap, name="export_lap_trace"),
 ]

@@ -60,7 +60,7 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
         "event": event, "frame": frame(event, "runs"), "options": _options(traces, event), "lap_key": lap, "reference_key": reference,
         "model_key": compare.MODEL, "errors": [],
     }  # fmt: skip
-    if lap and traces:
+    if lap and (traces or "lap" in request.GET):
         try:
             ground, pair = _pair(request, event, lap, reference)
             context |= _told(event, ground, pair, _asked(request))

@@ -4,6 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
+from apexcore.errors import FileRejected
+
 from .models import Job
 
 
@@ -42,6 +44,14 @@ class Again:
     after_s: float
     arguments: dict[str, Any]
     progress: float
+
+
+class Refused(FileRejected):
+    """A file that a job cannot take, with the page on which that is put right."""
+
+    def __init__(self, problems: list[str], address: str) -> None:
+        super().__init__(problems)
+        self.address = address
 
 
 Work = Callable[[Job, Line], Done | Again]

@@ -15,7 +15,7 @@ from django.utils import timezone
 from apexcore.errors import ApexError, FileRejected
 
 from . import queue
-from .kinds import KINDS, Again, Done
+from .kinds import KINDS, Again, Done, Refused
 from .models import Job
 
 log = logging.getLogger("apextrim.work")
@@ -137,7 +137,8 @@ def work_off(pk: int, beats: bool = True) -> None:
     except Stopped:
         _end(job, "stopped", ["Stopped; nothing was changed."])
     except ApexError as error:
-        _end(job, "failed", error.problems if isinstance(error, FileRejected) else [str(error)])
+        told = error.problems if isinstance(error, FileRejected) else [str(error)]
+        _end(job, "failed", told, error.address if isinstance(error, Refused) else "")
     except ObjectDoesNotExist:
         _end(job, "failed", ["What this was asked for was deleted meanwhile."])
     except KeyboardInterrupt:  # the server is being stopped: the job waits for the next start

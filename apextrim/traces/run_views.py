@@ -1,0 +1,113 @@
+"""A run as a whole, corner by corner."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from apexcore.errors import ApexError
+from apexcore.judge.traces.corner import windows
+from apexcore.judge.traces.habits import LEAST_LAPS, Habit, best_corners_s, habits
+from apexcore.judge.traces.place import fits_length, frames_of, placed
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+from apextrim.library.caches import MB, kept_within
+from apextrim.runs.models import LapTrace, Run
+from apextrim.runs.queries import run_for
+from apextrim.runs.recorded import build, recorded_lap
+from apextrim.ui.uploads import problems_of
+
+from .compare import Ground, ground_of
+
+#: Laps that are read at most: the last ones of a longer run.
+_MOST_LAPS = 60
+
+
+@dataclass(frozen=True)
+class RunReading:
+    """What the laps of a run have in common.
+
+    :param best_s: the best lap that was recorded [s]
+    :param ideal_s: of the best of every corner [s]
+    :param laps: that were read
+    :param left_out: laps that could not be laid on the circuit
+    """
+
+    corners: tuple[Habit, ...]
+    best_s: float
+    ideal_s: float
+    laps: int
+    left_out: int
+    notes: tuple[str, ...]
+
+    @property
+    def left_s(self) -> float:
+        """What the best lap leaves of the best corners [s]."""
+        return self.best_s - self.ideal_s
+
+
+def reading_of(event: Event, run: Run) -> RunReading | None:
+    """What the timed laps of a run have in common; None where too few are recorded.
+
+    :raises ApexError: if the circuit has no line
+    """
+    rows = LapTrace.objects.filter(lap__run=run, lap__kind="timed").order_by("lap__number")
+    keys = tuple(rows.values_list("pk", flat=True))[-_MOST_LAPS:]
+    if len(keys) < LEAST_LAPS:
+        return None
+    return _read(keys, event.pk, event.circuit.data, event.line)
+
+
+@kept_within(4 * MB)
+def _read(keys: tuple[int, ...], event_id: int, circuit: str, line: str) -> RunReading | None:
+    """The same, kept: circuit and line are what it depends on besides the laps."""
+    event = Event.objects.select_related("car", "circuit").get(pk=event_id)
+    ground = ground_of(event)
+    laps, left_out = [], 0
+    for trace in LapTrace.objects.filter(pk__in=keys).select_related("lap").order_by("lap__number"):
+        lap = recorded_lap(trace)
+        try:
+            fits_length(lap, ground.line.length_m)
+            laps.append(lap)
+        except ApexError:
+            left_out += 1
+    if len(laps) < LEAST_LAPS:
+        return None
+    frames, notes = frames_of(laps, ground.base)
+    found = habits(placed(laps, ground.base, frames), [lap.number for lap in laps], windows(ground.line, ground.spans), _length(ground))
+    return RunReading(tuple(found), min(lap.time_s for lap in laps), best_corners_s(found), len(laps), left_out, tuple(notes))
+
+
+def _length(ground: Ground) -> float:
+    return ground.line.length_m
+
+
+@require_GET
+def corners(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
+    """Every corner of a run: where it is braked for, how slow, where the throttle is, with their spread; and what is left."""
+    event = event_for(request.user, event_id)
+    run = run_for(request.user, event, run_id)
+    build(run)
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "runs"), "run": run, "least": LEAST_LAPS, "errors": []}
+    try:
+        reading = reading_of(event, run)
+        context["reading"] = reading
+        if reading is not None:
+            context["sentence"] = _sentence(run, reading)
+            context["left"] = sorted(reading.corners, key=lambda one: -one.left_s)[:3]
+    except ApexError as error:
+        context["errors"] = problems_of(error)
+    return render(request, "traces/run.html", context, status=422 if context["errors"] else 200)
+
+
+def _sentence(run: Run, reading: RunReading) -> str:
+    """The first sentence of the page."""
+    scattered = [one for one in reading.corners if one.scatters and one.window is not None]
+    names = ", ".join(one.window.name or f"corner {one.window.number}" for one in scattered[:3] if one.window is not None)
+    most = max(reading.corners, key=lambda one: one.left_s)
+    title = most.window.name or f"corner {most.window.number}" if most.window else "the way to the first corner"
+    begin = f"{run.name}: its best corners make a lap {reading.left_s:.2f} s quicker than its best"
+    left = f"; the usual lap leaves most in {title}, {most.left_s:.2f} s"
+    return f"{begin}{left}. {'Scattered in ' + names + '.' if names else 'No corner scatters beyond the others.'}"
