@@ -1,7 +1,7 @@
 """The proof page: each figure computed by the live code beside an answer known from elsewhere."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Any
@@ -40,6 +40,7 @@ from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, sim
 from tests.apexcore.judge.test_plan import settled_share
 from tests.apexcore.judge.test_trainer import WORLDS as TRAINER_WORLDS
 from tests.apexcore.judge.test_trainer import trained_ends
+from tests.apexcore.judge.traces.planted import planted
 from tests.apexcore.judge.worlds import WORLDS, Interval, by_world, history, mixed_effects
 from tests.apexcore.lap.collocation import COURSES, collocated, point_case
 from tests.apexcore.lap.test_engine import EXPECTED, HOME, expected_effects
@@ -506,6 +507,39 @@ def advice_case(seeds: range = range(14)) -> Case:
     )
 
 
+def _planted(seeds: range) -> list[tuple[bool, bool, bool | None, bool | None, float]]:
+    """What became of planted differences: named or rightly not, seconds, metres (None where no braking was planted), nothing explained
+    where nothing was planted, and by how much the parts miss the gap [s]."""
+    found = []
+    for one in planted(seeds):
+        metres = None if one.braked_m is None else abs(one.braked_m[0] - one.braked_m[1]) < 2.0
+        quiet = one.named is None if one.kind == "none" else None
+        missed = abs(sum(row.total_s for row in one.comparison.rows) - one.comparison.gap_s)
+        found.append((one.right, one.off_s < 0.02, metres, quiet, missed))
+    return found
+
+
+def trace_cases(cases: int = 500) -> Iterator[Case]:
+    """Two recorded laps whose difference is known: braking 3 to 20 m early, throttle 0.1 to 0.5 s late, an apex off by 0.5 to 2 m, one
+    gear higher, 1 % less grip, or none."""
+    seeds = [range(first, first + 25) for first in range(0, 600, 25)]
+    with ProcessPoolExecutor() as pool:
+        found = [one for part in pool.map(_planted, seeds) for one in part][:cases]
+    world = "virtual laps at 20 Hz, positions ± 0.5 m, speeds ± 0.3 km/h, three cars on two circuits"
+    metres, quiet = [one[2] for one in found if one[2] is not None], [one[3] for one in found if one[3] is not None]
+    shares: tuple[tuple[str, str, Sequence[bool]], ...] = (
+        ("two laps: the corner is named", world, [one[0] for one in found]),
+        ("two laps: each corner's seconds to 0.02 s", "the engine's own", [one[1] for one in found]),
+        ("two laps: the braking point to 2 m", "the engine's own", metres),
+        ("two laps without a difference: nothing is explained", world, quiet),
+    )
+    for name, reference, right in shares:
+        share = float(np.mean(right))
+        yield Case(name, reference, f"{100 * share:.1f} % of {len(right)} cases", "≥ 95 %", 1.0 - share, 0.05, "wrong")
+    worst = max(one[4] for one in found)
+    yield Case("two laps: the parts of all corners", "the gap", f"{1000 * worst:.3g} ms apart at most", "0", worst, 1e-3, "s")
+
+
 def all_cases() -> list[Case]:
     """Every case of the page."""
     vehicle = [*vehicle_cases(), *line_and_power_cases(), *lap_cases(), *quickest_cases(), *direction_cases(), advice_case(), race_case()]
@@ -523,4 +557,5 @@ def all_cases() -> list[Case]:
         *margin_cases(),
         *wear_cases(),
         *trainer_cases(),
+        *trace_cases(),
     ]

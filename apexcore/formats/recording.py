@@ -5,8 +5,7 @@ import io
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, BinaryIO, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -61,22 +60,24 @@ class Header:
 
 
 @guarded(WHAT)
-def read_header(path: Path) -> Header:
+def read_header(file: BinaryIO) -> Header:
     """What columns a file has.
 
+    :param file: opened for reading bytes, at any place
     :raises FileRejected: if it is none that is read
     """
-    size = path.stat().st_size
+    size = file.seek(0, io.SEEK_END)
+    file.seek(0)
     if size == 0:
         raise FileRejected([f"The file is empty; expected {WHAT}."])
     if size > MOST_BYTES:
         raise FileRejected([f"The file has {size / 1e6:.0f} MB; expected {WHAT} of at most {MOST_BYTES / 1e6:.0f} MB."])
-    with path.open("rb") as file:
-        top = file.read(_TOP_BYTES)
+    top = file.read(_TOP_BYTES)
+    file.seek(0)
     if top[:4] == b"PAR1":
-        return _parquet_header(path)
+        return _parquet_header(file)
     if top[:8] == b"MDF     ":
-        return _mdf_header(path, top)
+        return _mdf_header(file, top)
     if b"\x00" in top[:4096]:
         raise FileRejected([f"Byte {top.index(0) + 1}: this is a binary file, or text in UTF-16; expected {WHAT}."])
     return _csv_header(top)
@@ -132,26 +133,26 @@ def _apart(names: Sequence[str]) -> tuple[str, ...]:
     return tuple(found)
 
 
-def _parquet_header(path: Path) -> Header:
+def _parquet_header(file: BinaryIO) -> Header:
     import pyarrow as pa
     from pyarrow import parquet
 
     try:
-        schema = parquet.read_schema(path)
+        schema = parquet.read_schema(file)
     except (pa.ArrowException, OSError) as error:
         raise FileRejected([f"The file: this is no readable Parquet ({_short(error)}); expected {WHAT}."]) from None
     units = [str((field.metadata or {}).get(b"unit", b"").decode("utf-8", "replace")) for field in schema]
     return Header("parquet", _apart(schema.names), tuple(units))
 
 
-def _mdf_header(path: Path, top: bytes) -> Header:
+def _mdf_header(file: BinaryIO, top: bytes) -> Header:
     if not top[8:16].startswith(b"4."):
         version = top[8:16].decode("latin-1").strip("\x00 ")
         raise FileRejected([f"The file: this is MDF {version}; expected {WHAT}."])
     if top[64:68] != b"##HD":
         raise FileRejected([f"Byte 65: the header block of MDF 4 is missing; expected {WHAT}."])
     names, units = [], []
-    for name, unit in _mdf_channels(path):
+    for name, unit in _mdf_channels(file):
         names.append(name)
         units.append(unit)
     if not names:
@@ -159,12 +160,12 @@ def _mdf_header(path: Path, top: bytes) -> Header:
     return Header("mdf", _apart(["time_s", *names]), ("s", *units))
 
 
-def _mdf_channels(path: Path) -> list[tuple[str, str]]:
+def _mdf_channels(file: BinaryIO) -> list[tuple[str, str]]:
     """Names and units of the channels of an MDF 4 file that are numbers."""
     from asammdf import MDF
 
     try:
-        with MDF(str(path)) as mdf:
+        with MDF(cast(Any, file)) as mdf:
             found: dict[str, str] = {}
             for group in mdf.groups:
                 for channel in group.channels:
@@ -194,9 +195,10 @@ class Recording:
 
 
 @guarded(WHAT)
-def read_recording(path: Path, header: Header, matches: Sequence[Match | None]) -> Recording:
+def read_recording(file: BinaryIO, header: Header, matches: Sequence[Match | None]) -> Recording:
     """The samples of a file, all or nothing.
 
+    :param file: opened for reading bytes
     :param header: of `read_header`
     :param matches: what each of its columns is; None for those that are left out
     :raises FileRejected: naming line or column, and what was expected
@@ -209,11 +211,12 @@ def read_recording(path: Path, header: Header, matches: Sequence[Match | None]) 
     if "time_s" not in keys:
         raise FileRejected(["Columns: none is chosen for the time; expected one, in seconds or milliseconds."])
     if header.kind == "csv":
-        raw = _csv_columns(path, header, wanted)
+        file.seek(0)
+        raw = _csv_columns(file, header, wanted)
     elif header.kind == "parquet":
-        raw = _parquet_columns(path, header, [place for place, _ in wanted])
+        raw = _parquet_columns(file, header, [place for place, _ in wanted])
     else:
-        raw = _mdf_columns(path, header, [place for place, _ in wanted])
+        raw = _mdf_columns(file, header, [place for place, _ in wanted])
     columns = {}
     for (_, match), values in zip(wanted, raw, strict=True):
         columns[match.key] = values if match.scale == 1.0 and match.shift == 0.0 else match.scale * values + match.shift
@@ -221,7 +224,7 @@ def read_recording(path: Path, header: Header, matches: Sequence[Match | None]) 
     return Recording(columns.pop("time_s"), columns, units)
 
 
-def _csv_columns(path: Path, header: Header, chosen: Sequence[tuple[int, Match]]) -> list[Floats]:
+def _csv_columns(file: BinaryIO, header: Header, chosen: Sequence[tuple[int, Match]]) -> list[Floats]:
     import pyarrow as pa
     from pyarrow import csv as arrow_csv
 
@@ -233,7 +236,7 @@ def _csv_columns(path: Path, header: Header, chosen: Sequence[tuple[int, Match]]
     rows = 0
     try:
         with arrow_csv.open_csv(
-            path,
+            file,
             read_options=arrow_csv.ReadOptions(skip_rows=header.skipped, column_names=names, block_size=_BLOCK, encoding="utf8"),
             parse_options=arrow_csv.ParseOptions(delimiter=header.delimiter, ignore_empty_lines=True),
             convert_options=arrow_csv.ConvertOptions(
@@ -248,7 +251,7 @@ def _csv_columns(path: Path, header: Header, chosen: Sequence[tuple[int, Match]]
                 for part, column in zip(parts, batch.columns, strict=True):
                     part.append(_numbers(column))
     except pa.ArrowException as error:
-        raise FileRejected([_first_problem(path, header, [place for place, _ in chosen], str(error))]) from None
+        raise FileRejected([_first_problem(file, header, [place for place, _ in chosen], str(error))]) from None
     if not rows:
         raise FileRejected([f"Line {header.skipped + 1}: no sample stands under the header."])
     found = []
@@ -257,11 +260,13 @@ def _csv_columns(path: Path, header: Header, chosen: Sequence[tuple[int, Match]]
     return found
 
 
-def _first_problem(path: Path, header: Header, places: Sequence[int], message: str) -> str:
+def _first_problem(file: BinaryIO, header: Header, places: Sequence[int], message: str) -> str:
     """Where a table that the columnar reader gave up is broken: it does not tell the line, so that the lines are gone through."""
     width = len(header.names)
-    with path.open(encoding="utf-8", errors="surrogateescape", newline=None) as file:
-        for number, line in enumerate(file, start=1):
+    file.seek(0)
+    text = io.TextIOWrapper(file, encoding="utf-8", errors="surrogateescape", newline=None)
+    try:
+        for number, line in enumerate(text, start=1):
             if number <= header.skipped or not line.strip("\r\n"):
                 continue
             if re.search("[\udc80-\udcff]", line):
@@ -275,6 +280,8 @@ def _first_problem(path: Path, header: Header, places: Sequence[int], message: s
                 if cell not in _NO_VALUE and not _is_number(cell):
                     name = parted(header.names[place])[0][:40]
                     return f"Line {number}, column {name}: “{cell[:40]}” is not valid: expected a number."
+    finally:
+        text.detach()
     return f"The file: this is no readable table of samples ({_short(ValueError(message))})."
 
 
@@ -301,20 +308,20 @@ def _numbers(column: Any) -> Floats:
     return np.asarray(column.to_numpy(zero_copy_only=False))
 
 
-def _parquet_columns(path: Path, header: Header, places: Sequence[int]) -> list[Floats]:
+def _parquet_columns(file: BinaryIO, header: Header, places: Sequence[int]) -> list[Floats]:
     import pyarrow as pa
     from pyarrow import parquet
 
     try:
-        with parquet.ParquetFile(path) as file:
-            if file.metadata.num_rows > MOST_SAMPLES:
-                raise FileRejected([f"The file has {file.metadata.num_rows:,} samples; expected at most {MOST_SAMPLES:,}."])
-            if not file.metadata.num_rows:
+        with parquet.ParquetFile(file) as table:
+            if table.metadata.num_rows > MOST_SAMPLES:
+                raise FileRejected([f"The file has {table.metadata.num_rows:,} samples; expected at most {MOST_SAMPLES:,}."])
+            if not table.metadata.num_rows:
                 raise FileRejected(["The file holds no sample."])
-            names = file.schema_arrow.names
+            names = table.schema_arrow.names
             found = []
             for place in places:
-                column = file.read(columns=[names[place]]).column(0)
+                column = table.read(columns=[names[place]]).column(0)
                 try:
                     found.append(np.concatenate([_numbers(chunk) for chunk in column.chunks]))
                 except FileRejected as error:
@@ -324,12 +331,12 @@ def _parquet_columns(path: Path, header: Header, places: Sequence[int]) -> list[
         raise FileRejected([f"The file: this is no readable Parquet ({_short(error)}); expected {WHAT}."]) from None
 
 
-def _mdf_columns(path: Path, header: Header, places: Sequence[int]) -> list[Floats]:
+def _mdf_columns(file: BinaryIO, header: Header, places: Sequence[int]) -> list[Floats]:
     """All channels on the clock of the fastest of them."""
     from asammdf import MDF
 
     try:
-        with MDF(str(path)) as mdf:
+        with MDF(cast(Any, file)) as mdf:
             signals = {}
             for place in places:
                 if place == 0:

@@ -65,10 +65,11 @@ def bring_in(upload: Upload, matches: Sequence[Match | None], told: Callable[[fl
     :raises ApexError: naming what is wrong with it
     """
     event, path = upload.event, path_of(upload)
-    header = read_header(path)
-    if len(matches) != len(header.names):
-        raise FileRejected([f"{upload.name}: {len(header.names)} columns, {len(matches)} chosen; choose the columns again."])
-    found = read_recording(path, header, matches)
+    with path.open("rb") as file:
+        header = read_header(file)
+        if len(matches) != len(header.names):
+            raise FileRejected([f"{upload.name}: {len(header.names)} columns, {len(matches)} chosen; choose the columns again."])
+        found = read_recording(file, header, matches)
     told(0.35)
     run = _target(upload)
     columns, origin = metres_of(found.columns, origin_at(event))
@@ -171,7 +172,7 @@ def _write(
     if wrong:
         raise FileRejected([*wrong[:12], *([f"… and {len(wrong) - 12} more."] if len(wrong) > 12 else [])])
     new = [lap for lap in laps if lap.number not in there]
-    kinds = propose([DrivenLap(lap.number, round(lap.time_s, 3)) for lap in new], not there, not there)
+    kinds = propose([DrivenLap(lap.number, round(lap.time_s, 3)) for lap in new], False, False)
     made = []
     for lap, (kind, why) in zip(new, kinds, strict=True):
         row = lap_row(run, DrivenLap(lap.number, round(lap.time_s, 3), top_ms=_top_ms(lap)), kind, why)

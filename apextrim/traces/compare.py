@@ -97,16 +97,19 @@ def best_of(traces: Sequence[LapTrace], event: Event) -> LapTrace | None:
     return min(timed, key=lambda trace: trace.lap.time_s, default=None)
 
 
-def usual_pair(traces: Sequence[LapTrace], event: Event) -> tuple[str, str]:
-    """What is shown where nothing was asked for: the best lap of the newest run beside the best of the event, or the model's."""
+def usual_lap(traces: Sequence[LapTrace], event: Event) -> str:
+    """The lap that is shown where none was asked for: the best of the newest run."""
+    timed = [trace for trace in traces if trace.lap.run.event_id == event.pk and trace.lap.kind == "timed"]
+    if not timed:
+        return str(traces[0].pk) if traces else ""
+    newest = max(trace.lap.run.number for trace in timed)
+    return str(min((trace for trace in timed if trace.lap.run.number == newest), key=lambda trace: trace.lap.time_s).pk)
+
+
+def usual_reference(traces: Sequence[LapTrace], event: Event, lap: str) -> str:
+    """What a lap is held against where nothing was asked for: the best of the event, or the model's lap where that is the one."""
     best = best_of(traces, event)
-    if best is None:
-        return (str(traces[0].pk) if traces else "", MODEL)
-    newest = max(trace.lap.run.number for trace in traces if trace.lap.run.event_id == event.pk and trace.lap.kind == "timed")
-    last = best_of([trace for trace in traces if trace.lap.run.number == newest], event)
-    if last is None or last.pk == best.pk:
-        return str(best.pk), MODEL
-    return str(last.pk), str(best.pk)
+    return MODEL if best is None or str(best.pk) == lap else str(best.pk)
 
 
 def side_of(user: Person, event: Event, key: str, ground: Ground) -> Side:

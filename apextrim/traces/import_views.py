@@ -11,7 +11,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
 from apexcore.errors import ApexError
-from apexcore.formats.recording import Header, read_header
+from apexcore.formats.recording import Header
 from apexcore.judge.traces.channels import CHANNELS, Match
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
@@ -70,7 +70,7 @@ def choose(request: HttpRequest, event_id: int) -> HttpResponse:
     upload = None
     try:
         upload = uploads.keep(event, request.FILES.get("file"), form.target())
-        header = read_header(uploads.path_of(upload))
+        header = uploads.header_of(upload)
         known = uploads.remembered(event, header)
         return _ask(upload, known) if known else redirect("match_recording", event.pk, upload.pk)
     except ApexError as error:
@@ -95,7 +95,7 @@ def match(request: HttpRequest, event_id: int, upload_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     upload = owned_or_404(Upload, request.user, event=event, pk=upload_id)
     try:
-        header = read_header(uploads.path_of(upload))
+        header = uploads.header_of(upload)
     except ApexError as error:
         messages.error(request, str(error))
         return redirect("choose_recording", event.pk)

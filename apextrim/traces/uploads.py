@@ -13,7 +13,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from apexcore.errors import FileRejected
-from apexcore.formats.recording import MOST_BYTES, WHAT, Header
+from apexcore.formats.recording import MOST_BYTES, WHAT, Header, read_header
 from apexcore.formats.text import encodable
 from apexcore.judge.traces.channels import CHANNELS, MOST_NAME, Match, in_unit
 from apextrim.events.models import Event
@@ -40,6 +40,15 @@ def path_of(upload: Upload) -> Path:
     if not path.is_file():
         raise FileRejected([f"{upload.name}: the file is no longer here; choose it again."])
     return path
+
+
+def header_of(upload: Upload) -> Header:
+    """The columns of an upload.
+
+    :raises FileRejected: if it is gone, or none that is read
+    """
+    with path_of(upload).open("rb") as file:
+        return read_header(file)
 
 
 def keep(event: Event, file: Any, target: dict[str, Any]) -> Upload:

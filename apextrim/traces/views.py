@@ -54,8 +54,8 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     build_all(list(event.runs.filter(deleted_at=None, chunks__isnull=False).distinct()))
     traces = compare.traces_at(request.user, event)
-    usual = compare.usual_pair(traces, event)
-    lap, reference = request.GET.get("lap") or usual[0], request.GET.get("reference") or usual[1]
+    lap = request.GET.get("lap") or compare.usual_lap(traces, event)
+    reference = request.GET.get("reference") or compare.usual_reference(traces, event, lap)
     context: dict[str, Any] = {
         "event": event, "frame": frame(event, "runs"), "options": _options(traces, event), "lap_key": lap, "reference_key": reference,
         "model_key": compare.MODEL, "errors": [],
@@ -85,8 +85,13 @@ def _told(event: Event, ground: compare.Ground, pair: compare.Pair, wanted: list
 def data(request: HttpRequest, event_id: int) -> HttpResponse:
     """What the charts draw, as JSON."""
     event = event_for(request.user, event_id)
+    lap, reference = request.GET.get("lap", ""), request.GET.get("reference", "")
+    if not lap or not reference:
+        traces = compare.traces_at(request.user, event)
+        lap = lap or compare.usual_lap(traces, event)
+        reference = reference or compare.usual_reference(traces, event, lap)
     try:
-        ground, pair = _pair(request, event, request.GET.get("lap", ""), request.GET.get("reference", ""))
+        ground, pair = _pair(request, event, lap, reference)
     except ApexError as error:
         return JsonResponse({"problems": problems_of(error)}, status=422)
     return JsonResponse(presenters.chart_data(pair, ground, parsed_circuit(event.circuit.data), _asked(request)))

@@ -17,8 +17,9 @@ COLUMNS = {
 
 
 def read(path: Path) -> tuple[Header, Recording]:
-    header = read_header(path)
-    return header, read_recording(path, header, header.guess())
+    with path.open("rb") as file:
+        header = read_header(file)
+        return header, read_recording(file, header, header.guess())
 
 
 def same(found: Recording) -> None:
@@ -72,9 +73,8 @@ def test_mdf_on_several_clocks(tmp_path: Path) -> None:
         told = {"val_0": 0, "text_0": b"off", "val_1": 1, "text_1": b"on"}
         mdf.append([Signal((T > 4).astype(np.uint8), T, name="Light", conversion=told)])
         mdf.save(tmp_path / "a.mf4", overwrite=True)
-    header = read_header(tmp_path / "a.mf4")
+    header, found = read(tmp_path / "a.mf4")
     assert header.kind == "mdf" and "Note" not in header.names
-    found = read_recording(tmp_path / "a.mf4", header, header.guess())
     assert np.allclose(found.t, T) and np.allclose(found.columns["speed_kmh"], COLUMNS["speed_kmh"], atol=1e-6)
     assert np.array_equal(found.columns["gear"][::4], COLUMNS["gear"][::4]) and np.allclose(
         found.columns["brake_pct"], COLUMNS["brake_pct"]
@@ -116,10 +116,10 @@ def test_a_file_cut_in_the_middle_says_where(tmp_path: Path) -> None:
 
 def test_one_channel_twice_and_gaps(tmp_path: Path) -> None:
     path = file(tmp_path, "time_s,v,w\n0,1,nan\n1,,4\n2,3,N/A\n")
-    header = read_header(path)
+    header = read_header(path.open("rb"))
     with pytest.raises(FileRejected, match="speed_kmh is chosen for two columns"):
-        read_recording(path, header, [Match("time_s", "s"), Match("speed_kmh", ""), Match("speed_kmh", "")])
-    found = read_recording(path, header, [Match("time_s", "s"), Match("v", ""), Match("w", "")])
+        read_recording(path.open("rb"), header, [Match("time_s", "s"), Match("speed_kmh", ""), Match("speed_kmh", "")])
+    found = read_recording(path.open("rb"), header, [Match("time_s", "s"), Match("v", ""), Match("w", "")])
     assert np.array_equal(found.columns["v"], [1, np.nan, 3], equal_nan=True) and np.isnan(found.columns["w"][[0, 2]]).all()
 
 
@@ -131,8 +131,8 @@ def test_times_of_day_keep_their_milliseconds(tmp_path: Path) -> None:
     parquet.write_table(
         pa.table({"time": stamps, "speed": pa.array(range(40), pa.int32()), "name": pa.array(["x"] * 40)}), tmp_path / "a.parquet"
     )
-    header = read_header(tmp_path / "a.parquet")
-    found = read_recording(tmp_path / "a.parquet", header, [*header.guess()[:2], None])
+    header = read_header((tmp_path / "a.parquet").open("rb"))
+    found = read_recording((tmp_path / "a.parquet").open("rb"), header, [*header.guess()[:2], None])
     assert np.allclose(np.diff(found.t), 0.01)
     with pytest.raises(FileRejected, match="Column name: A column holds string"):
-        read_recording(tmp_path / "a.parquet", header, header.guess())
+        read(tmp_path / "a.parquet")

@@ -63,8 +63,8 @@ def test_the_virtual_driver_is_taught_by_its_samples(client_in: Client, event: E
 def test_samples_of_another_logger_say_what_they_lack(client_in: Client, event: Event, first: Sheet, drive) -> None:  # type: ignore[no-untyped-def]
     run: Run = drive(first, 1)
     LapTrace.objects.all().delete()
-    moments = 0.1 * np.arange(40)
-    put_samples(run, moments, {"rpm": 5000.0 + np.arange(40)})
+    moments = 0.1 * np.arange(40.0)
+    put_samples(run, moments, {"rpm": 5000.0 + np.arange(40.0)})
     page = words(client_in.post(at(event, "trainer_read"), {"run": run.pk}))
     assert "expected the channels distance_m, speed_kmh, brake_pct" in page
     run.chunks.all().delete()

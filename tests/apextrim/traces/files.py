@@ -27,7 +27,10 @@ def drive(line: Line, laps: list[Lap], seed: int = 1, place_m: float = 0.4) -> d
     """Laps one after the other with a lead-in before the first and a run-out behind the last, sampled evenly."""
     rng = np.random.default_rng(seed)
     way, clock = np.append(line.s, line.length_m), [0.0]
-    at, speed, throttle, brake = [], [], [], []
+    at: list[np.ndarray] = []
+    speed: list[np.ndarray] = []
+    throttle: list[np.ndarray] = []
+    brake: list[np.ndarray] = []
     for number, lap in enumerate(laps):
         times = np.concatenate([[0.0], np.cumsum(lap.column("time"))])
         t = np.arange((-clock[-1]) % (1 / HZ), times[-1], 1 / HZ)

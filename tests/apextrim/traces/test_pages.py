@@ -29,9 +29,9 @@ def run(event: Event, first: Sheet, drive: Callable[..., Run]) -> Run:
     return drive(first, 1)
 
 
-def keys(run: Run) -> dict[int, int]:
+def keys(run: Run) -> dict[int, str]:
     """Key of each lap's trace by the lap's number."""
-    return dict(LapTrace.objects.filter(lap__run=run).values_list("lap__number", "pk"))
+    return {number: str(pk) for number, pk in LapTrace.objects.filter(lap__run=run).values_list("lap__number", "pk")}
 
 
 def test_two_laps_of_a_run_are_compared_and_add_up(client_in: Client, event: Event, run: Run) -> None:
@@ -89,7 +89,7 @@ def test_laps_that_are_not_there_or_not_ones_own(client_in: Client, event: Event
     assert client_in.get(traces(event), {"lap": there[2], "reference": there[3]}).status_code == 404
 
 
-def spoilt(trace_pk: int, **changes: Callable[[np.ndarray], np.ndarray]) -> None:
+def spoilt(trace_pk: str, **changes: Callable[[np.ndarray], np.ndarray]) -> None:
     """Changes channels of a trace."""
     trace = LapTrace.objects.select_related("lap").get(pk=trace_pk)
     lap = recorded_lap(trace)
@@ -215,6 +215,6 @@ def test_old_samples_without_lap_marks_find_their_laps_by_the_distance(event: Ev
 def test_a_comparison_is_the_same_for_the_page_and_by_hand(event: Event, run: Run) -> None:
     event.refresh_from_db()
     ground = compare.ground_of(event)
-    sides = [compare.side_of(event.owner, event, str(key), ground) for key in list(keys(run).values())[1:3]]
+    sides = [compare.side_of(event.owner, event, key, ground) for key in list(keys(run).values())[1:3]]
     pair = compare.pair_of(ground, *sides)
     assert pair.comparison.rows[-1].scatter_s > 0.0 and re.fullmatch(r"R1 lap \d", pair.lap.short)

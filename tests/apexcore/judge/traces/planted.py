@@ -67,7 +67,7 @@ def seen(
     t = np.concatenate([[0.0], inside, [clock[-1]]])
 
     def at(column: Floats) -> Floats:
-        return np.interp(t, clock, np.append(column, column[0]))
+        return np.asarray(np.interp(t, clock, np.append(column, column[0])))
 
     z = at(line.x) + 1j * at(line.y)
     off = rng.normal(size=len(t)) + 1j * rng.normal(size=len(t))
