@@ -5,11 +5,13 @@ from django.views.generic import RedirectView
 
 from apextrim.events.views import home
 from apextrim.runs.logger_views import take
+from apextrim.traces.survey_views import from_file
 
 urlpatterns = [
     path("", home, name="home"),
     path("", include("apextrim.accounts.urls")),
     path("jobs/", include("apextrim.work.urls")),
+    path("garage/circuits/recording/", from_file, name="survey_file"),
     path("garage/", include("apextrim.library.urls")),
     path("logger/", take, name="logger"),
     path("events/", include("apextrim.archive.urls")),

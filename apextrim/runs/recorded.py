@@ -199,6 +199,41 @@ def _lap_of(recording: Cleaned, one: _Ends, notes: dict[int, str]) -> RecordedLa
     return RecordedLap(one.row.number, lap.t, lap.columns, (*recording.notes, *lap.notes))
 
 
+@dataclass(frozen=True)
+class LapUnderWay:
+    """What is recorded of a lap that is not over yet.
+
+    :param number: of the lap
+    :param t: since it began [s]
+    """
+
+    number: int
+    t: Floats
+    columns: dict[str, Floats]
+
+
+def under_way(run: Run) -> LapUnderWay | None:
+    """The lap that a run is on, as far as its samples have come; None where there are none."""
+    rows = list(run.laps.order_by("number"))
+    begin = rows[-1].at_s if rows else None
+    if begin is None and rows:
+        begin = sum(row.time_s for row in rows)
+    chunks = run.chunks.filter(last_s__gt=-1.0 if begin is None else begin).values_list("data", flat=True)
+    parts = [unpack(bytes(data)) for data in chunks]
+    if not parts:
+        return None
+    t = np.concatenate([part.t for part in parts])
+    order = np.argsort(t, kind="stable")
+    order = order if begin is None else order[t[order] > begin]
+    if len(order) < 2:
+        return None
+    names = set.intersection(*(set(part.columns) for part in parts))
+    columns = {name: np.concatenate([part.columns[name] for part in parts])[order] for name in names}
+    columns, _ = metres_of(_with_lost(columns), origin_at(run.event))
+    start = float(t[order[0]]) if begin is None else begin
+    return LapUnderWay(rows[-1].number + 1 if rows else 1, t[order] - start, columns)
+
+
 def build_all(runs: Sequence[Run]) -> None:
     """Makes the traces of these runs."""
     for run in runs:

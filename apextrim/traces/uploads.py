@@ -16,6 +16,7 @@ from apexcore.errors import FileRejected
 from apexcore.formats.recording import MOST_BYTES, WHAT, Header, read_header
 from apexcore.formats.text import encodable
 from apexcore.judge.traces.channels import CHANNELS, MOST_NAME, Match, in_unit
+from apextrim.accounts.owned import Person
 from apextrim.events.models import Event
 from apextrim.runs.models import ColumnMatch, Upload
 
@@ -101,7 +102,12 @@ def header_digest(header: Header) -> str:
 
 def remembered(event: Event, header: Header) -> list[Match | None] | None:
     """What each column was when a file with this header came in last; None where none did."""
-    row = ColumnMatch.objects.filter(owner=event.owner_id, header=header_digest(header)).first()
+    return remembered_by(event.owner, header)
+
+
+def remembered_by(owner: Person, header: Header) -> list[Match | None] | None:
+    """The same for an owner."""
+    row = ColumnMatch.objects.filter(owner=owner.pk, header=header_digest(header)).first()
     if row is None or not isinstance(row.columns, list) or len(row.columns) != len(header.names):
         return None
     return [None if told is None else match_of(told[0], told[1]) for told in row.columns]

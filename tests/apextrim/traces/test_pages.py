@@ -218,3 +218,27 @@ def test_a_comparison_is_the_same_for_the_page_and_by_hand(event: Event, run: Ru
     sides = [compare.side_of(event.owner, event, key, ground) for key in list(keys(run).values())[1:3]]
     pair = compare.pair_of(ground, *sides)
     assert pair.comparison.rows[-1].scatter_s > 0.0 and re.fullmatch(r"R1 lap \d", pair.lap.short)
+
+
+def test_the_gap_grows_corner_by_corner_while_a_lap_is_driven(client_in: Client, event: Event, run: Run) -> None:
+    event.refresh_from_db()
+    _, token = logger.make_key(event, "box")
+    address, there = reverse("live_gap_part", args=[event.pk]), keys(run)
+    asked = {"reference": there[3]}
+    assert "No run is out" in words(client_in.get(address, asked))
+    lines = samples(run, 2, 0.0)
+    headers = {"authorization": f"Bearer {token}"}
+    true = client_in.get(traces(event), {"lap": there[2], "reference": there[3]}).context["pair"].comparison
+    seen: list[int] = []
+    for k, line in enumerate(lines[:-1]):
+        Client().post("/logger/", line + "\n", content_type="application/x-ndjson", headers=headers)
+        if k % 9 == 8:
+            now = client_in.get(address, asked).context["now"]
+            seen.append(len(now.passed))
+            assert now.gap_s == pytest.approx(float(true.gap(np.array([now.place_m]))[0]), abs=0.12)
+            assert sum(one.here_s for one in now.passed) == pytest.approx(now.passed[-1].gap_s if now.passed else 0.0)
+    assert (
+        seen == sorted(seen) and seen[-1] >= 8 and "Gap behind it, s" in words(client_in.get(reverse("live_gap", args=[event.pk]), asked))
+    )
+    Client().post("/logger/", lines[-1] + "\n", content_type="application/x-ndjson", headers=headers)
+    assert "do not tell where it is yet" in words(client_in.get(address, asked))
