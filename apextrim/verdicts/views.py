@@ -66,6 +66,7 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
         "interval": presenters.interval_picture(judged.verdict),
         "evidence": presenters.evidence_picture(judged),
         "taken_out": presenters.taken_out(judged, compounds),
+        "corners_query": urlencode({name: values[name] for name in ("by", "a", "b", "margin", "trust")}),
     }
     return context, 200
 

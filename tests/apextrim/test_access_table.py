@@ -149,6 +149,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "verdicts_bench": (OWNER, G),
     "virtual_run": (OWNER, P),
     "traces": (OWNER, G),
+    "verdict_corners": (OWNER, G),
     "live_gap": (OWNER, G),
     "live_gap_part": (OWNER, G),
     "survey_file": (SIGNED_IN, GP),

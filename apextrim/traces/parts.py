@@ -1,0 +1,57 @@
+"""Times of laps corner by corner, kept: what verdicts by corner are made of."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from apexcore.errors import ApexError
+from apexcore.judge.traces.corner import windows
+from apexcore.judge.traces.habits import part_times
+from apexcore.judge.traces.place import fits_length, placed
+from apextrim.events.models import Event
+from apextrim.library.caches import MB, kept_within
+from apextrim.runs.models import LapTrace
+from apextrim.runs.recorded import recorded_lap
+
+from .compare import ground_of
+
+Floats = NDArray[np.float64]
+
+
+def titles_of(event: Event) -> list[str]:
+    """What the parts of a lap are called: the way to the first corner, then the corners."""
+    ground = ground_of(event)
+    named = [window.name or f"corner {window.number}" for window in windows(ground.line, ground.spans)]
+    return ["the way to the first corner", *named]
+
+
+def times_of(event: Event, laps: Sequence[tuple[int, int]]) -> dict[tuple[int, int], tuple[float, ...]]:
+    """Times of laps in every part, by run and number; laps without a trace, or with one of another length, are left out.
+
+    :param laps: key of the run, and number of the lap
+    """
+    runs = {run for run, _ in laps}
+    rows = LapTrace.objects.filter(lap__run__in=runs).values_list("pk", "lap__run", "lap__number")
+    wanted = set(laps)
+    found = {}
+    for pk, run, number in rows:
+        if (run, number) in wanted:
+            times = _times(pk, event.pk, event.circuit.data, event.line)
+            if times:
+                found[run, number] = times
+    return found
+
+
+@kept_within(4 * MB)
+def _times(trace: int, event_id: int, circuit: str, line: str) -> tuple[float, ...]:
+    """Times of one lap by its way alone, kept: circuit and line are what it depends on besides; empty where it does not fit."""
+    event = Event.objects.select_related("car", "circuit").get(pk=event_id)
+    ground = ground_of(event)
+    lap = recorded_lap(LapTrace.objects.select_related("lap").get(pk=trace))
+    try:
+        fits_length(lap, ground.line.length_m)
+        place = placed([lap], ground.base, [None])
+    except ApexError:
+        return ()
+    return tuple(float(time) for time in part_times(place, windows(ground.line, ground.spans), ground.line.length_m)[0])

@@ -1,0 +1,97 @@
+"""A verdict corner by corner, and sector by sector."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from apexcore.errors import ApexError
+from apexcore.judge.model import Observed, Priors
+from apexcore.judge.parts import PartVerdict, judge_parts, part_sentence
+from apextrim.events.models import Event
+from apextrim.events.queries import event_for, frame
+from apextrim.traces.parts import times_of, titles_of
+from apextrim.ui.uploads import problems_of
+
+from . import queries
+from .forms import JudgeForm
+from .sides import EVERY, SEVERAL, kinds_of
+
+
+@dataclass(frozen=True)
+class PartLine:
+    """A part of the lap with its verdict."""
+
+    title: str
+    found: PartVerdict
+
+
+@dataclass(frozen=True)
+class Parts:
+    """The verdicts of the parts of a lap.
+
+    :param text: the sentence
+    :param laps: of both sides that have their parts
+    """
+
+    text: str
+    lines: list[PartLine]
+    laps: int
+
+
+def _parts(laps: list[Observed], times: list[tuple[float, ...]], priors: Priors, titles: list[str], names: tuple[str, str]) -> Parts | None:
+    """The parts' verdicts; None where too few laps of a side have them."""
+    if any(sum(lap.level == level for lap in laps) < 2 for level in (0, 1)) or any(len(row) != len(titles) for row in times):
+        return None
+    found = judge_parts(laps, np.array(times), priors)
+    return Parts(part_sentence(found, titles, *names), [PartLine(*pair) for pair in zip(titles, found, strict=True)], len(laps))
+
+
+def _by_corner(event: Event, judged: queries.Judged, names: tuple[str, str]) -> Parts | None:
+    there = times_of(event, [(run.run.pk, number) for run in judged.runs for number in run.numbers])
+    laps, times = [], []
+    for run in judged.runs:
+        for lap, number in zip(run.laps, run.numbers, strict=True):
+            if (run.run.pk, number) in there:
+                laps.append(lap)
+                times.append(there[run.run.pk, number])
+    return _parts(laps, times, judged.priors, titles_of(event), names)
+
+
+def _by_sector(judged: queries.Judged, names: tuple[str, str]) -> Parts | None:
+    laps, times = [], []
+    for run in judged.runs:
+        told = {row.number: tuple(row.sectors_s) for row in run.run.laps.all()}
+        for lap, number in zip(run.laps, run.numbers, strict=True):
+            if len(told.get(number, ())) > 1:
+                laps.append(lap)
+                times.append(told[number])
+    count = max((len(row) for row in times), default=0)
+    return _parts(laps, times, judged.priors, [f"sector {k + 1}" for k in range(count)], names) if times else None
+
+
+@require_GET
+def corners(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Where one side gains on the other, and where it costs."""
+    event = event_for(request.user, event_id)
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "verdicts"), "asked": request.GET.urlencode()}
+    kinds = [kind for kind in kinds_of(event) if kind.key != SEVERAL]
+    form = JudgeForm(kinds, {name: request.GET.get(name, "") for name in ("by", "a", "b", "margin", "trust")}) if kinds else None
+    if form is None or not form.is_valid() or form.cleaned_data["b"] == EVERY:
+        context["missing"] = "Choose two sides on the Verdicts bench first."
+    else:
+        values, sides = form.cleaned_data, dict(form.kind.sides)
+        names = (sides.get(values["a"], "A"), sides.get(values["b"], "B"))
+        try:
+            judged = queries.judged_sides(event, form.kind.key, (values["a"], values["b"]), names, values["margin"], values["trust"])
+            if isinstance(judged, queries.NotYet):
+                context["missing"] = judged.why
+            else:
+                found = [("Corner by corner", _by_corner(event, judged, names)), ("Sector by sector", _by_sector(judged, names))]
+                context |= {"judged": judged, "tables": [(title, parts) for title, parts in found if parts is not None], "names": names}
+        except ApexError as error:
+            context["missing"] = " ".join(problems_of(error))
+    return render(request, "verdicts/corners.html", context)
