@@ -2,6 +2,7 @@
 
 from typing import Any
 
+import numpy as np
 from django import forms
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
@@ -9,6 +10,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
 from apexcore.circuit.fit import fitted
+from apexcore.circuit.line import corners, offset_line
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.circuit.track import centre_line
 from apexcore.errors import ApexError, FileRejected, InputError
@@ -25,6 +27,7 @@ from apextrim.library.stored import parsed_circuit
 from apextrim.runs.models import LapTrace, Run
 from apextrim.runs.queries import run_for
 from apextrim.runs.recorded import build, recorded_lap
+from apextrim.ui.circuit_map import MapView, map_view
 from apextrim.ui.fields import quantity
 from apextrim.ui.uploads import problems_of
 
@@ -33,6 +36,8 @@ from .uploads import remembered_by
 
 #: Largest file of which a circuit is made [bytes]: a few laps are enough. Laps of a run that are used at most.
 MOST_SURVEY_BYTES, _MOST_LAPS = 60_000_000, 20
+#: Width of the road in the picture of a survey [m].
+_DRAWN_WIDTH_M = 9.0
 
 
 class SurveyForm(forms.Form):
@@ -128,7 +133,7 @@ def from_run(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     try:
         laps = _recorded(event, run)
         survey = surveyed(laps)
-        context |= {"survey": survey, "told": told(survey)} | _fit(event, survey)
+        context |= {"survey": survey, "told": told(survey), "map": _map(survey)} | _fit(event, survey)
         if request.method == "POST" and form.is_valid():
             row, _ = keep_circuit(request.user, _circuit(form, survey))  # type: ignore[arg-type]
             messages.success(request, f"{row.name} is in your garage: {told(survey)}")
@@ -136,6 +141,17 @@ def from_run(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     except ApexError as error:
         errors = problems_of(error)
     return render(request, "traces/survey_run.html", {**context, "errors": errors}, status=422 if errors or form.errors else 200)
+
+
+def _map(survey: Survey) -> MapView:
+    """The survey as a picture: its own line on a road of a usual width.
+
+    :raises ApexError: if it is no circuit
+    """
+    core = CoreCircuit(key="survey", name="as driven", layout="as driven", width_m=_DRAWN_WIDTH_M, points_m=survey.points())
+    centre = centre_line(core)
+    line = offset_line(centre, np.zeros(len(centre.x)))
+    return map_view(core, line, corners(core, line))
 
 
 def _fit(event: Event, survey: Survey) -> dict[str, Any]:

@@ -80,6 +80,11 @@ class Habit:
     scatters: bool
 
     @property
+    def brake_earlier(self) -> float:
+        """Metres by which the braking point moves with each lap, either way [m]."""
+        return abs(self.brake_drift.slope) if self.brake_drift is not None else 0.0
+
+    @property
     def left_s(self) -> float:
         """What the usual lap leaves of the best here [s]."""
         return self.time_s.middle - self.best_s

@@ -76,6 +76,15 @@ def change(value: float, spread: float = 0.0, unit: str = "s") -> SafeString:
 
 
 @register.simple_tag
+def within(value: object, spread: object, factor: float = 1.0) -> str:
+    """A value with its spread, rounded to it; a dash where a template found none."""
+    if not isinstance(value, float) or not isinstance(spread, float):
+        return "–"
+    decimals = spread_decimals(factor * spread)
+    return f"{format_number(factor * value, decimals)} ± {format_number(factor * spread, decimals)}"
+
+
+@register.simple_tag
 def offby(share: float, ideal: float) -> SafeString:
     """How far a brake bias is from its ideal, in words."""
     off = 100 * (share - ideal)

@@ -196,7 +196,7 @@ def test_columns_are_known_by_many_names() -> None:
         "Давление",
         None,
         "accel_lat_ms2",
-        None,
+        "speed",
     ]
     assert found[1] and found[1].scale == pytest.approx(1.609344) and found[10] and found[10].scale == pytest.approx(9.80665)
     assert in_unit("speed_kmh", "bar") is None and in_unit("tyre_c_fl", "°F") and parted("Öl [°C]") == ("Öl", "°C")

@@ -64,7 +64,7 @@ document.addEventListener("alpine:init", () => {
       },
     });
 
-    const line = (colour, dash, extra) => ({ stroke: () => css(colour), width: 1.6, dash, points: { show: false }, spanGaps: false, ...extra });
+    const line = (colour, dash, extra) => ({ stroke: () => css(colour), width: 1.6, dash, points: { show: false }, spanGaps: false, pxAlign: 0, ...extra });
 
     const draw = () => {
       for (const chart of charts) chart.destroy();
