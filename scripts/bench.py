@@ -2,6 +2,7 @@
 
 import csv
 import io
+import math
 import resource
 import statistics
 import time
@@ -15,11 +16,19 @@ from scipy.optimize import brentq
 from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.line import corners, racing_line
 from apexcore.formats.laps_csv import read_laps
+from apexcore.formats.packed import pack, unpack
+from apexcore.formats.recording import read_header, read_recording, write_csv
 from apexcore.judge import model, sampler
 from apexcore.judge.laps import propose
 from apexcore.judge.model import Observed, Prior, Priors
 from apexcore.judge.plan import Question, Spread, run_order
 from apexcore.judge.plan import plans as test_plans
+from apexcore.judge.traces.clean import cleaned
+from apexcore.judge.traces.corner import windows
+from apexcore.judge.traces.cut import RecordedLap, cut
+from apexcore.judge.traces.explain import compared
+from apexcore.judge.traces.habits import habits
+from apexcore.judge.traces.place import base_of, frames_of, placed
 from apexcore.judge.verdict import judge
 from apexcore.lap import kernel
 from apexcore.lap.assembly import assemble
@@ -35,11 +44,13 @@ from apexcore.trim.moves.effects import step_effects
 from apexcore.trim.moves.search import search
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.tyres import TyreState
+from apexcore.virtual.recorder import Hand, driven_course, recorded
 from tests.apexcore.judge.test_judge import PRIORS
 from tests.apexcore.judge.test_plan import settled_share
 from tests.apexcore.lap.collocation import COURSES, collocated, point_case
 from tests.apexcore.lap.test_quickest import case
 from tests.apexcore.race.exact_reference import by_milp
+from tests.conftest import demo_lap_case
 
 from .demo_files import demo_car, demo_circuit
 
@@ -184,6 +195,7 @@ def rows() -> list[Row]:
         Row("a verdict on 300 laps", verdict, plain_gibbs_s(laps, priors), "plain Python", 0.3, "same sampler, scaled from 1/50 of it")
     )
     found.extend(line_rows())
+    found.extend(trace_rows())
     rows_10k = b"lap,lap_time,kind,fuel_l\n" + b"".join(b"%d,1:13.%03d,,1.90\n" % (n, n % 900) for n in range(1, 10_001))
     begin = time.perf_counter()
     plain_rows = [(int(a), 60 * int(b[0]) + float(b[2:]), float(d)) for a, b, _, d in list(csv.reader(io.StringIO(rows_10k.decode())))[1:]]
@@ -198,6 +210,71 @@ def rows() -> list[Row]:
         Row("plans of a test, 7 lengths of run", planned_test, time.perf_counter() - begin, "40 simulated tests of one plan", None, "")
     )
     return found
+
+
+def trace_rows() -> list[Row]:
+    """Recorded laps of twenty channels at 50 Hz; beside each what plain Python takes to read the same as a table."""
+    case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    lap, line, rng = solve_lap(case, base_sheet(case.car)), case.line, np.random.default_rng(1)
+    laps, packed = [], []
+    for _ in range(30):
+        course = driven_course(line, lap, lap.time_s + rng.normal(0, 0.2), rng, Hand())
+        t, columns = recorded(line, case.car, lap, course, 50.0, rng, beyond=1)
+        whole = cut(cleaned(t, columns), (0.0, float(course.clock[-1]))).laps[0]
+        laps.append(whole)
+        packed.append(pack(whole.t, whole.columns))
+    base, corner = base_of(line, demo_circuit().width_m), windows(line, spans)
+    text = "".join(write_csv(laps[0].t, laps[0].columns))
+
+    def plain() -> None:
+        rows = list(csv.reader(io.StringIO(text)))[1:]
+        np.array([[float(cell) if cell else math.nan for cell in row] for row in rows])
+
+    def overlay() -> None:
+        two = [RecordedLap(1, *_unpacked(data)) for data in packed[:2]]
+        frames, _ = frames_of(two, base)
+        one, other = placed(two, base, frames)
+        compared(one, other, corner, line.length_m)
+
+    def whole_run() -> None:
+        read = [RecordedLap(1, *_unpacked(data)) for data in packed]
+        frames, _ = frames_of(read, base)
+        habits(placed(read, base, frames), list(range(30)), corner, line.length_m)
+
+    table = "".join(write_csv(np.arange(200_000) / 50.0, {f"c{k}": rng.normal(100, 20, 200_000).round(3) for k in range(10)})).encode()
+
+    def imported() -> None:
+        file = io.BytesIO(table)
+        header = read_header(file)
+        read_recording(file, header, header.guess())
+
+    begin = time.perf_counter()
+    _plain_table(table)
+    plainly = time.perf_counter() - begin
+    size = f"{len(packed[0]) / 1000:.0f} kB a lap"
+    return [
+        Row(
+            "two laps of 21 channels at 50 Hz, explained",
+            median_s(overlay, 5),
+            2 * median_s(plain, 3),
+            "reading both by csv alone",
+            0.3,
+            size,
+        ),
+        Row("30 laps by corner", median_s(whole_run, 2), 30 * median_s(plain, 3), "reading them by csv alone", 1.0, ""),
+        Row("one lap read", median_s(lambda: unpack(packed[0]), 9), median_s(plain, 3), "csv alone", 0.01, ""),
+        Row("200,000 samples of 10 channels from CSV", median_s(imported, 3), plainly, "csv alone", 0.2, "2 million values"),
+    ]
+
+
+def _unpacked(data: bytes) -> tuple[np.ndarray, dict[str, np.ndarray]]:
+    found = unpack(data)
+    return found.t, found.columns
+
+
+def _plain_table(table: bytes) -> None:
+    rows = list(csv.reader(io.StringIO(table.decode())))[1:]
+    np.array([[float(cell) for cell in row] for row in rows])
 
 
 def race_rows() -> list[Row]:

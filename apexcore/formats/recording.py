@@ -89,10 +89,18 @@ def _csv_header(top: bytes) -> Header:
     lines = text.split("\n")[:_TOP_LINES]
     for number, line in enumerate(lines):
         for delimiter in (";", "\t", ","):
-            cells = next(csv.reader([line], delimiter=delimiter)) if line.strip() else []
+            cells = _cells(line, delimiter)
             if len(cells) >= 2 and sum(map(_is_number, cells)) >= max(2, 0.5 * len([c for c in cells if c.strip()])):
                 return _headed(lines, number, delimiter, len(cells))
     raise FileRejected([f"Lines 1 to {len(lines)}: no line of numbers was found under a header; expected {WHAT}."])
+
+
+def _cells(line: str, delimiter: str) -> list[str]:
+    """The cells of a line; none of one that is empty or no line of a table."""
+    try:
+        return next(csv.reader([line], delimiter=delimiter), []) if line.strip() else []
+    except csv.Error:
+        return []
 
 
 def _is_number(cell: str) -> bool:
@@ -101,16 +109,14 @@ def _is_number(cell: str) -> bool:
 
 def _headed(lines: Sequence[str], first: int, delimiter: str, width: int) -> Header:
     above = [
-        (number, cells)
-        for number in range(first)
-        if lines[number].strip() and len(cells := next(csv.reader([lines[number]], delimiter=delimiter))) == width
+        (number, cells) for number in range(first) if lines[number].strip() and len(cells := _cells(lines[number], delimiter)) == width
     ]
     if not above:
         raise FileRejected([f"Line {first + 1}: numbers begin here without a header of as many columns above; expected one."])
     names, units = above[-1][1], [""] * width
     if len(above) > 1 and _are_units(above[-1][1]) and not _are_units(above[-2][1]):
         names, units = above[-2][1], above[-1][1]
-    sample = next(csv.reader([lines[first]], delimiter=delimiter))
+    sample = _cells(lines[first], delimiter)
     comma = delimiter != "," and any(re.fullmatch(r"\s*[+-]?\d+,\d+\s*", cell) for cell in sample)
     return Header("csv", _apart(names), tuple(unit.strip().strip("[]()") for unit in units), first, delimiter, comma)
 
@@ -271,7 +277,7 @@ def _first_problem(file: BinaryIO, header: Header, places: Sequence[int], messag
                 continue
             if re.search("[\udc80-\udcff]", line):
                 return f"Line {number}: a byte that is not UTF-8; expected the file saved in UTF-8."
-            cells = next(csv.reader([line], delimiter=header.delimiter))
+            cells = _cells(line, header.delimiter)
             if len(cells) != width:
                 last = "" if line.endswith("\n") else " The file may have been cut off there."
                 return f"Line {number}: {len(cells)} columns; expected {width}.{last}"

@@ -15,6 +15,8 @@ Floats = NDArray[np.float64]
 _FEWEST = 20
 #: A step of the clock back, or ahead without the car having moved, that is a jump of it [s].
 _JUMP_S = 2.0
+#: Time from sample to sample that a logger has [s].
+_STEPS_S = (1e-4, 2.0)
 #: Jumps that are told and undone at most.
 _MOST_JUMPS = 100
 #: Longest gap that is closed [s], and samples a second that are kept at most.
@@ -60,6 +62,8 @@ def cleaned(t: Floats, columns: Mapping[str, Floats]) -> Cleaned:
     t, values = t[timed], {key: np.asarray(column, dtype=np.float64)[timed] for key, column in columns.items()}
     t, keep = _one_clock(t, values, notes)
     values = {key: column[keep] for key, column in values.items()}
+    if len(t) < _FEWEST:
+        raise InputError("time", f"{len(t)} different times", f"at least {_FEWEST}, rising from sample to sample")
     t, values = _thinned(t, values, notes)
     for key in list(values):
         values[key] = _possible(key, values[key], notes)
@@ -80,6 +84,10 @@ def _one_clock(t: Floats, values: Mapping[str, Floats], notes: list[str]) -> tup
     usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else 0.0
     if usual <= 0.0:
         raise InputError("time", f"{t[0]:g} s in every sample", "times that rise from sample to sample")
+    if not _STEPS_S[0] <= usual <= _STEPS_S[1]:
+        raise InputError(
+            "time", f"{usual:g} s from sample to sample", "0.1 ms to 2 s; is it in milliseconds, or in another unit than was chosen?"
+        )
     back = np.flatnonzero(steps < -_JUMP_S)
     if len(back) > _MOST_JUMPS:
         raise InputError("time", f"a clock that goes back {len(back):,} times", f"times that go back at most {_MOST_JUMPS} times")

@@ -284,7 +284,8 @@ def _causes(
         seconds = float(lap.times(np.array([one.open_m]))[0] - reference.times(np.array([other.open_m]))[0])
         seconds -= float((lap.times(np.array([other.slow_m])) - reference.times(np.array([other.slow_m])))[0])
         sd = _place_sd(lap, reference) / max(one.slow_ms, 3.0) + 0.3 * lap.step_s
-        late = f"{abs(seconds):.{1 if abs(seconds) >= 0.095 else 2}f} s {'later' if seconds > 0 else 'sooner'} ({abs(one.open_m - other.open_m):.0f} m)"
+        much = f"{abs(seconds):.{1 if abs(seconds) >= 0.095 else 2}f} s {'later' if seconds > 0 else 'sooner'}"
+        late = f"{much} ({abs(one.open_m - other.open_m):.0f} m)"
         _add(found, "open", seconds, sd, exit_s, _LATE_S, f"on the throttle {late}")
     if one.full_m is not None and other.full_m is not None:
         size, sd = one.full_m - other.full_m, _place_sd(lap, reference) + 0.3 * lap.step_s * one.slow_ms

@@ -322,11 +322,13 @@ def frames_of(laps: Sequence[RecordedLap], base: Base) -> tuple[list[Frame | Non
 def _lies(lap: RecordedLap, frame: Frame, base: Base) -> bool:
     """Whether the positions of a lap lie on the road in a frame."""
     z = frame.laid(lap.columns["x_m"], lap.columns["y_m"])
-    z = z[np.isfinite(z.real) & np.isfinite(z.imag)]
-    if len(z) < 20:
+    known = np.flatnonzero(np.isfinite(z.real) & np.isfinite(z.imag))
+    if len(known) < 20:
         return False
-    z = z[:: max(len(z) // 300, 1)]
-    spot, _ = base.project(z, base.length_m * np.arange(len(z)) / len(z))
+    some = known[:: max(len(known) // 300, 1)]
+    way = lap.columns["distance_m"] / lap.length_m if lap.length_m > 0.0 else np.arange(len(z)) / len(z)
+    z = z[some]
+    spot, _ = base.project(z, base.length_m * np.asarray(way)[some])
     off = np.abs(z - base.at(spot))
     return float(np.sqrt((off**2).mean())) <= 0.5 * base.width_m + _OFF_ROAD_M
 
@@ -409,13 +411,14 @@ class _Laying:
         #: what the way summed up from the speed is unsure by, in the mean round the lap, as a variance
         self.way_var = self.speed_sd**2 * lap.time_s / self.full_hz / 6.0 + _WAY_M**2
 
-    def lay(self, n: Floats | None = None) -> None:
+    def lay(self, n: Floats | None = None, rounds: int = 2) -> None:
         """Winds the way beside the base line and takes the positions' slow difference from it.
 
         :param n: offset from the base line at each moment; the positions' own if not given [m]
+        :param rounds: times that places and way correct each other; one where both are near already
         """
         assert self.z is not None
-        for _ in range(2):
+        for _ in range(rounds):
             spot, self.across = self.base.project(self.z, self.p)
             beside = gaussian_filter1d(self.across, _WOUND_S * self.hz, mode="wrap") if n is None else n
             bend = gaussian_filter1d(self.base.bend_at(spot), _BEND_S * self.hz, mode="wrap")
@@ -504,7 +507,7 @@ def _registered(seen: Sequence[_Laying], base: Base, grid: Floats) -> None:
             weight = 1.0 / (1.0 + (rest / max(1.5 * float(np.median(rest)), 0.05)) ** 2)
         assert one.z is not None
         one.z = one.z - complex(move[0], move[1])
-        one.lay()
+        one.lay(rounds=1)
 
 
 def _wander(seen: Sequence[_Laying], grid: Floats) -> float:

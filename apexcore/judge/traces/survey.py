@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
+from ...circuit.points import LENGTH_BOUNDS_M
 from ...errors import InputError
 from .clean import Cleaned
 from .cut import Cut, RecordedLap, StartLine, cut, driven_m
@@ -26,6 +27,8 @@ _MOVED_M = 25.0
 _LEAST_MS = 4.0
 #: Share by which laps of one circuit differ in length at most [-]; how far a lap's turning may be from one turn [deg].
 _LIKE, _TURN_DEG = 0.03, 40.0
+#: Way of a recording without lap marks that is looked through [m].
+_LONGEST_M = 2e6
 #: Share of its way by which the ends of one lap lie apart at most [-]; and how nearly as well a shorter way repeats as the best [-].
 _OPEN, _AS_WELL = 0.04, 0.85
 #: Shortest lap that is believed [m].
@@ -87,7 +90,7 @@ def _from_positions(laps: Sequence[RecordedLap], shape: Survey | None) -> Survey
     :param shape: the line that accelerations tell: it bends as the road does, and is moved to where the positions are
     """
     length = float(np.median([float(way_of(lap.columns["x_m"], lap.columns["y_m"])[-1]) for lap in laps]))
-    count = max(round(length / _STEP_M), 60)
+    count = _count(length)
     share = np.arange(count) / count
     rings = np.array([_ring(lap, share) for lap in laps])
     rings -= (rings - rings[0]).mean(axis=1, keepdims=True)  # receivers drift from lap to lap
@@ -97,6 +100,17 @@ def _from_positions(laps: Sequence[RecordedLap], shape: Survey | None) -> Survey
     smooth = _smoothed(mean, _PLACE_M / ds) if shape is None else _moved(mean, shape, ds)
     spread = float(np.abs(rings - mean).mean()) if len(laps) > 1 else 0.0
     return _survey(smooth, "positions", len(laps), float(np.median(gaps)), spread)
+
+
+def _count(length_m: float) -> int:
+    """Places at which a lap is averaged.
+
+    :raises InputError: if no circuit is that long
+    """
+    low, high = LENGTH_BOUNDS_M
+    if not low <= length_m <= high:  # also where it is no number
+        raise InputError("laps", f"{length_m:.0f} m of way", f"{low:.0f} m to {high:.0f} m, as a lap of a circuit has")
+    return max(round(length_m / _STEP_M), 60)
 
 
 def _ring(lap: RecordedLap, share: Floats) -> NDArray[np.complex128]:
@@ -143,7 +157,7 @@ def _from_bends(laps: Sequence[RecordedLap]) -> Survey:
     """
     lengths = np.array([lap.length_m for lap in laps])
     length = float(np.median(lengths))
-    count = max(round(length / _STEP_M), 60)
+    count = _count(length)
     ds = length / count
     bends = np.mean([_bend(lap, count) for lap in laps], axis=0)
     bends = gaussian_filter1d(bends, 0.5 * _BEND_M / ds, mode="wrap")
@@ -264,6 +278,8 @@ def _repeats(recording: Cleaned) -> Floats:
     wanted = "a lap number, a distance that begins anew, positions, or speed and lateral acceleration over two laps"
     if driven is None or "accel_lat_ms2" not in recording.columns or "speed_kmh" not in recording.columns:
         raise InputError("recording", ", ".join(sorted(recording.columns))[:80], wanted)
+    if not driven[-1] <= _LONGEST_M:
+        raise InputError("recording", f"{driven[-1]:.0f} m driven", f"at most {_LONGEST_M:.0f} m, or lap marks")
     speed = np.maximum(np.nan_to_num(recording.columns["speed_kmh"]) / 3.6, _LEAST_MS)
     at = np.arange(0.0, driven[-1], 2.0)
     bend = gaussian_filter1d(np.interp(at, driven, np.nan_to_num(recording.columns["accel_lat_ms2"]) / speed**2), 3.0)

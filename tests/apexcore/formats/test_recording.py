@@ -1,13 +1,17 @@
 """Recordings from files: what is written comes back from every format, and what is broken is told with its place."""
 
+import io
+import random
 from pathlib import Path
 
 import numpy as np
 import pytest
 
-from apexcore.errors import FileRejected
+from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.recording import Header, Recording, read_header, read_recording, write_csv, write_parquet
 from apexcore.judge.traces.channels import Match
+from apexcore.judge.traces.clean import cleaned
+from apexcore.judge.traces.survey import parted_alone, surveyed
 
 T = np.round(np.arange(0, 8, 0.05), 3)
 COLUMNS = {
@@ -136,3 +140,53 @@ def test_times_of_day_keep_their_milliseconds(tmp_path: Path) -> None:
     assert np.allclose(np.diff(found.t), 0.01)
     with pytest.raises(FileRejected, match="Column name: A column holds string"):
         read(tmp_path / "a.parquet")
+
+
+def spoiled(good: bytes, rng: random.Random) -> bytes:
+    """A file with some of its bytes lost, doubled, or turned into others."""
+    data = bytearray(good)
+    for _ in range(rng.choice((1, 1, 2, 6))):
+        at = rng.randrange(min(len(data), 600)) if rng.random() < 0.4 else rng.randrange(len(data))
+        kind = rng.randrange(6)
+        if kind == 0:
+            data[at] = rng.randrange(256)
+        elif kind == 1:
+            data[at : at + rng.randrange(1, 60)] = b""
+        elif kind == 2:
+            data[at:at] = rng.choice((b"1e308", b"-1e309", b"nan", b"\x00", b"\xff", b'"', b",,,", b"9" * 400, b"\r", b"\xe2\x80\xa8"))
+        elif kind == 3:
+            data = data[: max(at, 1)]
+        elif kind == 4:
+            data[at:at] = data[at : at + rng.randrange(1500)]
+        else:
+            data[at : at + 8] = rng.randbytes(8)
+        data = data or bytearray(b"x")
+    return bytes(data)
+
+
+@pytest.mark.parametrize("kind", ["csv", "parquet"])
+def test_no_spoiled_file_breaks_what_reads_it(kind: str, caplog: pytest.LogCaptureFixture) -> None:
+    t = np.arange(0, 70, 0.1)
+    columns = {
+        "speed_kmh": 120 + 40 * np.sin(t / 5), "x_m": 300 * np.cos(t / 11), "y_m": 300 * np.sin(t / 11), "gear": np.floor(3 + np.sin(t)),
+        "accel_lat_ms2": 10 * np.sin(t / 9), "lap": np.floor(t / 30),
+    }  # fmt: skip
+    good = "".join(write_csv(t, columns)).encode() if kind == "csv" else write_parquet(t, columns)
+    taken = 0
+    for seed in range(150):
+        data = io.BytesIO(spoiled(good, random.Random(seed)))
+        try:
+            header = read_header(data)
+            found = read_recording(data, header, header.guess())
+            recording = cleaned(found.t, found.columns)
+            taken += 1
+            surveyed(parted_alone(recording).laps)
+        except ApexError:
+            continue
+    assert taken >= 5 and not [record for record in caplog.records if "unforeseen" in record.getMessage()]
+
+
+def test_times_in_another_unit_are_asked_about() -> None:
+    for factor in (1000.0, 1e6, 1e-6):
+        with pytest.raises(InputError, match="is it in milliseconds, or in another unit"):
+            cleaned(factor * np.arange(0, 60, 0.05), {"speed_kmh": np.full(1200, 100.0)})
