@@ -130,10 +130,17 @@ class _Rows:
     timed: int
 
 
-def calibrate(runs: Sequence[CalibrationRun], told: Callable[[float], None] = lambda share: None) -> Calibration:
+#: A scale that was measured by other means than lap times: its name in `SCALES`, its value, and its standard deviation.
+Known = tuple[str, float, float]
+
+
+def calibrate(
+    runs: Sequence[CalibrationRun], told: Callable[[float], None] = lambda share: None, measured: Sequence[Known] = ()
+) -> Calibration:
     """Scales of the car from its laps.
 
     :param runs: with timed laps
+    :param measured: scales that traces tell, which part the car from its driver as lap times alone cannot
     :param told: is told the share done, run by run
     :raises ValueError: without a timed lap
     :raises ApexError: if the model has no lap for one of the runs
@@ -141,10 +148,12 @@ def calibrate(runs: Sequence[CalibrationRun], told: Callable[[float], None] = la
     if not any(lap.kind == "timed" for run in runs for lap in run.laps):
         raise ValueError("a calibration needs at least one timed lap")
     with ThreadPoolExecutor(2) as pool:  # the lap kernel lets go of the interpreter while it runs
-        return _calibrated(runs, pool, told)
+        return _calibrated(runs, pool, told, measured)
 
 
-def _calibrated(runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor, told: Callable[[float], None]) -> Calibration:
+def _calibrated(
+    runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor, told: Callable[[float], None], measured: Sequence[Known]
+) -> Calibration:
     done = 0
 
     def linearised(theta: Floats) -> list[_Rows]:
@@ -154,7 +163,7 @@ def _calibrated(runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor, told: 
             found.append(rows)
             done += 1
             told(done / ((_ROUNDS + 1) * len(runs) + 1))
-        return found
+        return [*found, *_known(measured, theta)]
 
     prior = np.array([*PRIOR_SD.values(), DRIVER_SD])
     theta = np.zeros(len(prior))
@@ -175,6 +184,17 @@ def _calibrated(runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor, told: 
         scales, {name: float(value) for name, value in zip(SCALES, spread[:-1], strict=True)}, (driver, float(spread[-1])),
         sum(lap.kind == "timed" for run in runs for lap in run.laps), before_s, after_s, (level_before, level_after),
     )  # fmt: skip
+
+
+def _known(measured: Sequence[Known], theta: Floats) -> list[_Rows]:
+    """Scales that were measured as observations: each of its own scale alone."""
+    found = []
+    for name, value, sd in measured:
+        place = list(SCALES).index(name)
+        slope = np.zeros((1, len(theta)))
+        slope[0, place] = 1.0
+        found.append(_Rows(np.array([value - 1.0 - theta[place]]), slope, np.array([sd]), 0))
+    return found
 
 
 def at_edge(scales: Scales, driver: float) -> list[str]:

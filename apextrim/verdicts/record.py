@@ -21,6 +21,7 @@ from apextrim.modelling import cases
 from apextrim.runs.models import Run
 from apextrim.runs.queries import driven, rows_of, with_laps
 from apextrim.sheets.models import Sheet
+from apextrim.traces.car_reading import known_scales
 
 from .models import Calibration
 from .queries import Judged, judged
@@ -85,15 +86,16 @@ def track_record(event: Event) -> Record:
     return Record(found, model_error(missed, [sd_of_interval(row.measured_s[1], row.measured_s[2]) for row in found]))
 
 
-def calibration_runs(event: Event) -> list[CalibrationRun]:
-    """The newest runs with enough timed laps, as the calibration takes them: the book car, each run's own day."""
+def calibration_runs(event: Event) -> list[tuple[Run, CalibrationRun]]:
+    """The newest runs with enough timed laps, and as the calibration takes them: the book car, each run's own day."""
     found = []
     for run in reversed(with_laps(rows_of(event))):
         laps = driven(run.laps.all())[:_MOST_LAPS]
         if sum(lap.kind == "timed" for lap in laps) < _LEAST_TIMED:
             continue
         lap_case = cases.lap_case_of(event, run.front, run.rear, facts.parsed_conditions(run.conditions), calibrated=False)
-        found.append(CalibrationRun(lap_case, CoreSheet(lap_case.car.key, run.sheet.values), run.fuel_l, run.tyre_age, tuple(laps)))
+        sheet = CoreSheet(lap_case.car.key, run.sheet.values)
+        found.append((run, CalibrationRun(lap_case, sheet, run.fuel_l, run.tyre_age, tuple(laps))))
         if len(found) == _MOST_RUNS:
             break
     return found
@@ -124,7 +126,7 @@ def hold_against_laps(event: Event, told: Callable[[float], None] = lambda share
     runs = calibration_runs(event)
     if not runs:
         raise _no_laps()
-    found = calibrate(runs, told)
+    found = calibrate([run for _, run in runs], told, known_scales(event, [row for row, _ in runs]))
     return Calibration.objects.create(
         event=event, scales=found.scales, spread=found.spread, driver=found.driver[0], driver_spread=found.driver[1], laps=found.laps,
         before_s=found.before_s, after_s=found.after_s, level_before_s=found.level_s[0], level_after_s=found.level_s[1],

@@ -154,6 +154,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "live_gap_part": (OWNER, G),
     "survey_file": (SIGNED_IN, GP),
     "survey_run": (OWNER, GP),
+    "run_car": (OWNER, G),
     "fit_circuit": (OWNER, P),
     "traces_data": (OWNER, G),
     "run_corners": (OWNER, G),

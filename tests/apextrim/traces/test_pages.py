@@ -10,12 +10,15 @@ from django.test import Client
 from django.urls import reverse
 
 from apexcore.formats.packed import pack
+from apexcore.virtual.world import true_car
 from apextrim.events.models import Event
+from apextrim.modelling import cases
 from apextrim.runs import logger
 from apextrim.runs.models import Chunk, LapTrace, Run
 from apextrim.runs.recorded import build, put_samples, recorded_lap
 from apextrim.sheets.models import Sheet
 from apextrim.traces import compare
+from apextrim.traces.car_reading import known_scales
 
 from .test_bring import words
 
@@ -242,3 +245,19 @@ def test_the_gap_grows_corner_by_corner_while_a_lap_is_driven(client_in: Client,
     )
     Client().post("/logger/", lines[-1] + "\n", content_type="application/x-ndjson", headers=headers)
     assert "do not tell where it is yet" in words(client_in.get(address, asked))
+
+
+def test_what_a_run_says_of_its_car_goes_into_the_calibration(client_in: Client, event: Event, run: Run) -> None:
+    address = reverse("run_car", args=[event.pk, run.pk])
+    page = client_in.get(address)
+    reading = page.context["reading"]
+    true = true_car(cases.car_of(event, calibrated=False), 7)
+    book = cases.car_of(event, calibrated=False)
+    power = true.powertrain.torque_nm[3][1] / book.powertrain.torque_nm[3][1]
+    drag = true.aero.drag_area_m2 / book.aero.drag_area_m2
+    scales = {one.name: one for one in reading.scales}
+    assert abs(scales["power"].value - power) < 3 * scales["power"].sd and abs(scales["drag"].value - drag) < 3 * scales["drag"].sd
+    assert "on its straights: power" in words(page) and reading.shifts and reading.burnt_l
+    assert [name for name, _, _ in known_scales(event, [run])] == ["power", "drag"]
+    LapTrace.objects.all().delete()
+    assert "Fewer than three timed laps" in words(client_in.get(address)) and known_scales(event, [run]) == []

@@ -1,0 +1,115 @@
+"""What a run's traces say of the car itself, beside the model of it: for its own page, and for the calibration."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from apexcore.errors import ApexError
+from apexcore.judge.traces.habits import LEAST_LAPS
+from apexcore.judge.traces.measured import Asked, Scale, ShiftPoint, asked_of_tyres, burnt_l, shift_points, straight_scales
+from apexcore.judge.traces.place import fits_length, placed
+from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import adjusted
+from apextrim.accounts.owned import Person
+from apextrim.events import facts
+from apextrim.events.models import Event
+from apextrim.modelling import cases
+from apextrim.runs.models import LapTrace, Run
+from apextrim.runs.recorded import recorded_lap
+
+from .compare import MODEL, Ground, ground_of, side_of
+
+#: Bands of speed in which braking and cornering are told [m/s], and laps of a run that are read at most.
+BANDS_MS = ((10.0, 25.0), (25.0, 40.0), (40.0, 55.0), (55.0, 90.0))
+_MOST_LAPS = 12
+
+
+@dataclass(frozen=True)
+class CarReading:
+    """What traces say.
+
+    :param scales: power and drag over those of the car as entered; empty where too little tells them
+    :param asked: of the tyres, by band of speed, beside what the model's driver asks; the model's is None where it has no lap
+    :param burnt_l: fuel of a usual lap by its level [l]; None where it was not recorded
+    """
+
+    scales: tuple[Scale, ...]
+    shifts: tuple[ShiftPoint, ...]
+    asked: tuple[tuple[Asked, Asked | None], ...]
+    burnt_l: float | None
+    laps: int
+
+
+def _laps(run: Run, ground: Ground) -> list[LapTrace]:
+    """The timed laps of a run that were recorded round the circuit."""
+    rows = LapTrace.objects.filter(lap__run=run, lap__kind="timed").select_related("lap").order_by("lap__number")[:_MOST_LAPS]
+    found = []
+    for row in rows:
+        try:
+            fits_length(recorded_lap(row), ground.line.length_m)
+            found.append(row)
+        except ApexError:
+            continue
+    return found
+
+
+def _on_board_l(run: Run, traces: Sequence[LapTrace]) -> list[float]:
+    """Fuel on board in the middle of each lap: by the laps' use where it is known, else as the run began [l]."""
+    use = {lap.number: lap.fuel_l for lap in run.laps.all()}
+    known = [value for value in use.values() if value is not None]
+    usual = float(np.median(known)) if known else 0.0
+    return [max(run.fuel_l - sum((use[n] if use[n] is not None else usual) or 0.0 for n in use if n < row.lap.number) - 0.5 * usual, 0.0)
+            for row in traces]  # fmt: skip
+
+
+def straights_of(event: Event, run: Run) -> list[Scale]:
+    """Power and drag over those of the car as entered, by a run's straights; none where too little tells them.
+
+    :raises ApexError: if the car cannot move
+    """
+    ground = ground_of(event)
+    traces = _laps(run, ground)
+    if len(traces) < LEAST_LAPS:
+        return []
+    conditions = facts.parsed_conditions(run.conditions)
+    case = cases.lap_case_of(event, run.front, run.rear, conditions, calibrated=False)
+    laps = placed([recorded_lap(row) for row in traces], ground.base, [None] * len(traces))
+    car = adjusted(case.car, CoreSheet(case.car.key, run.sheet.values))
+    return straight_scales(laps, car, case.compounds, conditions, ground.line, _on_board_l(run, traces))
+
+
+def known_scales(event: Event, runs: Sequence[Run]) -> list[tuple[str, float, float]]:
+    """Power and drag by the straights of several runs, as the calibration takes them: what wind and slope leave unsure is shared by all."""
+    seen: dict[str, list[Scale]] = {}
+    for run in runs:
+        for scale in straights_of(event, run):
+            seen.setdefault(scale.name, []).append(scale)
+    return [
+        (name, float(np.average([one.value for one in found], weights=[one.laps for one in found])), min(one.sd for one in found))
+        for name, found in seen.items()
+    ]  # fmt: skip
+
+
+def reading_of(user: Person, event: Event, run: Run) -> CarReading | None:
+    """What a run says of its car; None where too few laps were recorded.
+
+    :raises ApexError: if the circuit has no line
+    """
+    ground = ground_of(event)
+    traces = _laps(run, ground)
+    if len(traces) < LEAST_LAPS:
+        return None
+    recorded = [recorded_lap(row) for row in traces]
+    laps = placed(recorded, ground.base, [None] * len(recorded))
+    mine = asked_of_tyres(laps, ground.line, BANDS_MS)
+    try:
+        model = placed([side_of(user, event, MODEL, ground).lap], ground.base, [None])
+        theirs: Sequence[Asked | None] = asked_of_tyres(model * LEAST_LAPS, ground.line, BANDS_MS)
+    except ApexError:
+        theirs = [None] * len(mine)
+    burnt = [value for value in (burnt_l(lap.columns) for lap in recorded) if value is not None]
+    return CarReading(
+        tuple(straights_of(event, run)), tuple(shift_points(laps)), tuple(zip(mine, theirs, strict=True)),
+        float(np.median(burnt)) if len(burnt) >= LEAST_LAPS else None, len(laps),
+    )  # fmt: skip

@@ -1,0 +1,48 @@
+"""What a run's traces say of the car."""
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from apexcore.errors import ApexError
+from apexcore.quantities.spread import Z95
+from apextrim.events.queries import event_for, frame
+from apextrim.runs.queries import run_for
+from apextrim.runs.recorded import build
+from apextrim.ui.uploads import problems_of
+
+from .car_reading import CarReading, reading_of
+
+
+@require_GET
+def car(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
+    """Power and drag by the straights, shift points, fuel, and what was asked of the tyres."""
+    event = event_for(request.user, event_id)
+    run = run_for(request.user, event, run_id)
+    build(run)
+    context: dict[str, Any] = {"event": event, "frame": frame(event, "runs"), "run": run, "errors": []}
+    try:
+        reading = reading_of(request.user, event, run)
+        context["reading"] = reading
+        if reading is not None:
+            context |= {
+                "opening": _opening(run.name, reading),
+                "scales": [(one, 100 * (one.value - 1), 100 * Z95 * one.sd) for one in reading.scales],
+            }
+    except ApexError as error:
+        context["errors"] = problems_of(error)
+    return render(request, "traces/car.html", context, status=422 if context["errors"] else 200)
+
+
+def _opening(name: str, reading: CarReading) -> str:
+    """The first sentence of the page."""
+    parts = []
+    for one in reading.scales:
+        percent, half = 100 * (one.value - 1), 100 * Z95 * one.sd
+        if abs(percent) <= half:
+            parts.append(f"{one.name} as entered, within ± {half:.1f} %")
+        else:
+            parts.append(f"{one.name} {abs(percent):.1f} % {'above' if percent > 0 else 'below'} the car as entered, ± {half:.1f} %")
+    return f"{name} on its straights: {'; '.join(parts)}." if parts else f"{name} has too little full throttle to tell power and drag."
