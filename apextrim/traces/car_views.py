@@ -42,7 +42,7 @@ def _opening(name: str, reading: CarReading) -> str:
     for one in reading.scales:
         percent, half = 100 * (one.value - 1), 100 * Z95 * one.sd
         if abs(percent) <= half:
-            parts.append(f"{one.name} as entered, within ± {half:.1f} %")
+            parts.append(f"{one.name} as entered, within ±\u00a0{half:.1f}\u00a0%")
         else:
-            parts.append(f"{one.name} {abs(percent):.1f} % {'above' if percent > 0 else 'below'} the car as entered, ± {half:.1f} %")
+            parts.append(f"{one.name} {abs(percent):.1f} % {'above' if percent > 0 else 'below'} the car as entered, ±\u00a0{half:.1f}\u00a0%")
     return f"{name} on its straights: {'; '.join(parts)}." if parts else f"{name} has too little full throttle to tell power and drag."
