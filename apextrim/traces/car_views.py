@@ -44,5 +44,6 @@ def _opening(name: str, reading: CarReading) -> str:
         if abs(percent) <= half:
             parts.append(f"{one.name} as entered, within ±\u00a0{half:.1f}\u00a0%")
         else:
-            parts.append(f"{one.name} {abs(percent):.1f} % {'above' if percent > 0 else 'below'} the car as entered, ±\u00a0{half:.1f}\u00a0%")
+            side = "above" if percent > 0 else "below"
+            parts.append(f"{one.name} {abs(percent):.1f} % {side} the car as entered, ±\u00a0{half:.1f}\u00a0%")
     return f"{name} on its straights: {'; '.join(parts)}." if parts else f"{name} has too little full throttle to tell power and drag."
