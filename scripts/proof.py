@@ -19,6 +19,8 @@ from apexcore.judge.fade import fade
 from apexcore.judge.model import Observed
 from apexcore.judge.plan import Question, Spread, plans
 from apexcore.judge.priors import NominalPace, nominal_pace
+from apexcore.judge.traces.cut import RecordedLap
+from apexcore.judge.traces.survey import surveyed
 from apexcore.judge.trainer import LEVELS as TRAINED
 from apexcore.judge.verdict import judge, judge_several
 from apexcore.lap import kernel
@@ -40,7 +42,10 @@ from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, sim
 from tests.apexcore.judge.test_plan import settled_share
 from tests.apexcore.judge.test_trainer import WORLDS as TRAINER_WORLDS
 from tests.apexcore.judge.test_trainer import trained_ends
-from tests.apexcore.judge.traces.planted import planted
+from tests.apexcore.judge.traces.planted import PLACES as PLANTED_AT
+from tests.apexcore.judge.traces.planted import Sensors, planted
+from tests.apexcore.judge.traces.planted import bench as planted_bench
+from tests.apexcore.judge.traces.test_survey import as_circuit, corner_turns, recorded
 from tests.apexcore.judge.worlds import WORLDS, Interval, by_world, history, mixed_effects
 from tests.apexcore.lap.collocation import COURSES, collocated, point_case
 from tests.apexcore.lap.test_engine import EXPECTED, HOME, expected_effects
@@ -540,6 +545,25 @@ def trace_cases(cases: int = 500) -> Iterator[Case]:
     yield Case("two laps: the parts of all corners", "the gap", f"{1000 * worst:.3g} ms apart at most", "0", worst, 1e-3, "s")
 
 
+def survey_cases(laps: int = 3) -> Iterator[Case]:
+    """Circuits from recorded laps against those that were driven."""
+    for source, without in (("positions", ("accel_lat_ms2",)), ("speed and lateral acceleration", ("x_m", "y_m"))):
+        lengths, bends = [], []
+        for place in PLANTED_AT:
+            where = planted_bench(*place)
+            for seed in range(4):
+                driven = [recorded(where, 10 * seed + k, Sensors()) for k in range(laps)]
+                told = [RecordedLap(1, one.t, {key: column for key, column in one.columns.items() if key not in without}) for one in driven]
+                survey = surveyed(told)
+                lengths.append(abs(centre_line(as_circuit(survey)).length_m / where.case.line.length_m - 1.0))
+                bends += [abs(found / true - 1.0) for true, found in corner_turns(where, survey)]
+        world = f"{laps} virtual laps at 20 Hz with the same sensors, three cars on two circuits"
+        yield Case(f"circuit by {source}: length", world, f"{100 * max(lengths):.2f} % off at most", "the line driven", max(lengths), 2e-3)
+        share = float(np.mean([one >= 0.05 for one in bends]))
+        words = f"{100 * (1.0 - share):.1f} % of {len(bends)} within 5 %"
+        yield Case(f"circuit by {source}: curvature of each corner", world, words, "≥ 95 %", share, 0.05, "beyond")
+
+
 def all_cases() -> list[Case]:
     """Every case of the page."""
     vehicle = [*vehicle_cases(), *line_and_power_cases(), *lap_cases(), *quickest_cases(), *direction_cases(), advice_case(), race_case()]
@@ -558,4 +582,5 @@ def all_cases() -> list[Case]:
         *wear_cases(),
         *trainer_cases(),
         *trace_cases(),
+        *survey_cases(),
     ]

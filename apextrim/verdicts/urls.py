@@ -1,9 +1,10 @@
 from django.urls import path
 
-from . import corner_views, plan_views, record_views, views
+from . import break_even_views, corner_views, plan_views, record_views, views
 
 urlpatterns = [
     path("", views.bench, name="verdicts_bench"),
+    path("break-even/", break_even_views.page, name="break_even"),
     path("corners/", corner_views.corners, name="verdict_corners"),
     path("keep/", views.keep, name="keep_verdict"),
     path("plan/", plan_views.plan, name="test_plan"),

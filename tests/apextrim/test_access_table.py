@@ -150,6 +150,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "virtual_run": (OWNER, P),
     "traces": (OWNER, G),
     "verdict_corners": (OWNER, G),
+    "break_even": (OWNER, G),
     "live_gap": (OWNER, G),
     "live_gap_part": (OWNER, G),
     "survey_file": (SIGNED_IN, GP),
