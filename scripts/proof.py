@@ -549,8 +549,8 @@ def survey_cases(laps: int = 3) -> Iterator[Case]:
     """Circuits from recorded laps against those that were driven."""
     for source, without in (("positions", ("accel_lat_ms2",)), ("speed and lateral acceleration", ("x_m", "y_m"))):
         lengths, bends = [], []
-        for place in PLANTED_AT:
-            where = planted_bench(*place)
+        for spot in PLANTED_AT:
+            where = planted_bench(*spot)
             for seed in range(4):
                 driven = [recorded(where, 10 * seed + k, Sensors()) for k in range(laps)]
                 told = [RecordedLap(1, one.t, {key: column for key, column in one.columns.items() if key not in without}) for one in driven]

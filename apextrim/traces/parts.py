@@ -7,12 +7,15 @@ from numpy.typing import NDArray
 
 from apexcore.errors import ApexError
 from apexcore.judge.traces.corner import windows
-from apexcore.judge.traces.habits import part_times
+from apexcore.judge.traces.habits import part_ends, part_times
 from apexcore.judge.traces.place import fits_length, placed
 from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within
+from apextrim.modelling import answers
 from apextrim.runs.models import LapTrace
 from apextrim.runs.recorded import recorded_lap
+from apextrim.sheets.models import Sheet
+from apextrim.sheets.queries import core_sheet
 
 from .compare import ground_of
 
@@ -24,6 +27,18 @@ def titles_of(event: Event) -> list[str]:
     ground = ground_of(event)
     named = [window.name or f"corner {window.number}" for window in windows(ground.line, ground.spans)]
     return ["the way to the first corner", *named]
+
+
+def modelled_times(event: Event, sheet: Sheet) -> Floats:
+    """What the model's lap with a sheet takes in every part [s].
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    line = ground_of(event).line
+    lap = answers.answer_of(event, core_sheet(event, sheet)).lap
+    ends = part_ends(windows(line, ground_of(event).spans), line.length_m)
+    clock = np.concatenate([[0.0], np.cumsum(lap.column("time"))])
+    return np.diff(np.interp(ends, np.append(line.s, line.length_m), clock))
 
 
 def times_of(event: Event, laps: Sequence[tuple[int, int]]) -> dict[tuple[int, int], tuple[float, ...]]:

@@ -1,6 +1,6 @@
 """A verdict corner by corner, and sector by sector."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -13,20 +13,29 @@ from apexcore.judge.model import Observed, Priors
 from apexcore.judge.parts import PartVerdict, judge_parts, part_sentence
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
-from apextrim.traces.parts import times_of, titles_of
+from apextrim.traces.parts import modelled_times, times_of, titles_of
 from apextrim.ui.uploads import problems_of
 
 from . import queries
 from .forms import JudgeForm
-from .sides import EVERY, SEVERAL, kinds_of
+from .sides import EVERY, SEVERAL, SHEET, kinds_of
 
 
 @dataclass(frozen=True)
 class PartLine:
-    """A part of the lap with its verdict."""
+    """A part of the lap with its verdict.
+
+    :param modelled_s: what the vehicle model expected of the change there [s]; None where it is of no sheet
+    """
 
     title: str
     found: PartVerdict
+    modelled_s: float | None = None
+
+    @property
+    def agrees(self) -> bool:
+        """Whether the model's expectation lies within the interval."""
+        return self.modelled_s is None or self.found.low_s <= self.modelled_s <= self.found.high_s
 
 
 @dataclass(frozen=True)
@@ -61,6 +70,16 @@ def _by_corner(event: Event, judged: queries.Judged, names: tuple[str, str]) -> 
     return _parts(laps, times, judged.priors, titles_of(event), names)
 
 
+def _beside_model(event: Event, a: str, b: str, parts: Parts | None) -> Parts | None:
+    """The same with what the model expected of the two sheets, corner by corner."""
+    rows = {str(row.pk): row for row in event.sheets.filter(pk__in=[int(key) for key in (a, b) if key.isdecimal()])}
+    if parts is None or a not in rows or b not in rows:
+        return parts
+    expected = modelled_times(event, rows[b]) - modelled_times(event, rows[a])
+    lines = [replace(line, modelled_s=float(one)) for line, one in zip(parts.lines, expected, strict=True)]
+    return replace(parts, lines=lines)
+
+
 def _by_sector(judged: queries.Judged, names: tuple[str, str]) -> Parts | None:
     laps, times = [], []
     for run in judged.runs:
@@ -91,6 +110,8 @@ def corners(request: HttpRequest, event_id: int) -> HttpResponse:
                 context["missing"] = judged.why
             else:
                 found = [("Corner by corner", _by_corner(event, judged, names)), ("Sector by sector", _by_sector(judged, names))]
+                if form.kind.key == SHEET:
+                    found[0] = (found[0][0], _beside_model(event, values["a"], values["b"], found[0][1]))
                 context |= {"judged": judged, "tables": [(title, parts) for title, parts in found if parts is not None], "names": names}
         except ApexError as error:
             context["missing"] = " ".join(problems_of(error))

@@ -63,7 +63,7 @@ def test_a_foreign_file_is_imported_and_its_planted_difference_read(page: Page) 
 def _follow(page: Page, name: str) -> None:
     """The cursor by keys, the same everywhere; channels chosen and remembered; the table."""
     charts = page.get_by_role("group", name=re.compile("Charts of both laps"))
-    expect(charts.locator("canvas")).to_have_count(4)
+    expect(charts.locator("canvas")).to_have_count(3)  # the gap, speed and throttle: its brake is a pressure
     values = page.locator("#cursor-values")
     charts.focus()
     for _ in range(CORNER):
@@ -83,8 +83,8 @@ def _follow(page: Page, name: str) -> None:
     assert "+0." in gap
     page.get_by_text("Channels", exact=True).click()
     page.get_by_role("checkbox", name="Brake pressure, bar").check()
-    expect(charts.locator("canvas")).to_have_count(5)
+    expect(charts.locator("canvas")).to_have_count(4)
     page.reload()
-    expect(charts.locator("canvas")).to_have_count(5)
+    expect(charts.locator("canvas")).to_have_count(4)
     page.get_by_text("The charts as a table").click()
     expect(page.get_by_role("columnheader", name="Gap, s")).to_be_visible()

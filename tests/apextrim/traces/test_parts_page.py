@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 import numpy as np
+import pytest
 from django.test import Client
 from django.urls import reverse
 
@@ -46,6 +47,9 @@ def test_a_change_that_costs_in_one_corner_says_which(
     found = {line.title: line.found for line in tables["Corner by corner"].lines}
     worst = max(found, key=lambda title: found[title].mean_s)
     assert worst == "Heron Hook" and found[worst].sure and found[worst].low_s > 0.1
+    expected = [line.modelled_s for line in tables["Corner by corner"].lines]
+    whole = second.modelled_s
+    assert whole is None or sum(expected) == pytest.approx(whole, abs=0.02)
     assert f"costs in {worst}" in page.context["tables"][0][1].text and "Sector by sector" in tables
     assert reverse("verdict_corners", args=[event.pk]) in client_in.get(reverse("verdicts_bench", args=[event.pk]), asked).content.decode()
     LapTrace.objects.all().delete()
