@@ -263,6 +263,7 @@ def _csv_columns(file: BinaryIO, header: Header, chosen: Sequence[tuple[int, Mat
     found = []
     while parts:  # each column's pieces are let go as it is put together
         found.append(np.concatenate(parts.pop(0)))
+    pa.default_memory_pool().release_unused()
     return found
 
 

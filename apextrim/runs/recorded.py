@@ -5,7 +5,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from django.db import transaction
-from django.db.models import Max
 from numpy.typing import NDArray
 
 from apexcore.errors import ApexError, InputError
@@ -261,12 +260,6 @@ def has_samples(event_id: int) -> set[int]:
     """Keys of the runs of an event of which something is recorded."""
     traced = LapTrace.objects.filter(lap__run__event=event_id).order_by().values_list("lap__run", flat=True).distinct()
     return set(traced) | set(Chunk.objects.filter(run__event=event_id).order_by().values_list("run", flat=True).distinct())
-
-
-def last_moment(run: Run) -> float | None:
-    """The last moment of a run that was recorded on its logger's clock [s]."""
-    found = run.chunks.aggregate(last=Max("last_s"))["last"]
-    return None if found is None else float(found)
 
 
 def known_channels(keys: Sequence[str]) -> list[str]:

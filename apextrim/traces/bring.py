@@ -80,13 +80,14 @@ def bring_in(upload: Upload, matches: Sequence[Match | None], told: Callable[[fl
     length = ground.line.length_m
     _ask_unit(recording, length)
     parts = cut(recording, line=_start_line(recording, ground.base), length_m=length)
-    laps = _whole(parts, length)
+    laps, hz, cleaning = _whole(parts, length), recording.hz, recording.notes
+    del recording
     told(0.8)
     units = {match.key: match.unit for match in matches if match is not None and match.unit}
     with transaction.atomic():
-        brought = _write(upload, run, laps, recording.hz, origin, units)
+        brought = _write(upload, run, laps, hz, origin, units)
         remember(event, header, matches)
-    notes = (*recording.notes, *parts.notes, f"Laps begin by {parts.how}.")
+    notes = (*cleaning, *parts.notes, f"Laps begin by {parts.how}.")
     return Brought(brought.run, brought.new, brought.traced, brought.there, notes)
 
 

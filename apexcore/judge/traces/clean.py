@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,7 +41,7 @@ class Cleaned:
     columns: Mapping[str, Floats]
     notes: tuple[str, ...]
 
-    @property
+    @cached_property
     def hz(self) -> float:
         """Samples a second."""
         return float(1.0 / np.median(np.diff(self.t))) if len(self.t) > 1 else 0.0
@@ -59,23 +60,26 @@ def cleaned(t: Floats, columns: Mapping[str, Floats]) -> Cleaned:
         raise InputError("time", f"{int(timed.sum())} samples with a time", f"at least {_FEWEST} samples with a time in seconds")
     if not timed.all():
         notes.append(f"{int((~timed).sum()):,} samples without a time are left out.")
-    t, values = t[timed], {key: np.asarray(column, dtype=np.float64)[timed] for key, column in columns.items()}
-    t, keep = _one_clock(t, values, notes)
-    values = {key: column[keep] for key, column in values.items()}
+        t, columns = t[timed], {key: np.asarray(column)[timed] for key, column in columns.items()}
+    before = len(t)
+    t, keep = _one_clock(t, columns, notes)
     if len(t) < _FEWEST:
         raise InputError("time", f"{len(t)} different times", f"at least {_FEWEST}, rising from sample to sample")
-    t, values = _thinned(t, values, notes)
-    for key in list(values):
-        values[key] = _possible(key, values[key], notes)
-    _not_constant_time(t, notes)
-    for key in list(values):
-        closed = _closed(t, values[key], key in CHANNELS and CHANNELS[key].step)
+    all_there = len(t) == before and bool((np.diff(keep) == 1).all())
+    every = _every(t, notes)
+    rising = t if every < 2 else t[: len(t) // every * every].reshape(-1, every).mean(axis=1)
+    _not_constant_time(rising, notes)
+    values: dict[str, Floats] = {}
+    for key, column in columns.items():  # one at a time: a long recording has hundreds of megabytes
+        with np.errstate(invalid="ignore"):  # bytes of a broken file that are no number of any kind
+            taken = np.asarray(column if all_there else np.asarray(column)[keep], dtype=np.float64)
+        possible = _possible(key, _thinned(key, taken, every), notes)
+        closed = _closed(rising, possible, key in CHANNELS and CHANNELS[key].step)
         if np.isfinite(closed).any():
-            values[key] = closed
+            values[key] = closed if column.dtype == np.float64 else closed.astype(column.dtype)
         else:
-            del values[key]
             notes.append(f"{words_of(key)} holds no value; it is left out.")
-    return Cleaned(t, values, tuple(notes))
+    return Cleaned(rising, values, tuple(notes))
 
 
 def _one_clock(t: Floats, values: Mapping[str, Floats], notes: list[str]) -> tuple[Floats, NDArray[np.intp]]:
@@ -136,24 +140,26 @@ def _stood_still(values: Mapping[str, Floats], k: int, step_s: float) -> bool:
     return moved < 0.2 * expected
 
 
-def _thinned(t: Floats, values: dict[str, Floats], notes: list[str]) -> tuple[Floats, dict[str, Floats]]:
-    """No more than `MOST_HZ` samples a second: the means of as many as come in that time, for channels that jump the middle one."""
+def _every(t: Floats, notes: list[str]) -> int:
+    """How many samples become one, so that there are no more than `MOST_HZ` a second."""
     usual = float(np.median(np.diff(t)))
     every = int(1.0 / MOST_HZ / usual + 1e-6)
+    if every >= 2:
+        notes.append(f"{1.0 / usual:.0f} samples a second are kept as {1.0 / usual / every:.0f}.")
+    return max(every, 1)
+
+
+def _thinned(key: str, column: Floats, every: int) -> Floats:
+    """The means of so many samples; for channels that jump the middle one."""
     if every < 2:
-        return t, values
-    notes.append(f"{1.0 / usual:.0f} samples a second are kept as {1.0 / usual / every:.0f}.")
-    count = len(t) // every
-    fewer = {}
-    for key, column in values.items():
-        rows = column[: count * every].reshape(count, every)
-        if key in CHANNELS and CHANNELS[key].step:
-            fewer[key] = rows[:, every // 2].copy()
-        else:
-            there = np.isfinite(rows)
-            total = np.where(there, rows, 0.0).sum(axis=1)
-            fewer[key] = np.divide(total, there.sum(axis=1), out=np.full(count, np.nan), where=there.any(axis=1))
-    return t[: count * every].reshape(count, every).mean(axis=1), fewer
+        return column
+    count = len(column) // every
+    rows = column[: count * every].reshape(count, every)
+    if key in CHANNELS and CHANNELS[key].step:
+        return rows[:, every // 2].copy()
+    there = np.isfinite(rows)
+    total = np.where(there, rows, 0.0).sum(axis=1)
+    return np.asarray(np.divide(total, there.sum(axis=1), out=np.full(count, np.nan), where=there.any(axis=1)))
 
 
 def _possible(key: str, column: Floats, notes: list[str]) -> Floats:

@@ -218,9 +218,9 @@ def _between(recording: Cleaned, begin: float, end: float, number: int, notes: l
     if not LAP_BOUNDS_S[0] <= time_s <= LAP_BOUNDS_S[1]:
         notes.append(f"{name} lasts {time_s:.1f} s and is left out; a lap takes {LAP_BOUNDS_S[0]:.0f} s to {LAP_BOUNDS_S[1] / 60:.0f} min.")
         return None
-    inside = (t > begin + 1e-6) & (t < end - 1e-6)
+    inside = slice(int(np.searchsorted(t, begin + 1e-6, side="right")), int(np.searchsorted(t, end - 1e-6)))
     usual = 1.0 / recording.hz
-    if int(inside.sum()) < 20 or begin < t[0] - 1.5 * usual or end > t[-1] + 1.5 * usual:
+    if inside.stop - inside.start < 20 or begin < t[0] - 1.5 * usual or end > t[-1] + 1.5 * usual:
         notes.append(f"{name} is not recorded from line to line; it is left out.")
         return None
     at = np.concatenate([[begin], t[inside], [end]])
@@ -246,15 +246,18 @@ def _between(recording: Cleaned, begin: float, end: float, number: int, notes: l
     return RecordedLap(number, at - begin, columns, tuple(own))
 
 
-def _moments(t: Floats, column: Floats, at: Floats, inside: NDArray[np.bool_], key: str) -> Floats:
+def _moments(t: Floats, column: Floats, at: Floats, inside: slice, key: str) -> Floats:
+    """A channel from the first to the last moment of a lap, those two between the samples around them."""
     ends = np.array([at[0], at[-1]])
+    near = slice(max(inside.start - 2, 0), inside.stop + 2)
+    t, around = t[near], column[near]
     if key in CHANNELS and CHANNELS[key].step:
         index = np.clip(np.searchsorted(t, ends, side="right") - 1, 0, len(t) - 1)
-        edge = column[index]
+        edge = around[index]
     elif key == "distance_m":
         edge = np.array([0.0, np.nan])
     else:
-        edge = np.interp(ends, t, column)
+        edge = np.interp(ends, t, around)
     return np.concatenate([edge[:1], column[inside], edge[1:]])
 
 
