@@ -103,6 +103,28 @@ def _cells(line: str, delimiter: str) -> list[str]:
         return []
 
 
+def first_values(file: BinaryIO, header: Header, most: int) -> list[list[str]]:
+    """The cells of the first samples of a CSV; none of a binary file.
+
+    :param most: samples
+    """
+    if header.kind != "csv":
+        return []
+    rows: list[list[str]] = []
+    file.seek(0)
+    text = io.TextIOWrapper(file, encoding="utf-8", errors="replace", newline=None)
+    try:
+        for number, line in enumerate(text):
+            cells = _cells(line, header.delimiter) if number >= header.skipped else []
+            if len(cells) == len(header.names):
+                rows.append([cell.strip()[:14] for cell in cells])
+            if len(rows) >= most or number > header.skipped + 50:
+                break
+    finally:
+        text.detach()
+    return rows
+
+
 def _is_number(cell: str) -> bool:
     return re.fullmatch(r"\s*[+-]?\d+([.,]\d*)?([eE][+-]?\d+)?\s*", cell) is not None
 

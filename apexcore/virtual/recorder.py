@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..circuit.line import Line
+from ..circuit.moves import behind_m
 from ..lap.solver import COLUMN, Lap
 from ..vehicle.car import Car
 
@@ -100,7 +101,7 @@ def _by_hand(s: Floats, length: float, lap: Lap, rng: np.random.Generator, hand:
         ahead = (begin + np.arange(min(int(400.0 / (length / count)), count // 2))) % count
         slow = int(ahead[np.argmin(speed[ahead])])
         metres, change = rng.normal(0.0, hand.brake_m), rng.normal(0.0, hand.slow)
-        behind = (s - s[begin] + 0.5 * length) % length - 0.5 * length
+        behind = behind_m(s, float(s[begin]), length)
         reach = (s[slow] - s[begin]) % length
         moved += metres * np.clip((behind + 100.0) / 80.0, 0.0, 1.0) * np.clip((reach + 40.0 - behind) / 40.0, 0.0, 1.0)
         faster *= 1.0 + change * np.exp(-0.5 * ((behind - reach) / max(0.3 * reach, 25.0)) ** 2)

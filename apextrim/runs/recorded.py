@@ -99,7 +99,11 @@ def origin_at(event: Event) -> tuple[float, float] | None:
 
 
 def trace_row(lap: Lap, recorded: RecordedLap, hz: float, origin: tuple[float, float] | None, units: Mapping[str, str]) -> LapTrace:
-    """A recorded lap as a row, not yet kept."""
+    """A recorded lap as a row, not yet kept.
+
+    :param origin: that its positions are told from, if it has any
+    """
+    origin = origin if "x_m" in recorded.columns else None
     return LapTrace(
         lap=lap, data=pack(recorded.t, recorded.columns), rows=len(recorded.t), hz=round(hz, 3), keys=list(recorded.columns),
         units={key: unit for key, unit in units.items() if key in recorded.columns}, origin=None if origin is None else list(origin),
@@ -166,7 +170,6 @@ def build(run: Run) -> int:
     origin = origin_at(run.event)
     columns, own_origin = metres_of(columns, origin)
     made = []
-    notes: dict[int, str] = {}
     ready = [one for one in _ends(rows, t, columns) if one.row in bare and (one.end_s <= last + _LATE_S or run.closed)]
     if ready:
         try:
@@ -174,9 +177,9 @@ def build(run: Run) -> int:
         except InputError:
             recording = None
         for one in ready:
-            lap = None if recording is None else _lap_of(recording, one, notes)
+            lap = None if recording is None else _lap_of(recording, one)
             if lap is not None and recording is not None:
-                made.append(trace_row(one.row, lap, recording.hz, own_origin if "x_m" in lap.columns and own_origin else None, {}))
+                made.append(trace_row(one.row, lap, recording.hz, own_origin, {}))
     with transaction.atomic():
         LapTrace.objects.bulk_create(made, ignore_conflicts=True)
         if run.closed:
@@ -187,12 +190,11 @@ def build(run: Run) -> int:
     return len(made)
 
 
-def _lap_of(recording: Cleaned, one: _Ends, notes: dict[int, str]) -> RecordedLap | None:
+def _lap_of(recording: Cleaned, one: _Ends) -> RecordedLap | None:
     """A lap of a recording; None where its samples do not reach from line to line."""
     try:
         parts = cut(recording, (one.begin_s, one.end_s))
-    except ApexError as error:
-        notes[one.row.number] = str(error)
+    except ApexError:
         return None
     lap = parts.laps[0]
     return RecordedLap(one.row.number, lap.t, lap.columns, (*recording.notes, *lap.notes))

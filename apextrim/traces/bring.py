@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from django.db import transaction
 
-from apexcore.errors import ApexError, FileRejected, InputError
+from apexcore.errors import FileRejected, InputError
 from apexcore.formats.recording import read_header, read_recording
 from apexcore.judge.laps import DrivenLap, propose
 from apexcore.judge.traces.channels import Match
@@ -178,9 +178,9 @@ def _write(
     for lap, (kind, why) in zip(new, kinds, strict=True):
         row = lap_row(run, DrivenLap(lap.number, round(lap.time_s, 3), top_ms=_top_ms(lap)), kind, why)
         row.save()
-        made.append(trace_row(row, lap, hz, origin if "x_m" in lap.columns else None, units))
+        made.append(trace_row(row, lap, hz, origin, units))
     bare = [lap for lap in laps if lap.number in there and not hasattr(there[lap.number], "trace")]
-    made += [trace_row(there[lap.number], lap, hz, origin if "x_m" in lap.columns else None, units) for lap in bare]
+    made += [trace_row(there[lap.number], lap, hz, origin, units) for lap in bare]
     LapTrace.objects.bulk_create(made, batch_size=20)
     return Brought(run, len(new), len(bare), len(laps) - len(new) - len(bare), ())
 
@@ -205,8 +205,3 @@ def _values(upload: Upload) -> dict[str, object]:
     session = Session.objects.filter(pk=target.get("session") or 0, event=upload.event).first()
     plain = {name: target[name] for name in ("front", "rear", "tyre_age", "tyre_set", "fuel_l", "tags", "note") if name in target}
     return {**plain, "sheet": sheet, "session": session}
-
-
-def refused(error: ApexError) -> list[str]:
-    """The sentences of an error."""
-    return error.problems if isinstance(error, FileRejected) else [str(error)]

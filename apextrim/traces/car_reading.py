@@ -6,9 +6,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from apexcore.errors import ApexError
+from apexcore.judge.traces.cut import RecordedLap
 from apexcore.judge.traces.habits import LEAST_LAPS
 from apexcore.judge.traces.measured import Asked, Scale, ShiftPoint, asked_of_tyres, burnt_l, shift_points, straight_scales
-from apexcore.judge.traces.place import fits_length, placed
+from apexcore.judge.traces.place import Placed, fits_length, placed
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import adjusted
 from apextrim.accounts.owned import Person
@@ -41,17 +42,19 @@ class CarReading:
     laps: int
 
 
-def _laps(run: Run, ground: Ground) -> list[LapTrace]:
-    """The timed laps of a run that were recorded round the circuit."""
+def _laps(run: Run, ground: Ground) -> tuple[list[LapTrace], list[RecordedLap]]:
+    """The timed laps of a run that were recorded round the circuit, as rows and as the core knows them."""
     rows = LapTrace.objects.filter(lap__run=run, lap__kind="timed").select_related("lap").order_by("lap__number")[:_MOST_LAPS]
-    found = []
+    found, laps = [], []
     for row in rows:
         try:
-            fits_length(recorded_lap(row), ground.line.length_m)
-            found.append(row)
+            lap = recorded_lap(row)
+            fits_length(lap, ground.line.length_m)
         except ApexError:
             continue
-    return found
+        found.append(row)
+        laps.append(lap)
+    return found, laps
 
 
 def _on_board_l(run: Run, traces: Sequence[LapTrace]) -> list[float]:
@@ -69,12 +72,15 @@ def straights_of(event: Event, run: Run) -> list[Scale]:
     :raises ApexError: if the car cannot move
     """
     ground = ground_of(event)
-    traces = _laps(run, ground)
+    traces, recorded = _laps(run, ground)
     if len(traces) < LEAST_LAPS:
         return []
+    return _straights(event, run, ground, traces, placed(recorded, ground.base, [None] * len(recorded)))
+
+
+def _straights(event: Event, run: Run, ground: Ground, traces: Sequence[LapTrace], laps: Sequence[Placed]) -> list[Scale]:
     conditions = facts.parsed_conditions(run.conditions)
     case = cases.lap_case_of(event, run.front, run.rear, conditions, calibrated=False)
-    laps = placed([recorded_lap(row) for row in traces], ground.base, [None] * len(traces))
     car = adjusted(case.car, CoreSheet(case.car.key, run.sheet.values))
     return straight_scales(laps, car, case.compounds, conditions, ground.line, _on_board_l(run, traces))
 
@@ -97,10 +103,9 @@ def reading_of(user: Person, event: Event, run: Run) -> CarReading | None:
     :raises ApexError: if the circuit has no line
     """
     ground = ground_of(event)
-    traces = _laps(run, ground)
+    traces, recorded = _laps(run, ground)
     if len(traces) < LEAST_LAPS:
         return None
-    recorded = [recorded_lap(row) for row in traces]
     laps = placed(recorded, ground.base, [None] * len(recorded))
     mine = asked_of_tyres(laps, ground.line, BANDS_MS)
     try:
@@ -110,6 +115,6 @@ def reading_of(user: Person, event: Event, run: Run) -> CarReading | None:
         theirs = [None] * len(mine)
     burnt = [value for value in (burnt_l(lap.columns) for lap in recorded) if value is not None]
     return CarReading(
-        tuple(straights_of(event, run)), tuple(shift_points(laps)), tuple(zip(mine, theirs, strict=True)),
+        tuple(_straights(event, run, ground, traces, laps)), tuple(shift_points(laps)), tuple(zip(mine, theirs, strict=True)),
         float(np.median(burnt)) if len(burnt) >= LEAST_LAPS else None, len(laps),
     )  # fmt: skip

@@ -12,7 +12,7 @@ from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.corner import windows
 from apexcore.judge.traces.cut import RecordedLap, cut
 from apexcore.judge.traces.explain import Comparison, compared
-from apexcore.judge.traces.habits import part_times
+from apexcore.judge.traces.habits import part_times, spread
 from apexcore.judge.traces.place import Base, base_of, fits_length, frames_of, placed
 from apexcore.quantities import format_lap
 from apexcore.virtual.recorder import Sensors, driven_course, recorded
@@ -20,12 +20,12 @@ from apextrim.accounts.owned import Person, owned
 from apextrim.events.models import Event
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers, cases
-from apextrim.runs.models import LapTrace, Run
+from apextrim.runs.models import LapTrace
 from apextrim.runs.recorded import recorded_lap
 from apextrim.sheets.queries import core_sheet, sheet_in_car
 
-#: The model's own lap, as a key; and the names of laps that are found by what they are.
-MODEL, BEST = "model", "best"
+#: The model's own lap, as a key.
+MODEL = "model"
 #: Laps that are offered at most, the newest runs first; samples a second of the model's lap.
 _MOST_OFFERED, _MODEL_HZ = 400, 50.0
 #: Other laps of a run by which its driver's scatter is told, at most and at least.
@@ -67,11 +67,6 @@ class Side:
     short: str
     lap: RecordedLap
     trace: LapTrace | None
-
-    @property
-    def run(self) -> Run | None:
-        """Its run; None for the model's lap."""
-        return None if self.trace is None else self.trace.lap.run
 
 
 def traces_at(user: Person, event: Event) -> list[LapTrace]:
@@ -201,7 +196,4 @@ def _run_scatter(ground: Ground, trace: LapTrace) -> dict[int, float]:
         return {}
     alone = placed(laps, ground.base, [None] * len(laps))  # by the way alone: some centimetres do not matter here
     times = part_times(alone, windows(ground.line, ground.spans), ground.line.length_m)
-    # half of all corners are as usual: a lap that went wrong somewhere does not make the driver one who scatters
-    middle = np.median(times, axis=0)
-    sd = 1.4826 * np.median(np.abs(times - middle), axis=0) * (len(laps) / (len(laps) - 1)) ** 0.5
-    return {number: float(value) for number, value in enumerate(sd)}
+    return {number: spread(times[:, number]).sd for number in range(times.shape[1])}

@@ -1,7 +1,5 @@
 """Recordings from files: what a run of one is, which column is which, and the job that brings it in."""
 
-import csv
-from pathlib import Path
 from typing import Any
 
 from django import forms
@@ -11,7 +9,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
 from apexcore.errors import ApexError
-from apexcore.formats.recording import Header
+from apexcore.formats.recording import Header, first_values
 from apexcore.judge.traces.channels import CHANNELS, Match
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
@@ -134,7 +132,8 @@ def _chosen(request: HttpRequest, header: Header) -> list[Match | None]:
 def _lines(request: HttpRequest, event: Event, header: Header, upload: Upload) -> list[dict[str, Any]]:
     """A line for each column: its name, what it is taken for, its unit, and its first values."""
     known = uploads.remembered(event, header) or header.guess()
-    shown = _first_values(uploads.path_of(upload), header)
+    with uploads.path_of(upload).open("rb") as file:
+        shown = first_values(file, header, _SHOWN)
     lines = []
     for place, name in enumerate(header.names):
         match = known[place]
@@ -147,22 +146,6 @@ def _lines(request: HttpRequest, event: Event, header: Header, upload: Upload) -
             }
         )  # fmt: skip
     return lines
-
-
-def _first_values(path: Path, header: Header) -> list[list[str]]:
-    """The first samples of a CSV; none of a binary file."""
-    if header.kind != "csv":
-        return []
-    rows: list[list[str]] = []
-    with path.open(encoding="utf-8", errors="replace", newline=None) as file:
-        for number, line in enumerate(file):
-            if number >= header.skipped and line.strip():
-                cells = next(csv.reader([line], delimiter=header.delimiter))
-                if len(cells) == len(header.names):
-                    rows.append([cell.strip()[:14] for cell in cells])
-            if len(rows) >= _SHOWN or number > header.skipped + 50:
-                break
-    return rows
 
 
 @require_http_methods(["POST"])

@@ -96,7 +96,6 @@ def corners(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
         context["reading"] = reading
         if reading is not None:
             context["sentence"] = _sentence(run, reading)
-            context["left"] = sorted(reading.corners, key=lambda one: -one.left_s)[:3]
     except ApexError as error:
         context["errors"] = problems_of(error)
     return render(request, "traces/run.html", context, status=422 if context["errors"] else 200)

@@ -11,6 +11,7 @@ from django.views.decorators.http import require_http_methods, require_POST
 
 from apexcore.circuit.fit import fitted
 from apexcore.circuit.line import corners, offset_line
+from apexcore.circuit.moves import behind_m
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.circuit.track import centre_line
 from apexcore.errors import ApexError, FileRejected, InputError
@@ -162,7 +163,7 @@ def _fit(event: Event, survey: Survey) -> dict[str, Any]:
     except InputError as error:
         return {"off": str(error)}
     length = ground.base.length_m
-    start = (frame_of.start_m + 0.5 * length) % length - 0.5 * length
+    start = behind_m(frame_of.start_m, 0.0, length)
     scale = survey.length_m / length
     return {
         "fit": {

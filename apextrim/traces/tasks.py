@@ -4,6 +4,7 @@ from django.urls import reverse
 
 from apexcore.errors import ApexError
 from apextrim.runs.models import Upload
+from apextrim.ui.uploads import problems_of
 from apextrim.work.kinds import Done, Line, Refused, work_of
 from apextrim.work.models import Job
 
@@ -19,6 +20,6 @@ def import_recording(job: Job, line: Line) -> Done:
         matches = [None if told is None else uploads.match_of(told[0], told[1]) for told in job.arguments["columns"]]
         brought = bring.bring_in(upload, matches, line.progress)
     except ApexError as error:
-        raise Refused(bring.refused(error), again) from None
+        raise Refused(problems_of(error), again) from None
     uploads.forget(upload)
     return Done(brought.told(), reverse("run", args=[brought.run.event_id, brought.run.pk]))

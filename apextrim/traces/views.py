@@ -76,7 +76,6 @@ def _told(event: Event, ground: compare.Ground, pair: compare.Pair, wanted: list
         "pair": pair, "opening": presenters.opening(pair), "lines": presenters.corner_lines(pair.comparison),
         "readings": presenters.readings(pair.comparison), "channels": presenters.shared_channels(pair), "wanted": wanted,
         "map": map_view(circuit, ground.line, ground.spans), "names": names, "table": table,
-        "rest": pair.comparison.rows[0] if pair.comparison.rows[0].window is None else None,
         "across": any(row.lap and row.lap.offset_m is not None for row in pair.comparison.rows),
     }  # fmt: skip
 

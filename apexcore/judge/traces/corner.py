@@ -58,8 +58,8 @@ def windows(line: Line, spans: Sequence[CornerSpan]) -> list[Window]:
         before, after = spans[k - 1], spans[(k + 1) % len(spans)]
         low = place(before.apex) - (length if k == 0 else 0.0)
         high = place(after.apex) + (length if k == len(spans) - 1 else 0.0)
-        if len(spans) == 1 or not line.closed:
-            low, high = max(low, 0.0) if not line.closed else low, min(high, length) if not line.closed else high
+        if not line.closed:
+            low, high = max(low, 0.0), min(high, length)
         if low >= place(span.first):
             low = 0.0
         found.append(Window(span.number, span.name, low, place(span.first), place(span.apex), place(span.last), high, span.turn_deg > 0))

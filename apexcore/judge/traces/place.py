@@ -11,6 +11,7 @@ from scipy.ndimage import gaussian_filter1d
 from scipy.spatial import cKDTree
 
 from ...circuit.line import Line
+from ...circuit.moves import behind_m
 from ...errors import InputError
 from .cut import RecordedLap, StartLine, other_speed_unit
 
@@ -97,7 +98,7 @@ class Base:
     def _nearest(self, z: Complex, near_m: Floats) -> NDArray[np.intp]:
         """The station nearest to each point; where that lies on another part of the lap, the nearest around where it should be."""
         found = np.asarray(self._tree.query(np.column_stack([z.real, z.imag]))[1], dtype=np.intp)
-        off = np.abs((self.s[found] - near_m + 0.5 * self.length_m) % self.length_m - 0.5 * self.length_m)
+        off = np.abs(behind_m(self.s[found] - near_m, 0.0, self.length_m))
         astray = np.flatnonzero(off > _WINDOW_M)
         spacing = self.length_m / len(self.s)
         reach = max(int(_WINDOW_M / spacing), 2)
@@ -204,7 +205,7 @@ def laid_on(x: Floats, y: Floats, base: Base, further: Sequence[tuple[Floats, Fl
     z = _known(x, y)
     if len(z) < 20:
         raise InputError("positions", f"{len(z)} of a lap", "at least 20")
-    way = np.concatenate([[0.0], np.cumsum(np.abs(np.diff(_smooth(z))))])
+    way = _way(z)
     if way[-1] < 20.0:
         raise InputError("positions", f"{way[-1]:.0f} m of way", "positions of a car that moves")
     even = way[-1] * np.arange(_RING) / _RING
@@ -236,9 +237,12 @@ def way_of(x: Floats, y: Floats) -> Floats:
     known = np.isfinite(x) & np.isfinite(y)
     if int(known.sum()) < 2:
         return np.zeros(len(x))
-    z = _smooth(x[known] + 1j * y[known])
-    way = np.concatenate([[0.0], np.cumsum(np.abs(np.diff(z)))])
-    return np.asarray(np.interp(np.arange(len(x)), np.flatnonzero(known), way))
+    return np.asarray(np.interp(np.arange(len(x)), np.flatnonzero(known), _way(x[known] + 1j * y[known])))
+
+
+def _way(z: Complex) -> Floats:
+    """Way from the first position to each, without what their scatter would add to it [m]."""
+    return np.concatenate([[0.0], np.cumsum(np.abs(np.diff(_smooth(z))))])
 
 
 def _smooth(z: Complex) -> Complex:
@@ -254,7 +258,7 @@ def _turned(driven: Complex, ring: Complex, base: Base, laps: Sequence[Complex],
     shift = complex(ring.mean() - turn * driven.mean())
     spots, places = [], []
     for lap in laps:
-        way = np.concatenate([[0.0], np.cumsum(np.abs(np.diff(_smooth(lap))))])
+        way = _way(lap)
         every = max(len(lap) // _LAID, 1)
         spots.append(lap[::every])
         places.append(start / _RING * base.length_m + way[::every] / way[-1] * base.length_m)
@@ -424,7 +428,7 @@ class _Laying:
             bend = gaussian_filter1d(self.base.bend_at(spot), _BEND_S * self.hz, mode="wrap")
             self.p = _wound(self.base, self.t, self.v, self.p, beside, bend)
         spot, self.across = self.base.project(self.z, self.p)
-        off = (spot - self.p + 0.5 * self.base.length_m) % self.base.length_m - 0.5 * self.base.length_m
+        off = behind_m(spot - self.p, 0.0, self.base.length_m)
         off[0] = off[-1] = 0.0
         slow = gaussian_filter1d(off, _CORRECT_S * self.hz, mode="nearest")
         self.slow = slow - slow[0] - (slow[-1] - slow[0]) * self.t / self.lap.time_s

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ...circuit.moves import behind_m
 from .corner import Window
 from .cut import driven_m
 from .habits import part_ends
@@ -63,7 +64,7 @@ def gap_under_way(
         known = np.isfinite(z.real) & np.isfinite(z.imag)
         if known.mean() > 0.8:
             spot, _ = base.project(z[known], place[known])
-            off = (spot - place[known] + 0.5 * base.length_m) % base.length_m - 0.5 * base.length_m
+            off = behind_m(spot - place[known], 0.0, base.length_m)
             place = place + np.interp(t, t[known], _quiet(off))
     if place[0] > _LATE_M:
         return None
