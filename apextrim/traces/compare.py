@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from django.http import Http404
@@ -9,7 +10,7 @@ from django.http import Http404
 from apexcore.circuit.line import CornerSpan, Line
 from apexcore.errors import InputError
 from apexcore.judge.traces.clean import cleaned
-from apexcore.judge.traces.corner import windows
+from apexcore.judge.traces.corner import Window, windows
 from apexcore.judge.traces.cut import RecordedLap, cut
 from apexcore.judge.traces.explain import Comparison, compared
 from apexcore.judge.traces.habits import part_times, spread
@@ -42,6 +43,11 @@ class Ground:
     line: Line
     spans: tuple[CornerSpan, ...]
     base: Base
+
+    @cached_property
+    def corners(self) -> list[Window]:
+        """The corners as stretches of the line."""
+        return windows(self.line, self.spans)
 
 
 def ground_of(event: Event) -> Ground:
@@ -165,7 +171,7 @@ def pair_of(ground: Ground, lap: Side, reference: Side) -> Pair:
     frames, told = frames_of([lap.lap, reference.lap], ground.base)
     one, other = placed([lap.lap, reference.lap], ground.base, frames)
     scatter = _scatter(ground, lap, reference)
-    found = compared(one, other, windows(ground.line, ground.spans), ground.line.length_m, scatter)
+    found = compared(one, other, ground.corners, ground.line.length_m, scatter)
     notes = [f"{side.short}: {note}" for side in (lap, reference) for note in side.lap.notes]
     return Pair(lap, reference, found, tuple(dict.fromkeys([*told, *notes])))
 
@@ -195,5 +201,5 @@ def _run_scatter(ground: Ground, trace: LapTrace) -> dict[int, float]:
     if len(laps) < _LEAST_SCATTER:
         return {}
     alone = placed(laps, ground.base, [None] * len(laps))  # by the way alone: some centimetres do not matter here
-    times = part_times(alone, windows(ground.line, ground.spans), ground.line.length_m)
+    times = part_times(alone, ground.corners, ground.line.length_m)
     return {number: spread(times[:, number]).sd for number in range(times.shape[1])}

@@ -8,7 +8,6 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError
-from apexcore.judge.traces.corner import windows
 from apexcore.judge.traces.place import fits_length, frames_of, placed
 from apexcore.judge.traces.underway import gap_under_way
 from apextrim.events.models import Event
@@ -40,8 +39,7 @@ def _context(request: HttpRequest, event: Event) -> dict[str, Any]:
             before = LapTrace.objects.filter(lap__run=run).order_by("-lap__number").select_related("lap").first()
             scale = ground.line.length_m / (recorded_lap(before).length_m or ground.line.length_m) if before else 1.0
             same = side.trace is not None and (side.trace.origin is not None) == ("x_m" in lap.columns and _in_degrees(event))
-            corners = windows(ground.line, ground.spans)
-            now = gap_under_way(lap.t, lap.columns, ground.base, frames[0] if same else None, reference, corners, scale)
+            now = gap_under_way(lap.t, lap.columns, ground.base, frames[0] if same else None, reference, ground.corners, scale)
             context |= {"lap": lap, "now": now, "clock": float(np.max(lap.t))}
     except ApexError as error:
         context["errors"] = problems_of(error)

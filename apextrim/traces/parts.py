@@ -6,7 +6,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from apexcore.errors import ApexError
-from apexcore.judge.traces.corner import windows
 from apexcore.judge.traces.habits import part_ends, part_times
 from apexcore.judge.traces.place import fits_length, placed
 from apextrim.events.models import Event
@@ -25,7 +24,7 @@ Floats = NDArray[np.float64]
 def titles_of(event: Event) -> list[str]:
     """What the parts of a lap are called: the way to the first corner, then the corners."""
     ground = ground_of(event)
-    named = [window.name or f"corner {window.number}" for window in windows(ground.line, ground.spans)]
+    named = [window.name or f"corner {window.number}" for window in ground.corners]
     return ["the way to the first corner", *named]
 
 
@@ -34,9 +33,10 @@ def modelled_times(event: Event, sheet: Sheet) -> Floats:
 
     :raises SolverError: if the car cannot take the circuit
     """
-    line = ground_of(event).line
+    ground = ground_of(event)
+    line = ground.line
     lap = answers.answer_of(event, core_sheet(event, sheet)).lap
-    ends = part_ends(windows(line, ground_of(event).spans), line.length_m)
+    ends = part_ends(ground.corners, line.length_m)
     clock = np.concatenate([[0.0], np.cumsum(lap.column("time"))])
     return np.diff(np.interp(ends, np.append(line.s, line.length_m), clock))
 
@@ -69,4 +69,4 @@ def _times(trace: int, event_id: int, circuit: str, line: str) -> tuple[float, .
         place = placed([lap], ground.base, [None])
     except ApexError:
         return ()
-    return tuple(float(time) for time in part_times(place, windows(ground.line, ground.spans), ground.line.length_m)[0])
+    return tuple(float(time) for time in part_times(place, ground.corners, ground.line.length_m)[0])

@@ -8,7 +8,6 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError
-from apexcore.judge.traces.corner import windows
 from apexcore.judge.traces.habits import LEAST_LAPS, Habit, best_corners_s, habits
 from apexcore.judge.traces.place import fits_length, frames_of, placed
 from apextrim.events.models import Event
@@ -19,7 +18,7 @@ from apextrim.runs.queries import run_for
 from apextrim.runs.recorded import build, recorded_lap
 from apextrim.ui.uploads import problems_of
 
-from .compare import Ground, ground_of
+from .compare import ground_of
 
 #: Laps that are read at most: the last ones of a longer run.
 _MOST_LAPS = 60
@@ -76,12 +75,8 @@ def _read(keys: tuple[int, ...], event_id: int, circuit: str, line: str) -> RunR
     if len(laps) < LEAST_LAPS:
         return None
     frames, notes = frames_of(laps, ground.base)
-    found = habits(placed(laps, ground.base, frames), [lap.number for lap in laps], windows(ground.line, ground.spans), _length(ground))
+    found = habits(placed(laps, ground.base, frames), [lap.number for lap in laps], ground.corners, ground.line.length_m)
     return RunReading(tuple(found), min(lap.time_s for lap in laps), best_corners_s(found), len(laps), left_out, tuple(notes))
-
-
-def _length(ground: Ground) -> float:
-    return ground.line.length_m
 
 
 @require_GET

@@ -27,6 +27,15 @@ def _asked(request: HttpRequest) -> list[str]:
     return keys or list(presenters.USUAL)
 
 
+def _keys(request: HttpRequest, event: Event, traces: list[LapTrace]) -> tuple[str, str]:
+    """The lap and the reference that are asked for, the usual ones where none are.
+
+    :param traces: that there are
+    """
+    lap = request.GET.get("lap") or compare.usual_lap(traces, event)
+    return lap, request.GET.get("reference") or compare.usual_reference(traces, event, lap)
+
+
 def _pair(request: HttpRequest, event: Event, lap: str, reference: str) -> tuple[compare.Ground, compare.Pair]:
     """The two laps that are asked for.
 
@@ -54,8 +63,7 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     build_all(list(event.runs.filter(deleted_at=None, chunks__isnull=False).distinct()))
     traces = compare.traces_at(request.user, event)
-    lap = request.GET.get("lap") or compare.usual_lap(traces, event)
-    reference = request.GET.get("reference") or compare.usual_reference(traces, event, lap)
+    lap, reference = _keys(request, event, traces)
     context: dict[str, Any] = {
         "event": event, "frame": frame(event, "runs"), "options": _options(traces, event), "lap_key": lap, "reference_key": reference,
         "model_key": compare.MODEL, "errors": [],
@@ -84,11 +92,8 @@ def _told(event: Event, ground: compare.Ground, pair: compare.Pair, wanted: list
 def data(request: HttpRequest, event_id: int) -> HttpResponse:
     """What the charts draw, as JSON."""
     event = event_for(request.user, event_id)
-    lap, reference = request.GET.get("lap", ""), request.GET.get("reference", "")
-    if not lap or not reference:
-        traces = compare.traces_at(request.user, event)
-        lap = lap or compare.usual_lap(traces, event)
-        reference = reference or compare.usual_reference(traces, event, lap)
+    told = request.GET.get("lap") and request.GET.get("reference")
+    lap, reference = _keys(request, event, [] if told else compare.traces_at(request.user, event))
     try:
         ground, pair = _pair(request, event, lap, reference)
     except ApexError as error:

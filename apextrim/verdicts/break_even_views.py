@@ -18,8 +18,7 @@ from apextrim.ui.pictures import Plot
 from apextrim.ui.uploads import problems_of
 
 from . import queries
-from .forms import JudgeForm
-from .sides import EVERY, SEVERAL, kinds_of
+from .forms import ASKED, JudgeForm, two_sides
 
 #: Tread at which tyres are changed where nothing else was asked for [%].
 _LEAST_PCT = 20.0
@@ -52,15 +51,14 @@ def _worn(event: Event, judged: queries.Judged, level: int) -> list[Worn]:
 def page(request: HttpRequest, event_id: int) -> HttpResponse:
     """Side B as the gentle one against side A."""
     event = event_for(request.user, event_id)
-    kinds = [kind for kind in kinds_of(event) if kind.key != SEVERAL]
-    asked = {name: request.GET.get(name, "") for name in ("by", "a", "b", "margin", "trust")}
-    form = JudgeForm(kinds, asked) if kinds else None
+    asked = {name: request.GET[name] for name in ASKED if request.GET.get(name)}
+    form = two_sides(event, request.GET)
     usual = {"least": f"{_LEAST_PCT:g}", "stop": f"{max(facts.rules_of(event).pit_loss_s, 0.1):g}"}
     life = LifeForm({**usual, **{name: request.GET[name] for name in usual if request.GET.get(name)}})
     context: dict[str, Any] = {
-        "event": event, "frame": frame(event, "verdicts"), "form": form, "life": life, "asked": {k: v for k, v in asked.items() if v},
+        "event": event, "frame": frame(event, "verdicts"), "form": form, "life": life, "asked": asked,
     }  # fmt: skip
-    if form is None or not form.is_valid() or form.cleaned_data["b"] == EVERY:
+    if form is None:
         context["missing"] = "Choose two sides on the Verdicts bench first: A driven hard, B driven gently."
     elif life.is_valid():
         try:

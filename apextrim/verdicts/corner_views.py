@@ -1,5 +1,6 @@
 """A verdict corner by corner, and sector by sector."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -17,8 +18,8 @@ from apextrim.traces.parts import modelled_times, times_of, titles_of
 from apextrim.ui.uploads import problems_of
 
 from . import queries
-from .forms import JudgeForm
-from .sides import EVERY, SEVERAL, SHEET, kinds_of
+from .forms import two_sides
+from .sides import SHEET
 
 
 @dataclass(frozen=True)
@@ -61,13 +62,23 @@ def _parts(laps: list[Observed], times: list[tuple[float, ...]], priors: Priors,
 
 def _by_corner(event: Event, judged: queries.Judged, names: tuple[str, str]) -> Parts | None:
     there = times_of(event, [(run.run.pk, number) for run in judged.runs for number in run.numbers])
+    return _parts(*_with_parts(judged, there), judged.priors, titles_of(event), names)
+
+
+def _with_parts(
+    judged: queries.Judged, there: Mapping[tuple[int, int], tuple[float, ...]]
+) -> tuple[list[Observed], list[tuple[float, ...]]]:
+    """The laps judged that have their parts, and these.
+
+    :param there: times of the parts by run and number of the lap
+    """
     laps, times = [], []
     for run in judged.runs:
         for lap, number in zip(run.laps, run.numbers, strict=True):
             if (run.run.pk, number) in there:
                 laps.append(lap)
                 times.append(there[run.run.pk, number])
-    return _parts(laps, times, judged.priors, titles_of(event), names)
+    return laps, times
 
 
 def _beside_model(event: Event, a: str, b: str, parts: Parts | None) -> Parts | None:
@@ -81,13 +92,8 @@ def _beside_model(event: Event, a: str, b: str, parts: Parts | None) -> Parts | 
 
 
 def _by_sector(judged: queries.Judged, names: tuple[str, str]) -> Parts | None:
-    laps, times = [], []
-    for run in judged.runs:
-        told = {row.number: tuple(row.sectors_s) for row in run.run.laps.all()}
-        for lap, number in zip(run.laps, run.numbers, strict=True):
-            if len(told.get(number, ())) > 1:
-                laps.append(lap)
-                times.append(told[number])
+    timed = {(run.run.pk, row.number): tuple(row.sectors_s) for run in judged.runs for row in run.run.laps.all()}
+    laps, times = _with_parts(judged, {key: sectors for key, sectors in timed.items() if len(sectors) > 1})
     count = max((len(row) for row in times), default=0)
     return _parts(laps, times, judged.priors, [f"sector {k + 1}" for k in range(count)], names) if times else None
 
@@ -97,9 +103,8 @@ def corners(request: HttpRequest, event_id: int) -> HttpResponse:
     """Where one side gains on the other, and where it costs."""
     event = event_for(request.user, event_id)
     context: dict[str, Any] = {"event": event, "frame": frame(event, "verdicts"), "asked": request.GET.urlencode()}
-    kinds = [kind for kind in kinds_of(event) if kind.key != SEVERAL]
-    form = JudgeForm(kinds, {name: request.GET.get(name, "") for name in ("by", "a", "b", "margin", "trust")}) if kinds else None
-    if form is None or not form.is_valid() or form.cleaned_data["b"] == EVERY:
+    form = two_sides(event, request.GET)
+    if form is None:
         context["missing"] = "Choose two sides on the Verdicts bench first."
     else:
         values, sides = form.cleaned_data, dict(form.kind.sides)

@@ -1,13 +1,18 @@
 """Which difference to judge."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from django import forms
 
+from apextrim.events.models import Event
 from apextrim.ui.fields import QuantityField
 
 from .queries import TRUST
-from .sides import EVERY, SEVERAL, SHEET, Kind
+from .sides import EVERY, SEVERAL, SHEET, Kind, kinds_of
+
+#: What a page of a verdict is asked by.
+ASKED = ("by", "a", "b", "margin", "trust")
 
 
 class JudgeForm(forms.Form):
@@ -23,7 +28,7 @@ class JudgeForm(forms.Form):
     trust = forms.ChoiceField(choices=[(key, key) for key in TRUST], label="Trust in the modelled fuel and tyre effects")
 
     def __init__(self, kinds: list[Kind], data: Any = None, **kwargs: Any) -> None:
-        given = {} if data is None else {key: data[key] for key in ("by", "a", "b", "margin", "trust") if data.get(key)}
+        given = {} if data is None else {key: data[key] for key in ASKED if data.get(key)}
         super().__init__({"by": SHEET, "margin": "0.10", "trust": "usual", **given} if data is not None else None, **kwargs)
         self.kinds = kinds
         self.fields["by"].choices = [(kind.key, kind.words) for kind in self.kinds]  # type: ignore[attr-defined]
@@ -48,3 +53,10 @@ class JudgeForm(forms.Form):
         if values["a"] == values["b"]:
             raise forms.ValidationError(f"A and B are both {names[values['a']]}; choose two different ones.")
         return values
+
+
+def two_sides(event: Event, asked: Mapping[str, str]) -> JudgeForm | None:
+    """The form of a difference between two sides, checked; None where these are not what was asked for."""
+    kinds = [kind for kind in kinds_of(event) if kind.key != SEVERAL]
+    form = JudgeForm(kinds, {name: asked.get(name, "") for name in ASKED}) if kinds else None
+    return form if form is not None and form.is_valid() and form.cleaned_data["b"] != EVERY else None

@@ -17,7 +17,7 @@ from apextrim.modelling import cases
 from apextrim.runs.queries import rows_of
 
 from . import actions, presenters, queries
-from .forms import JudgeForm
+from .forms import ASKED, JudgeForm
 from .models import KeptVerdict
 from .sides import EVERY, SEVERAL, SHEET, Kind, kinds_of
 
@@ -66,14 +66,14 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
         "interval": presenters.interval_picture(judged.verdict),
         "evidence": presenters.evidence_picture(judged),
         "taken_out": presenters.taken_out(judged, compounds),
-        "corners_query": urlencode({name: values[name] for name in ("by", "a", "b", "margin", "trust")}),
+        "corners_query": urlencode({name: values[name] for name in ASKED}),
     }
     return context, 200
 
 
 def _sides_for(kinds: list[Kind], data: Any) -> dict[str, str]:
     """What was asked for; where the kind of difference was changed, its first two sides."""
-    asked = {name: str(data.get(name, "")) for name in ("by", "a", "b", "margin", "trust")}
+    asked = {name: str(data.get(name, "")) for name in ASKED}
     kind = next((kind for kind in kinds if kind.key == (asked["by"] or SHEET)), None)
     keys = [key for key, _ in kind.sides] if kind else []
     if kind and len(keys) > 1 and kind.key != SHEET and asked["a"] not in keys and asked["b"] not in keys:

@@ -136,6 +136,12 @@ class LapReader:
     def _index(self, place: float) -> int:
         return int(np.searchsorted(self.p, place))
 
+    def fastest(self, from_m: float, to_m: float) -> float:
+        """Where between two places the car is fastest [m]."""
+        low = self._index(from_m)
+        high = max(self._index(to_m), low + 1)
+        return float(self.p[low + int(np.argmax(self.v[low:high]))])
+
     def read(self, window: Window) -> CornerRead:
         """One corner."""
         low, high = self._index(window.from_m), self._index(window.to_m)

@@ -178,14 +178,9 @@ def _begins(mine: LapReader, theirs: LapReader, reads: Sequence[tuple[CornerRead
             slow_before = max(previous[0].slow_m, previous[1].slow_m) + 1.0
         told = [place for read in (one, other) for place in (read.lift_m, read.brake_m) if place is not None]
         slow = min(one.slow_m, other.slow_m)
-        if told:
-            begin = min(told) - _BEFORE_M
-        else:
-            low, high = theirs._index(slow_before), max(theirs._index(slow), theirs._index(slow_before) + 1)
-            begin = float(theirs.p[low + int(np.argmax(theirs.v[low:high]))])
+        begin = min(told) - _BEFORE_M if told else theirs.fastest(slow_before, slow)
         if previous is not None and begin < slow_before:  # one corner runs into the next: parted where the reference is fastest between
-            low, high = theirs._index(slow_before), max(theirs._index(slow), theirs._index(slow_before) + 1)
-            begin = float(theirs.p[low + int(np.argmax(theirs.v[low:high]))])
+            begin = theirs.fastest(slow_before, slow)
         found.append(min(max(begin, slow_before if previous is not None else 0.0), length_m))
     return found
 

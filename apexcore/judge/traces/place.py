@@ -402,11 +402,12 @@ class _Laying:
             raise InputError(f"lap {lap.number}", "no speed, distance or positions", "a channel that tells where the car was")
         self.lap, self.base = lap, base
         every = max(int((len(lap.t) - 1) / lap.time_s / _LAID_HZ), 1)
-        way, speed = np.asarray(driven) * (base.length_m / lap.length_m), _speed(lap)
+        #: the way driven, closed to the lap's length, and the speed, at the lap's own moments
+        self.full_way, self.full_v = np.asarray(driven) * (base.length_m / lap.length_m), _speed(lap)
         z = None if frame is None else _positions(lap, frame)
-        self.speed_sd = _scatter(speed)
+        self.speed_sd = _scatter(self.full_v)
         self.full_hz = (len(lap.t) - 1) / lap.time_s
-        self.t, self.way, self.v = (_means(column, every) for column in (lap.t, way, speed))
+        self.t, self.way, self.v = (_means(column, every) for column in (lap.t, self.full_way, self.full_v))
         self.z = None if z is None else _means(z.real, every) + 1j * _means(z.imag, every)
         self.p = self.way
         self.hz = (len(self.t) - 1) / lap.time_s
@@ -424,7 +425,7 @@ class _Laying:
         assert self.z is not None
         for _ in range(rounds):
             spot, self.across = self.base.project(self.z, self.p)
-            beside = gaussian_filter1d(self.across, _WOUND_S * self.hz, mode="wrap") if n is None else n
+            beside = _beside(self) if n is None else n
             bend = gaussian_filter1d(self.base.bend_at(spot), _BEND_S * self.hz, mode="wrap")
             self.p = _wound(self.base, self.t, self.v, self.p, beside, bend)
         spot, self.across = self.base.project(self.z, self.p)
@@ -436,17 +437,19 @@ class _Laying:
 
     def white_var(self) -> float:
         """What the scatter of each position leaves in the smoothed ones, as a variance [m2]."""
-        return (_MORE * self.white) ** 2 / max(2.0 * math.sqrt(math.pi) * _CORRECT_S * self.hz, 1.0)
+        return (_MORE * self.white) ** 2 / _counting(_CORRECT_S * self.hz)
+
+    def rough(self) -> float:
+        """Scatter of one position across the road [m]."""
+        return float(np.std(self.across - gaussian_filter1d(self.across, 1.5, mode="wrap"))) * 1.3
 
     def across_var(self) -> float:
         """The same across the road where it tells the way, as a variance [m2]."""
-        rough = float(np.std(self.across - gaussian_filter1d(self.across, 1.5, mode="wrap"))) * 1.3
-        return (_MORE * rough) ** 2 / max(2.0 * math.sqrt(math.pi) * _WOUND_S * self.hz, 1.0)
+        return (_MORE * self.rough()) ** 2 / _counting(_WOUND_S * self.hz)
 
     def full(self, p: Floats) -> Floats:
         """Places at the lap's own moments: the way driven with what these differ from it."""
-        way = np.asarray(self.lap.columns["distance_m"]) * (self.base.length_m / self.lap.length_m)
-        return np.asarray(way + np.interp(self.lap.t, self.t, p - self.way))
+        return np.asarray(self.full_way + np.interp(self.lap.t, self.t, p - self.way))
 
     def on_grid(self, values: Floats, grid: Floats) -> Floats:
         """Values at each moment as values along the road."""
@@ -545,12 +548,19 @@ def _done(one: _Laying, wander: float, drift: Floats, seen: int) -> Placed:
         left = one.way_var * wander**2 / (one.way_var + wander**2)
         place_sd, step_sd = math.sqrt(white + left), math.sqrt(2.0 * white + min(2.0 * left, one.way_var) + (_ASKEW * wander) ** 2)
         offset = np.interp(one.lap.t, one.t, gaussian_filter1d(one.across, _ACROSS_S * one.hz, mode="wrap"))
-        scatter = float(np.std(one.across - gaussian_filter1d(one.across, 1.5, mode="wrap"))) * 1.3
-        offset_sd = math.hypot(scatter / math.sqrt(max(2 * math.sqrt(math.pi) * _ACROSS_S * one.hz, 1.0)), wander)
+        offset_sd = math.hypot(one.rough() / math.sqrt(_counting(_ACROSS_S * one.hz)), wander)
     return Placed(
-        one.lap.t, _rising(p, length), _speed(one.lap), one.lap.columns, offset, max(place_sd, _LEAST_SD_M), max(step_sd, _LEAST_SD_M),
+        one.lap.t, _rising(p, length), one.full_v, one.lap.columns, offset, max(place_sd, _LEAST_SD_M), max(step_sd, _LEAST_SD_M),
         offset_sd, one.speed_sd,
     )  # fmt: skip
+
+
+def _counting(sd: float) -> float:
+    """Samples that count in one that is smoothed by a bell of this many.
+
+    Source: the sum of the squares of a bell's weights is 1 / (2 sqrt(pi) sd).
+    """
+    return max(2.0 * math.sqrt(math.pi) * sd, 1.0)
 
 
 def _means(column: Floats, every: int) -> Floats:
