@@ -135,12 +135,16 @@ Known = tuple[str, float, float]
 
 
 def calibrate(
-    runs: Sequence[CalibrationRun], told: Callable[[float], None] = lambda share: None, measured: Sequence[Known] = ()
+    runs: Sequence[CalibrationRun],
+    told: Callable[[float], None] = lambda share: None,
+    measured: Sequence[Known] = (),
+    floors: Sequence[Known] = (),
 ) -> Calibration:
     """Scales of the car from its laps.
 
     :param runs: with timed laps
     :param measured: scales that traces tell, which part the car from its driver as lap times alone cannot
+    :param floors: the least that scales are by what was seen on track; each counts only where the laps alone would have it lower
     :param told: is told the share done, run by run
     :raises ValueError: without a timed lap
     :raises ApexError: if the model has no lap for one of the runs
@@ -148,11 +152,11 @@ def calibrate(
     if not any(lap.kind == "timed" for run in runs for lap in run.laps):
         raise ValueError("a calibration needs at least one timed lap")
     with ThreadPoolExecutor(2) as pool:  # the lap kernel lets go of the interpreter while it runs
-        return _calibrated(runs, pool, told, measured)
+        return _calibrated(runs, pool, told, list(measured), floors)
 
 
 def _calibrated(
-    runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor, told: Callable[[float], None], measured: Sequence[Known]
+    runs: Sequence[CalibrationRun], pool: ThreadPoolExecutor, told: Callable[[float], None], measured: list[Known], floors: Sequence[Known]
 ) -> Calibration:
     done = 0
 
@@ -175,7 +179,12 @@ def _calibrated(
     far = np.abs(theta) > _EDGE * prior
     if far.any():  # the book is further off than books are: what was thought likely is no longer held against the laps
         far[[_GRIP, -1]] |= far[[_GRIP, -1]].any()  # a slow driver and a car without grip look alike
-        theta, covariance = _solved(linearised(theta), theta, np.where(far, _WIDER, 1.0) * prior)
+        prior = np.where(far, _WIDER, 1.0) * prior
+        theta, covariance = _solved(linearised(theta), theta, prior)
+    low = [one for one in floors if theta[list(SCALES).index(one[0])] < one[1] - 1.0]
+    if low:
+        measured += low
+        theta, covariance = _solved(linearised(theta), theta, prior)
     scales, driver = _split(theta)
     after = list(pool.map(partial(predicted, scales=scales, driver=driver), runs))
     spread = Z95 * np.sqrt(np.diag(covariance))

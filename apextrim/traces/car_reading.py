@@ -1,15 +1,18 @@
 """What a run's traces say of the car itself, beside the model of it: for its own page, and for the calibration."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from apexcore.errors import ApexError
 from apexcore.judge.traces.cut import RecordedLap
 from apexcore.judge.traces.habits import LEAST_LAPS
+from apexcore.judge.traces.limits import CornerUse, Floor, corner_uses, grip_floor
 from apexcore.judge.traces.measured import Asked, Scale, ShiftPoint, asked_of_tyres, burnt_l, shift_points, straight_scales
 from apexcore.judge.traces.place import Placed, fits_length, placed
+from apexcore.lap.driver import Driver
+from apexcore.lap.solver import LapCase, solve_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import adjusted
 from apextrim.accounts.owned import Person
@@ -19,7 +22,7 @@ from apextrim.modelling import cases
 from apextrim.runs.models import LapTrace, Run
 from apextrim.runs.recorded import recorded_lap
 
-from .compare import MODEL, Ground, ground_of, side_of
+from .compare import MODEL, Ground, as_recorded, ground_of, side_of
 
 #: Bands of speed in which braking and cornering are told [m/s], and laps of a run that are read at most.
 BANDS_MS = ((10.0, 25.0), (25.0, 40.0), (40.0, 55.0), (55.0, 90.0))
@@ -32,12 +35,16 @@ class CarReading:
 
     :param scales: power and drag over those of the car as entered; empty where too little tells them
     :param asked: of the tyres, by band of speed, beside what the model's driver asks; the model's is None where it has no lap
+    :param uses: corner by corner, against the model's lap with all of the car; empty where it has none
+    :param floor: the least that grip is over that of the car as entered; None where the laps do not say more
     :param burnt_l: fuel of a usual lap by its level [l]; None where it was not recorded
     """
 
     scales: tuple[Scale, ...]
     shifts: tuple[ShiftPoint, ...]
     asked: tuple[tuple[Asked, Asked | None], ...]
+    uses: tuple[CornerUse, ...]
+    floor: Floor | None
     burnt_l: float | None
     laps: int
 
@@ -66,35 +73,60 @@ def _on_board_l(run: Run, traces: Sequence[LapTrace]) -> list[float]:
             for row in traces]  # fmt: skip
 
 
-def straights_of(event: Event, run: Run) -> list[Scale]:
-    """Power and drag over those of the car as entered, by a run's straights; none where too little tells them.
+@dataclass(frozen=True)
+class Known:
+    """What the traces of several runs tell of the car as entered, as the calibration takes it: name, value, standard deviation."""
+
+    scales: list[tuple[str, float, float]]
+    floors: list[tuple[str, float, float]]
+
+
+def known_of(event: Event, runs: Sequence[Run]) -> Known:
+    """What the traces of several runs tell: power and drag by the straights, of which wind and slope leave the same unsure in all, and the
+    least grip by the corners.
 
     :raises ApexError: if the car cannot move
     """
     ground = ground_of(event)
-    traces, recorded = _laps(run, ground)
-    if len(traces) < LEAST_LAPS:
-        return []
-    return _straights(event, run, ground, traces, placed(recorded, ground.base, [None] * len(recorded)))
-
-
-def _straights(event: Event, run: Run, ground: Ground, traces: Sequence[LapTrace], laps: Sequence[Placed]) -> list[Scale]:
-    conditions = facts.parsed_conditions(run.conditions)
-    case = cases.lap_case_of(event, run.front, run.rear, conditions, calibrated=False)
-    car = adjusted(case.car, CoreSheet(case.car.key, run.sheet.values))
-    return straight_scales(laps, car, case.compounds, conditions, ground.line, _on_board_l(run, traces))
-
-
-def known_scales(event: Event, runs: Sequence[Run]) -> list[tuple[str, float, float]]:
-    """Power and drag by the straights of several runs, as the calibration takes them: what wind and slope leave unsure is shared by all."""
     seen: dict[str, list[Scale]] = {}
+    floors: list[Floor] = []
     for run in runs:
-        for scale in straights_of(event, run):
+        traces, recorded = _laps(run, ground)
+        if len(traces) < LEAST_LAPS:
+            continue
+        laps = placed(recorded, ground.base, [None] * len(recorded))
+        for scale in _straights(event, run, ground, traces, laps):
             seen.setdefault(scale.name, []).append(scale)
-    return [
+        floor = grip_floor(_uses(event, run, ground, laps))
+        floors += [floor] if floor is not None else []
+    scales = [
         (name, float(np.average([one.value for one in found], weights=[one.laps for one in found])), min(one.sd for one in found))
         for name, found in seen.items()
     ]  # fmt: skip
+    highest = max(floors, key=lambda one: one.value - one.sd, default=None)
+    return Known(scales, [] if highest is None else [("grip", highest.value, highest.sd)])
+
+
+def _case(event: Event, run: Run) -> tuple[LapCase, CoreSheet]:
+    """What a run was driven in, as the model has the car as entered."""
+    case = cases.lap_case_of(event, run.front, run.rear, facts.parsed_conditions(run.conditions), calibrated=False)
+    return case, CoreSheet(case.car.key, run.sheet.values)
+
+
+def _straights(event: Event, run: Run, ground: Ground, traces: Sequence[LapTrace], laps: Sequence[Placed]) -> list[Scale]:
+    case, sheet = _case(event, run)
+    return straight_scales(laps, adjusted(case.car, sheet), case.compounds, case.conditions, ground.line, _on_board_l(run, traces))
+
+
+def _uses(event: Event, run: Run, ground: Ground, laps: Sequence[Placed]) -> list[CornerUse]:
+    """Corner by corner against the model's lap with all of the car; empty where it has none."""
+    case, sheet = _case(event, run)
+    try:
+        lap = solve_lap(replace(case, driver=Driver()), sheet)
+    except ApexError:
+        return []
+    limit = placed([as_recorded(ground, adjusted(case.car, sheet), lap)], ground.base, [None])[0]
+    return corner_uses(laps, limit, ground.corners, ground.line.length_m)
 
 
 def reading_of(user: Person, event: Event, run: Run) -> CarReading | None:
@@ -113,8 +145,9 @@ def reading_of(user: Person, event: Event, run: Run) -> CarReading | None:
         theirs: Sequence[Asked | None] = asked_of_tyres(model * LEAST_LAPS, ground.line, BANDS_MS)
     except ApexError:
         theirs = [None] * len(mine)
+    uses = _uses(event, run, ground, laps)
     burnt = [value for value in (burnt_l(lap.columns) for lap in recorded) if value is not None]
     return CarReading(
         tuple(_straights(event, run, ground, traces, laps)), tuple(shift_points(laps)), tuple(zip(mine, theirs, strict=True)),
-        float(np.median(burnt)) if len(burnt) >= LEAST_LAPS else None, len(laps),
+        tuple(uses), grip_floor(uses), float(np.median(burnt)) if len(burnt) >= LEAST_LAPS else None, len(laps),
     )  # fmt: skip

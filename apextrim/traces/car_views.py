@@ -7,6 +7,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError
+from apexcore.judge.traces.limits import CornerUse
 from apexcore.quantities.spread import Z95
 from apextrim.events.queries import event_for, frame
 from apextrim.runs.queries import run_for
@@ -29,11 +30,28 @@ def car(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
         if reading is not None:
             context |= {
                 "opening": _opening(run.name, reading),
+                "uses": _use_lines(reading),
+                "floor": reading.floor,
                 "scales": [(one, 100 * (one.value - 1), 100 * Z95 * one.sd) for one in reading.scales],
             }
     except ApexError as error:
         context["errors"] = problems_of(error)
     return render(request, "traces/car.html", context, status=422 if context["errors"] else 200)
+
+
+def _use_lines(reading: CarReading) -> list[tuple[CornerUse, str]]:
+    """The corners with what is to be said of each."""
+    return [(one, _said(one)) for one in reading.uses]
+
+
+def _said(use: CornerUse) -> str:
+    if use.across is None:
+        return "flat for the model: grip is not told here"
+    if use.beyond:
+        return "more than the model has: line, circuit or grip as entered is off"
+    if use.unasked:
+        return "not all asked for"
+    return "no difference seen"
 
 
 def _opening(name: str, reading: CarReading) -> str:
@@ -46,4 +64,9 @@ def _opening(name: str, reading: CarReading) -> str:
         else:
             side = "above" if percent > 0 else "below"
             parts.append(f"{one.name} {abs(percent):.1f} % {side} the car as entered, ±\u00a0{half:.1f}\u00a0%")
-    return f"{name} on its straights: {'; '.join(parts)}." if parts else f"{name} has too little full throttle to tell power and drag."
+    opening = f"{name} on its straights: {'; '.join(parts)}." if parts else f"{name} has too little full throttle to tell power and drag."
+    least = max((one for one in reading.uses if one.unasked), key=lambda one: one.left or 0.0, default=None)
+    if least is None or least.left is None:
+        return opening
+    title = least.window.name or f"corner {least.window.number}"
+    return f"{opening} Most is left in {title}: {100 * least.left:.0f} % of the cornering force that the model has there."

@@ -15,7 +15,9 @@ from apexcore.judge.traces.cut import RecordedLap, cut
 from apexcore.judge.traces.explain import Comparison, compared
 from apexcore.judge.traces.habits import part_times, spread
 from apexcore.judge.traces.place import Base, base_of, fits_length, frames_of, placed
+from apexcore.lap.solver import Lap
 from apexcore.quantities import format_lap
+from apexcore.vehicle.car import Car
 from apexcore.virtual.recorder import Sensors, driven_course, recorded
 from apextrim.accounts.owned import Person, owned
 from apextrim.events.models import Event
@@ -136,16 +138,20 @@ def _modelled(event: Event, ground: Ground) -> Side:
     row = sheet_in_car(event)
     if row is None:
         raise InputError("the model's lap", "no sheet in the car", "a sheet; save one on the Sheet bench first")
-    sheet = core_sheet(event, row)
-    lap = answers.answer_of(event, sheet).lap
+    lap = answers.answer_of(event, core_sheet(event, row)).lap
+    words = f"the model with {row.name}, {format_lap(lap.time_s)}"
+    return Side(MODEL, words, "the model", as_recorded(ground, cases.car_of(event), lap), None)
+
+
+def as_recorded(ground: Ground, car: Car, lap: Lap) -> RecordedLap:
+    """A lap of the model on an event's line as a logger without scatter would record it."""
     still = Sensors(0.0, 0.0, 0.0, 0.0)
     rng = np.random.default_rng(0)
     course = driven_course(ground.line, lap, lap.time_s, rng)
-    t, columns = recorded(ground.line, cases.car_of(event), lap, course, _MODEL_HZ, rng, still, beyond=1)
+    t, columns = recorded(ground.line, car, lap, course, _MODEL_HZ, rng, still, beyond=1)
     part = cut(cleaned(t, columns), (0.0, lap.time_s)).laps[0]
     kept = {key: column for key, column in part.columns.items() if key != "fuel_l" and not key.startswith("tyre_")}
-    words = f"the model with {row.name}, {format_lap(lap.time_s)}"
-    return Side(MODEL, words, "the model", RecordedLap(0, part.t, kept), None)
+    return RecordedLap(0, part.t, kept)
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from apextrim.modelling import cases
 from apextrim.runs.models import Run
 from apextrim.runs.queries import driven, rows_of, with_laps
 from apextrim.sheets.models import Sheet
-from apextrim.traces.car_reading import known_scales
+from apextrim.traces.car_reading import known_of
 
 from .models import Calibration
 from .queries import Judged, judged
@@ -126,7 +126,8 @@ def hold_against_laps(event: Event, told: Callable[[float], None] = lambda share
     runs = calibration_runs(event)
     if not runs:
         raise _no_laps()
-    found = calibrate([run for _, run in runs], told, known_scales(event, [row for row, _ in runs]))
+    known = known_of(event, [row for row, _ in runs])
+    found = calibrate([run for _, run in runs], told, known.scales, known.floors)
     return Calibration.objects.create(
         event=event, scales=found.scales, spread=found.spread, driver=found.driver[0], driver_spread=found.driver[1], laps=found.laps,
         before_s=found.before_s, after_s=found.after_s, level_before_s=found.level_s[0], level_after_s=found.level_s[1],

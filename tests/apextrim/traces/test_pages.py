@@ -18,7 +18,7 @@ from apextrim.runs.models import Chunk, LapTrace, Run
 from apextrim.runs.recorded import build, put_samples, recorded_lap
 from apextrim.sheets.models import Sheet
 from apextrim.traces import compare
-from apextrim.traces.car_reading import known_scales
+from apextrim.traces.car_reading import known_of
 
 from .test_bring import words
 
@@ -258,6 +258,6 @@ def test_what_a_run_says_of_its_car_goes_into_the_calibration(client_in: Client,
     scales = {one.name: one for one in reading.scales}
     assert abs(scales["power"].value - power) < 3 * scales["power"].sd and abs(scales["drag"].value - drag) < 3 * scales["drag"].sd
     assert "on its straights: power" in words(page) and reading.shifts and reading.burnt_l
-    assert [name for name, _, _ in known_scales(event, [run])] == ["power", "drag"]
+    assert [name for name, _, _ in known_of(event, [run]).scales] == ["power", "drag"]
     LapTrace.objects.all().delete()
-    assert "Fewer than three timed laps" in words(client_in.get(address)) and known_scales(event, [run]) == []
+    assert "Fewer than three timed laps" in words(client_in.get(address)) and known_of(event, [run]).scales == []
