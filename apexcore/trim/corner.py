@@ -11,7 +11,7 @@ from functools import cached_property
 
 import numpy as np
 
-from ..circuit.line import CornerSpan
+from ..circuit.line import CornerSpan, Line
 from ..errors import InputError, SolverError
 from ..lap.orders import Order
 from ..lap.solver import Lap, LapCase, Ready, also_told, ready, run_at
@@ -275,6 +275,20 @@ class CornerDesk:
             return Choice(told, problem=str(error))
         sure = self.spread_of(lambda case, car: self._run(case, car, told), lap) if spread else 0.0
         return self.against(told, lap, sure)
+
+    def lap_by(self, told: Told) -> Lap:
+        """The lap with a choice in it.
+
+        :raises SolverError: if the car cannot do it
+        """
+        return self._run(self.lap_case, self.ready, told)
+
+    def lap_on(self, line: Line) -> Lap:
+        """The lap on another line over the same stations.
+
+        :raises SolverError: if the car cannot take it
+        """
+        return run_at(replace(self.lap_case, line=line), self.ready, self.lap.tyres, line, self.lap.ripple)
 
     def _run(self, lap_case: LapCase, car: Ready, told: Told | None = None) -> Lap:
         """A lap on the same line and tyres."""

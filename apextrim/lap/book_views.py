@@ -25,6 +25,7 @@ from apextrim.modelling import answers
 from apextrim.ui.uploads import problems_of, uploaded
 
 from . import asked, book_presenters, corner_views
+from .told import told_of
 
 
 @require_GET
@@ -144,7 +145,7 @@ def _values(desk: BookDesk, text: str, drag: str) -> dict[str, str]:
         if choice.problem:
             raise InputError("line", drag, f"a line that the car can drive: {choice.problem}")
         return desk.on_line(line)
-    told = corner_views.told_of(text)
+    told = told_of(text)
     if told is None:
         raise InputError("choice", text, "something that was tried on this page")
     return told_fields(told)

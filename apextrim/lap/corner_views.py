@@ -4,7 +4,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from django import forms
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -14,7 +13,7 @@ from apexcore.errors import ApexError, InputError
 from apexcore.quantities import read_number
 from apexcore.trim.book.fields import BASE, VARIANTS
 from apexcore.trim.book.proposal import BookDesk
-from apexcore.trim.corner import Choice, CornerDesk, Told
+from apexcore.trim.corner import Choice, CornerDesk
 from apexcore.trim.drawn import PLACES, drawn_choice, handles
 from apexcore.trim.hazards import hazards
 from apextrim.book.queries import desk_in, pages_of, usual_choices_in
@@ -24,31 +23,15 @@ from apextrim.modelling import answers
 from apextrim.modelling.answers import STINT_LAPS, StintBy, stint_by
 from apextrim.modelling.cases import Case
 from apextrim.ui.circuit_map import CornerMap, corner_map
-from apextrim.ui.fields import QuantityField
 from apextrim.work.queue import TooMuchWork
 
 from . import asked, corner_presenters, tasks
 from .book_presenters import book_rows, variant_links
 from .models import AskedLine
+from .told import ToldForm, told_of, told_text
 
 #: Choices that stand side by side at most.
 _MOST_TRIED = 3
-
-
-class ToldForm(forms.Form):
-    """What the driver is told to do otherwise in a corner."""
-
-    brake = QuantityField("%", 0, 100, required=False, decimals=0, label="Brakes at most (0: lift only)")
-    coast = QuantityField("m", 0, 300, required=False, decimals=0, label="Coast before the brakes")
-    gear = QuantityField("", 1, 10, required=False, whole=True, label="Hold gear")
-    open = QuantityField("%", 0, 100, required=False, decimals=0, label="Throttle to, until the corner ends")
-    lean = QuantityField("%", 5, 100, required=False, decimals=0, label="Corner on, of the grip")
-
-    def told(self) -> Told:
-        """The order of a valid form."""
-        v = self.cleaned_data
-        share = {key: None if v[key] is None else v[key] / 100.0 for key in ("brake", "open", "lean")}
-        return Told(share["brake"], share["open"], v["coast"], None if v["gear"] is None else int(v["gear"]), share["lean"])
 
 
 @dataclass(frozen=True)
@@ -64,27 +47,6 @@ class Tried:
     choice: Choice
     without: str
     stint: StintBy | None = None
-
-
-def told_text(told: Told) -> str:
-    """An order as an address carries it."""
-    parts = (
-        ("b", told.braking, 100), ("o", told.opening, 100), ("c", told.coast_m, 1), ("g", told.gear, 1), ("l", told.leaning, 100)
-    )  # fmt: skip
-    return "-".join(f"{key}{value * times:.0f}" for key, value, times in parts if value is not None)
-
-
-def told_of(text: str) -> Told | None:
-    """The order of an address; None where it says nothing that can be told."""
-    names = {"b": "brake", "o": "open", "c": "coast", "g": "gear", "l": "lean"}
-    pairs = [(part[:1], part[1:]) for part in text[:60].split("-") if part]
-    if any(key not in names for key, _ in pairs):
-        return None
-    form = ToldForm({names[key]: value for key, value in pairs})
-    if not form.is_valid():
-        return None
-    told = form.told()
-    return None if told.empty else told
 
 
 def moves_of(text: str) -> list[float] | None:

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from apexcore.errors import ApexError
 from apexcore.judge.traces.habits import part_ends, part_times
 from apexcore.judge.traces.place import fits_length, placed
+from apexcore.lap.solver import Lap
 from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within
 from apextrim.modelling import answers
@@ -33,12 +34,18 @@ def modelled_times(event: Event, sheet: Sheet) -> Floats:
 
     :raises SolverError: if the car cannot take the circuit
     """
+    return part_times_of(event, answers.answer_of(event, core_sheet(event, sheet)).lap)
+
+
+def part_times_of(event: Event, lap: Lap) -> Floats:
+    """What a lap of the model takes in every part, also on another line over the same stations [s].
+
+    :raises ApexError: if the circuit has no line
+    """
     ground = ground_of(event)
-    line = ground.line
-    lap = answers.answer_of(event, core_sheet(event, sheet)).lap
-    ends = part_ends(ground.corners, line.length_m)
+    ends = part_ends(ground.corners, ground.line.length_m)
     clock = np.concatenate([[0.0], np.cumsum(lap.column("time"))])
-    return np.diff(np.interp(ends, np.append(line.s, line.length_m), clock))
+    return np.diff(np.interp(ends, np.append(ground.line.s, ground.line.length_m), clock))
 
 
 def times_of(event: Event, laps: Sequence[tuple[int, int]]) -> dict[tuple[int, int], tuple[float, ...]]:

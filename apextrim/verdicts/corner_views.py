@@ -14,12 +14,14 @@ from apexcore.judge.model import Observed, Priors
 from apexcore.judge.parts import PartVerdict, judge_parts, part_sentence
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
+from apextrim.modelling import cases
 from apextrim.traces.parts import modelled_times, times_of, titles_of
 from apextrim.ui.uploads import problems_of
 
 from . import queries
-from .forms import two_sides
-from .sides import SHEET
+from .expected import WaysForm, expected, guessed
+from .forms import ASKED, two_sides
+from .sides import SHEET, is_tag
 
 
 @dataclass(frozen=True)
@@ -91,6 +93,34 @@ def _beside_model(event: Event, a: str, b: str, parts: Parts | None) -> Parts | 
     return replace(parts, lines=lines)
 
 
+def _beside_ways(
+    request: HttpRequest, event: Event, tag: str, names: tuple[str, str], parts: Parts | None
+) -> tuple[Parts | None, dict[str, Any]]:
+    """The same with what the model expects of the two ways of driving that a tag tells apart, and what the page says of it.
+
+    :param tag: its name
+    """
+    spans = cases.spans_of(event)
+    if parts is None or not spans:
+        return parts, {}
+    told = "corner" in request.GET
+    form = WaysForm(spans, names, request.GET if told else guessed(spans, tag, names))
+    context: dict[str, Any] = {"ways": form}
+    if not form.is_valid():
+        return parts, context
+    values = form.cleaned_data
+    context["corner"] = values["corner"]
+    try:
+        found = expected(event, values["corner"], (values["way_a"], values["way_b"]))
+    except ApexError as error:
+        context["way_problem"] = str(error)
+        return parts, context
+    if found is None:
+        return parts, context
+    lines = [replace(line, modelled_s=float(one)) for line, one in zip(parts.lines, found.parts_s, strict=True)]
+    return replace(parts, lines=lines), context | {"expected": found}
+
+
 def _by_sector(judged: queries.Judged, names: tuple[str, str]) -> Parts | None:
     timed = {(run.run.pk, row.number): tuple(row.sectors_s) for run in judged.runs for row in run.run.laps.all()}
     laps, times = _with_parts(judged, {key: sectors for key, sectors in timed.items() if len(sectors) > 1})
@@ -117,7 +147,16 @@ def corners(request: HttpRequest, event_id: int) -> HttpResponse:
                 found = [("Corner by corner", _by_corner(event, judged, names)), ("Sector by sector", _by_sector(judged, names))]
                 if form.kind.key == SHEET:
                     found[0] = (found[0][0], _beside_model(event, values["a"], values["b"], found[0][1]))
-                context |= {"judged": judged, "tables": [(title, parts) for title, parts in found if parts is not None], "names": names}
+                elif is_tag(form.kind.key):
+                    parts, told = _beside_ways(request, event, form.kind.words.removeprefix("tag: "), names, found[0][1])
+                    found[0] = (found[0][0], parts)
+                    context |= told
+                context |= {
+                    "judged": judged,
+                    "tables": [(title, parts) for title, parts in found if parts is not None],
+                    "names": names,
+                    "asked_names": [(name, values[name]) for name in ASKED],
+                }
         except ApexError as error:
             context["missing"] = " ".join(problems_of(error))
     return render(request, "verdicts/corners.html", context)

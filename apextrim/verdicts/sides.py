@@ -46,6 +46,11 @@ def kinds_of(event: Event) -> list[Kind]:
     return found
 
 
+def is_tag(kind: str) -> bool:
+    """Whether a kind of difference is one tag of the runs."""
+    return kind.startswith(_TAG)
+
+
 def unlike_runs(event: Event) -> list[Run]:
     """One of the runs of an event for each tyres and tags that they were driven with: an old event has thousands alike."""
     unlike = event.runs.filter(deleted_at=None).order_by().values("front", "rear", "tags").distinct()

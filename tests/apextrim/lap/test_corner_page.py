@@ -12,8 +12,9 @@ from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet
 from apextrim.events.actions import create_event
 from apextrim.events.models import Event
-from apextrim.lap import asked, corner_views
+from apextrim.lap import asked
 from apextrim.lap.models import AskedLine
+from apextrim.lap.told import told_of, told_text
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers, cases
 from apextrim.sheets.actions import save_sheet
@@ -76,9 +77,9 @@ def test_awkward_addresses_lose_nothing_and_fail_nowhere(client_in: Client, even
 
 
 def test_an_address_carries_what_is_told() -> None:
-    for told in (Told(braking=0.0), Told(coast_m=40.0, gear=3), Told(opening=0.75, leaning=0.6)):
-        assert corner_views.told_of(corner_views.told_text(told)) == told
-    assert corner_views.told_of("") is None and corner_views.told_of("x1") is None
+    for one in (Told(braking=0.0), Told(coast_m=40.0, gear=3), Told(opening=0.75, leaning=0.6)):
+        assert told_of(told_text(one)) == one
+    assert told_of("") is None and told_of("x1") is None
 
 
 def test_without_a_quickest_line_no_other_is_made(client_in: Client, event: Event, first: Sheet) -> None:

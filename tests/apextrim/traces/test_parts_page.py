@@ -8,10 +8,16 @@ from django.test import Client
 from django.urls import reverse
 
 from apexcore.formats.packed import pack
+from apexcore.trim.corner import Told
+from apextrim.book.queries import desk_in
 from apextrim.events.models import Event
+from apextrim.lap.asked import shown_case
+from apextrim.modelling import cases
 from apextrim.runs.models import LapTrace, Run
 from apextrim.runs.recorded import recorded_lap
 from apextrim.sheets.models import Sheet
+from apextrim.verdicts.expected import guessed
+from tests.conftest import demo_lap_case
 
 from .test_bring import words
 
@@ -54,3 +60,40 @@ def test_a_change_that_costs_in_one_corner_says_which(
     assert reverse("verdict_corners", args=[event.pk]) in client_in.get(reverse("verdicts_bench", args=[event.pk]), asked).content.decode()
     LapTrace.objects.all().delete()
     assert [title for title, _ in client_in.get(address, asked).context["tables"]] == ["Sector by sector"]
+
+
+def test_a_tag_stands_beside_what_the_model_expects_of_it(client_in: Client, event: Event, first: Sheet, drive: Callable[..., Run]) -> None:
+    for seed in (1, 2, 3, 4):
+        run = drive(first, seed)
+        Run.objects.filter(pk=run.pk).update(tags={"heron hook": "lift" if seed % 2 else "braked"})
+        if seed % 2:
+            for trace in LapTrace.objects.filter(lap__run=run).select_related("lap"):
+                slower_in(trace, 0.25, 0.31, 1.12)
+    asked = {"by": "tag:heron hook", "a": "braked", "b": "lift", "margin": "0.1", "trust": "usual"}
+    address = reverse("verdict_corners", args=[event.pk])
+    page = client_in.get(address, asked)
+    form, found = page.context["ways"], page.context["expected"]
+    hook = next(span for span in cases.spans_of(event) if span.name == "Heron Hook")
+    assert form.data == {"corner": str(hook.number), "way_a": "", "way_b": "b0"}  # told by the tag's own words
+    case = shown_case(event)
+    choice = desk_in(case, hook.number).desk.choice(Told(braking=0.0))
+    assert found.lap_s == pytest.approx(choice.lap_s, abs=1e-6) and choice.lap_s > 0.05
+    lines = {line.title: line for line in dict(page.context["tables"])["Corner by corner"].lines}
+    modelled = [line.modelled_s or 0.0 for line in lines.values()]  # a lift begins so early that the part before pays for some of it
+    assert sum(modelled[hook.number - 1 : hook.number + 1]) == pytest.approx(choice.here_s, abs=0.06)
+    assert max(modelled) == lines["Heron Hook"].modelled_s
+    assert "The model expects of lift against braked" in words(page)
+    same = client_in.get(address, {**asked, "corner": str(hook.number), "way_a": "b0", "way_b": "b0"})
+    assert "expected" not in same.context and "The model expects of" not in words(same)
+    lacking = client_in.get(address, {**asked, "corner": str(hook.number), "way_a": "", "way_b": "line-late"})
+    assert "no such line yet" in words(lacking) and reverse("corner", args=[event.pk, hook.number]) in lacking.content.decode()
+    for corner, way in (("99", "b0"), ("x", "b0"), (str(hook.number), "b50"), (str(hook.number), "lower")):
+        assert client_in.get(address, {**asked, "corner": corner, "way_a": "", "way_b": way}).status_code == 200
+
+
+def test_what_a_tag_says_is_guessed_from_its_words() -> None:
+    _, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    assert guessed(spans, "line 3", ("early apex", "late"))["corner"] == "3"
+    assert guessed(spans, "line 3", ("early apex", "late"))["way_b"] == "line-late"
+    assert guessed(spans, "seat", ("old", "new")) == {"corner": "1", "way_a": "", "way_b": ""}
+    assert guessed((), "seat", ("old", "new")) == {}
