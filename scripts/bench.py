@@ -27,8 +27,9 @@ from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.corner import windows
 from apexcore.judge.traces.cut import RecordedLap, cut
 from apexcore.judge.traces.explain import compared
+from apexcore.judge.traces.frame import base_of, frames_of
 from apexcore.judge.traces.habits import habits
-from apexcore.judge.traces.place import base_of, frames_of, placed
+from apexcore.judge.traces.place import placed
 from apexcore.judge.verdict import judge
 from apexcore.lap import kernel
 from apexcore.lap.assembly import assemble

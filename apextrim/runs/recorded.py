@@ -12,7 +12,7 @@ from apexcore.formats.packed import MOST_COLUMNS, pack, unpack
 from apexcore.judge.traces.channels import CHANNELS
 from apexcore.judge.traces.clean import Cleaned, cleaned
 from apexcore.judge.traces.cut import RecordedLap, begun_anew, cut
-from apexcore.judge.traces.place import metres_of
+from apexcore.judge.traces.frame import metres_of
 from apextrim.events.models import Event
 
 from .models import Chunk, Lap, LapTrace, Run

@@ -12,7 +12,7 @@ from apexcore.judge.laps import DrivenLap, propose
 from apexcore.judge.traces.channels import Match
 from apexcore.judge.traces.clean import Cleaned, cleaned
 from apexcore.judge.traces.cut import Cut, RecordedLap, StartLine, cut, other_speed_unit
-from apexcore.judge.traces.place import Base, laid_on, metres_of, way_of
+from apexcore.judge.traces.frame import Base, laid_on, metres_of, way_of
 from apexcore.quantities import format_lap
 from apextrim.events.models import Session
 from apextrim.runs.actions import add_run, lap_row

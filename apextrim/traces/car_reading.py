@@ -7,10 +7,11 @@ import numpy as np
 
 from apexcore.errors import ApexError
 from apexcore.judge.traces.cut import RecordedLap
+from apexcore.judge.traces.frame import fits_length
 from apexcore.judge.traces.habits import LEAST_LAPS
 from apexcore.judge.traces.limits import CornerUse, Floor, corner_uses, grip_floor
 from apexcore.judge.traces.measured import Asked, Scale, ShiftPoint, asked_of_tyres, burnt_l, shift_points, straight_scales
-from apexcore.judge.traces.place import Placed, fits_length, placed
+from apexcore.judge.traces.place import Placed, placed
 from apexcore.lap.driver import Driver
 from apexcore.lap.solver import LapCase, solve_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet

@@ -13,8 +13,9 @@ from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.corner import Window, windows
 from apexcore.judge.traces.cut import RecordedLap, cut
 from apexcore.judge.traces.explain import Comparison, compared
+from apexcore.judge.traces.frame import Base, base_of, fits_length, frames_of
 from apexcore.judge.traces.habits import part_times, spread
-from apexcore.judge.traces.place import Base, base_of, fits_length, frames_of, placed
+from apexcore.judge.traces.place import placed
 from apexcore.lap.solver import Lap
 from apexcore.quantities import format_lap
 from apexcore.vehicle.car import Car

@@ -8,7 +8,8 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError
-from apexcore.judge.traces.place import fits_length, frames_of, placed
+from apexcore.judge.traces.frame import fits_length, frames_of
+from apexcore.judge.traces.place import placed
 from apexcore.judge.traces.underway import gap_under_way
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame

@@ -6,8 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from apexcore.errors import ApexError
+from apexcore.judge.traces.frame import fits_length
 from apexcore.judge.traces.habits import part_ends, part_times
-from apexcore.judge.traces.place import fits_length, placed
+from apexcore.judge.traces.place import placed
 from apexcore.lap.solver import Lap
 from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within

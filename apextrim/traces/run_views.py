@@ -8,8 +8,9 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError
+from apexcore.judge.traces.frame import fits_length, frames_of
 from apexcore.judge.traces.habits import LEAST_LAPS, Habit, best_corners_s, habits
-from apexcore.judge.traces.place import fits_length, frames_of, placed
+from apexcore.judge.traces.place import placed
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.library.caches import MB, kept_within

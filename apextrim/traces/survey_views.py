@@ -18,7 +18,7 @@ from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.recording import read_header, read_recording
 from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.cut import RecordedLap
-from apexcore.judge.traces.place import laid_on, metres_of
+from apexcore.judge.traces.frame import laid_on, metres_of
 from apexcore.judge.traces.survey import Survey, parted_alone, surveyed
 from apexcore.quantities import format_number
 from apextrim.events.models import Event

@@ -13,7 +13,7 @@ from ...circuit.points import LENGTH_BOUNDS_M
 from ...errors import InputError
 from .clean import Cleaned
 from .cut import Cut, RecordedLap, StartLine, cut, driven_m
-from .place import way_of
+from .frame import way_of
 
 Floats = NDArray[np.float64]
 

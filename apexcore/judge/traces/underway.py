@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 from ...circuit.moves import behind_m
 from .corner import Window
 from .cut import driven_m
+from .frame import Base, Frame
 from .habits import part_ends
-from .place import Base, Frame, Placed
+from .place import Placed
 
 Floats = NDArray[np.float64]
 

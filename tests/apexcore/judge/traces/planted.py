@@ -11,7 +11,8 @@ from apexcore.circuit.line import CornerSpan, Line
 from apexcore.judge.traces.corner import windows
 from apexcore.judge.traces.cut import RecordedLap
 from apexcore.judge.traces.explain import Comparison, compared
-from apexcore.judge.traces.place import Base, base_of, laid_on, placed
+from apexcore.judge.traces.frame import Base, base_of, laid_on
+from apexcore.judge.traces.place import placed
 from apexcore.lap.misses import _Tried
 from apexcore.lap.orders import Order
 from apexcore.lap.solver import Lap, LapCase, solve_lap

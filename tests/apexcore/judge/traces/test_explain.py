@@ -5,7 +5,8 @@ import pytest
 
 from apexcore.judge.traces.corner import windows
 from apexcore.judge.traces.explain import Comparison, compared, sentence
-from apexcore.judge.traces.place import laid_on, placed
+from apexcore.judge.traces.frame import laid_on
+from apexcore.judge.traces.place import placed
 from apexcore.lap.orders import Order
 
 from .planted import KINDS, PLACES, Planted, Sensors, bench, planted, seen

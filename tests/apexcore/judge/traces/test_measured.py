@@ -10,8 +10,9 @@ from apexcore.judge.calibration import CalibrationRun, calibrate, scaled
 from apexcore.judge.laps import DrivenLap
 from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.cut import RecordedLap, cut
+from apexcore.judge.traces.frame import base_of
 from apexcore.judge.traces.measured import Scale, asked_of_tyres, burnt_l, shift_points, straight_scales
-from apexcore.judge.traces.place import Placed, base_of, placed
+from apexcore.judge.traces.place import Placed, placed
 from apexcore.lap.driver import Driver
 from apexcore.lap.solver import LapCase, solve_lap
 from apexcore.vehicle.sheet import adjusted, base_sheet

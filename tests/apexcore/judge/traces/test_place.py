@@ -5,7 +5,8 @@ import pytest
 
 from apexcore.errors import InputError
 from apexcore.judge.traces.cut import RecordedLap
-from apexcore.judge.traces.place import laid_on, metres_of, placed, scale_fits
+from apexcore.judge.traces.frame import laid_on, metres_of, scale_fits
+from apexcore.judge.traces.place import placed
 
 from .planted import PLACES, Sensors, bench, seen
 

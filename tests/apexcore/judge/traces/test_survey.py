@@ -8,7 +8,7 @@ from apexcore.circuit.track import Circuit, centre_line
 from apexcore.errors import InputError
 from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.cut import RecordedLap
-from apexcore.judge.traces.place import laid_on
+from apexcore.judge.traces.frame import laid_on
 from apexcore.judge.traces.survey import Survey, parted_alone, surveyed
 
 from .planted import PLACES, Bench, Sensors, bench, seen
