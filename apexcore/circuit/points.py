@@ -13,6 +13,8 @@ Floats = NDArray[np.float64]
 
 #: Fewest points that make a circuit, and the most that are read.
 LEAST_POINTS, MOST_POINTS = 8, 20_000
+#: Recorded laps that a circuit keeps the keys of, the newest.
+MOST_SURVEYED = 400
 #: Shortest and longest lap that is believed [m].
 LENGTH_BOUNDS_M = (150.0, 30_000.0)
 #: Largest gap between the last point and the first, as a share of the lap.

@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 from ..errors import InputError
 from ..quantities.values import Value
 from .features import GripStrip, Marker
-from .points import MOST_POINTS, checked_points, even_line
+from .points import MOST_POINTS, MOST_SURVEYED, checked_points, even_line
 
 Floats = NDArray[np.float64]
 
@@ -65,6 +65,7 @@ class Circuit(Value):
     :param width_m: width of the road [m]
     :param segments: straights and corners in driving order; empty where there are points
     :param points_m: east, north and height of the centre line in driving order [m]; empty where there are segments
+    :param surveyed: keys of the recorded laps that the points are the mean of; empty where nobody drove it
     :param corner_names: names of the corners that the points show, in driving order, separated by vertical bars
     :param heights_m: points (share of the lap [-], height [m]) between which height runs smoothly
     :param heading_deg: heading at the start, counter-clockwise from east [deg]
@@ -84,6 +85,7 @@ class Circuit(Value):
     heading_deg: float = Field(0.0, ge=-360, le=360)
     segments: tuple[Annotated[Straight | Corner, Field(discriminator="kind")], ...] = Field((), max_length=400)
     points_m: tuple[tuple[Metres, Metres, Metres], ...] = Field((), max_length=MOST_POINTS)
+    surveyed: tuple[Annotated[str, Field(max_length=24)], ...] = Field((), max_length=MOST_SURVEYED)
     corner_names: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=60)
     heights_m: tuple[tuple[Metres, Metres], ...] = Field((), max_length=2000)
     closed: bool = True

@@ -17,9 +17,10 @@ from apexcore.circuit.track import centre_line
 from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.recording import read_header, read_recording
 from apexcore.judge.traces.clean import cleaned
+from apexcore.judge.traces.corrected import corrected
 from apexcore.judge.traces.cut import RecordedLap
 from apexcore.judge.traces.frame import laid_on, metres_of
-from apexcore.judge.traces.survey import Survey, parted_alone, surveyed
+from apexcore.judge.traces.survey import Survey, key_of, parted_alone, surveyed
 from apexcore.quantities import format_number
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
@@ -57,7 +58,9 @@ def _circuit(form: SurveyForm, survey: Survey) -> CoreCircuit:
     asked = form.cleaned_data
     key = "".join(letter if letter.isascii() and letter.isalnum() else "_" for letter in asked["name"].lower()).strip("_")[:36]
     key = key if key and key[0].isalpha() else f"c_{key}"[:36]
-    core = CoreCircuit(key=key, name=asked["name"], layout=asked["layout"], width_m=asked["width"], points_m=survey.points())
+    core = CoreCircuit(
+        key=key, name=asked["name"], layout=asked["layout"], width_m=asked["width"], points_m=survey.points(), surveyed=survey.driven
+    )
     centre_line(core)
     return core
 
@@ -134,7 +137,7 @@ def from_run(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     try:
         laps = _recorded(event, run)
         survey = surveyed(laps)
-        context |= {"survey": survey, "told": told(survey), "map": _map(survey)} | _fit(event, survey)
+        context |= {"survey": survey, "told": told(survey), "map": _map(survey), "new": _new_laps(event, survey)} | _fit(event, survey)
         if request.method == "POST" and form.is_valid():
             row, _ = keep_circuit(request.user, _circuit(form, survey))  # type: ignore[arg-type]
             messages.success(request, f"{row.name} is in your garage: {told(survey)}")
@@ -142,6 +145,35 @@ def from_run(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     except ApexError as error:
         errors = problems_of(error)
     return render(request, "traces/survey_run.html", {**context, "errors": errors}, status=422 if errors or form.errors else 200)
+
+
+def _new_laps(event: Event, survey: Survey) -> int | None:
+    """Laps of a survey that an event's circuit is not made of yet; None where no laps made it."""
+    known = parsed_circuit(event.circuit.data).surveyed
+    return sum(key not in known for key in survey.driven) if known else None
+
+
+@require_POST
+def correct(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
+    """Takes a run's laps into the circuit that earlier ones made."""
+    event = event_for(request.user, event_id)
+    run = run_for(request.user, event, run_id)
+    said: list[str] = []
+    try:
+        before = parsed_circuit(event.circuit.data)
+        laps = [lap for lap in _recorded(event, run) if key_of(lap) not in before.surveyed]
+        core = corrected(before, surveyed(laps or _recorded(event, run)))
+        change_circuit(event.circuit, core, said)
+    except ApexError as error:
+        messages.error(request, str(error))
+        return redirect("survey_run", event.pk, run.pk)
+    lengths = centre_line(core).length_m - centre_line(before).length_m
+    words = (
+        f"{event.circuit} is the mean of {len(core.surveyed)} laps now, {format_number(lengths, 1, signed=True)} m long against before; "
+        "its page can undo it."
+    )
+    messages.success(request, " ".join([words, *said[:4]]))
+    return redirect("survey_run", event.pk, run.pk)
 
 
 def _map(survey: Survey) -> MapView:

@@ -17,6 +17,7 @@ urlpatterns = [
     path("run/<int:run_id>/car/", car_views.car, name="run_car"),
     path("run/<int:run_id>/circuit/", survey_views.from_run, name="survey_run"),
     path("run/<int:run_id>/circuit/fit/", survey_views.fit, name="fit_circuit"),
+    path("run/<int:run_id>/circuit/correct/", survey_views.correct, name="correct_circuit"),
     path("run/<int:run_id>/channels.<trace_kind:kind>", export_views.run, name="export_run_traces"),
     path("run/<int:run_id>/lap-<int:number>.<trace_kind:kind>", export_views.lap, name="export_lap_trace"),
 ]

@@ -157,6 +157,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "survey_run": (OWNER, GP),
     "run_car": (OWNER, G),
     "fit_circuit": (OWNER, P),
+    "correct_circuit": (OWNER, P),
     "traces_data": (OWNER, G),
     "run_corners": (OWNER, G),
     "choose_recording": (OWNER, GP),

@@ -1,8 +1,9 @@
 """A circuit from recorded laps: from their positions, or from speed and lateral acceleration alone."""
 
 import math
+import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -45,6 +46,7 @@ class Survey:
     :param laps: that it was made of
     :param closes_m: by how much the mean lap failed to close before it was made to [m]
     :param spread_m: how far laps lay from their mean, in the mean [m]; of lengths where there were no positions
+    :param driven: keys of the laps, by which one is known again
     """
 
     x: Floats
@@ -54,10 +56,18 @@ class Survey:
     laps: int
     closes_m: float
     spread_m: float
+    driven: tuple[str, ...] = ()
 
     def points(self) -> tuple[tuple[float, float, float], ...]:
         """Its points as a circuit's file has them."""
         return tuple((round(float(x), 2), round(float(y), 2), 0.0) for x, y in zip(self.x, self.y, strict=True))
+
+
+def key_of(lap: RecordedLap) -> str:
+    """What a lap is known again by: its time, its way, and what it scattered, which no two have alike."""
+    column = next((lap.columns[key] for key in ("speed_kmh", "x_m") if key in lap.columns), lap.t)
+    scatter = zlib.crc32(np.round(np.nan_to_num(column), 1).astype(np.float32).tobytes())
+    return f"{lap.time_s:.3f}/{lap.length_m:.0f}/{scatter:08x}"
 
 
 def surveyed(laps: Sequence[RecordedLap]) -> Survey:
@@ -70,18 +80,18 @@ def surveyed(laps: Sequence[RecordedLap]) -> Survey:
         raise InputError("laps", f"{len(laps)} with no way driven", "at least one lap with speed or positions")
     middle = float(np.median([lap.length_m for lap in usable]))
     usable = [lap for lap in usable if abs(lap.length_m / middle - 1.0) <= _LIKE]
-    placed = [lap for lap in usable if "x_m" in lap.columns and float(np.isfinite(lap.columns["x_m"]).mean()) > 0.9]
+    with_positions = [lap for lap in usable if "x_m" in lap.columns and float(np.isfinite(lap.columns["x_m"]).mean()) > 0.9]
     bent = [lap for lap in usable if "accel_lat_ms2" in lap.columns and "speed_kmh" in lap.columns]
-    if placed:
-        try:
-            shape = _from_bends(bent) if bent else None
-        except InputError:  # an accelerometer that is none, beside positions that are
-            shape = None
-        return _from_positions(placed, shape)
-    if not bent:
+    if not with_positions and not bent:
         there = ", ".join(sorted({key for lap in usable for key in lap.columns}))[:120]
         raise InputError("channels", there, "positions, or speed and lateral acceleration")
-    return _from_bends(bent)
+    if not with_positions:
+        return replace(_from_bends(bent), driven=tuple(map(key_of, bent)))
+    try:
+        shape = _from_bends(bent) if bent else None
+    except InputError:  # an accelerometer that is none, beside positions that are
+        shape = None
+    return replace(_from_positions(with_positions, shape), driven=tuple(map(key_of, with_positions)))
 
 
 def _from_positions(laps: Sequence[RecordedLap], shape: Survey | None) -> Survey:

@@ -90,3 +90,27 @@ def test_a_runs_laps_make_a_circuit_and_fit_the_events_own(
     page = client_in.get(address)
     assert abs(page.context["fit"]["percent"]) < 0.3 and abs(page.context["fit"]["start_m"]) < 3.0
     assert "Nothing was chosen" in words(client_in.post(reverse("fit_circuit", args=[event.pk, run.pk]), follow=True))
+
+
+def test_further_laps_correct_a_circuit_that_laps_made(client_in: Client, event: Event, first: Sheet, drive: Callable[..., Run]) -> None:
+    run, later = drive(first, 1), drive(first, 2)
+    address = reverse("survey_run", args=[event.pk, run.pk])
+    assert client_in.get(address).context["new"] is None  # a circuit from a list of corners is fitted, not averaged
+    made = client_in.post(address, {"name": "Driven Fen", "layout": "R1", "width": "8"}, follow=True)
+    assert "Driven Fen is in your garage" in words(made)
+    circuit = event.owner.circuits.get(name="Driven Fen")
+    Event.objects.filter(pk=event.pk).update(circuit=circuit)
+    page = client_in.get(address)
+    assert page.context["new"] == 0 and "These laps are in it already." in words(page)
+    again = client_in.post(reverse("correct_circuit", args=[event.pk, run.pk]), follow=True)
+    circuit.refresh_from_db()
+    count = len(parsed_circuit(circuit.data).surveyed)
+    assert "made of already" in words(again) and count >= 5
+    there = reverse("survey_run", args=[event.pk, later.pk])
+    fresh = client_in.get(there).context["new"]
+    told = client_in.post(reverse("correct_circuit", args=[event.pk, later.pk]), follow=True)
+    circuit.refresh_from_db()
+    core = parsed_circuit(circuit.data)
+    assert fresh >= 5 and f"is the mean of {count + fresh} laps now" in words(told) and len(core.surveyed) == count + fresh
+    assert abs(centre_line(core).length_m / centre_line(parsed_circuit(circuit.previous)).length_m - 1.0) < 0.003
+    assert client_in.get(there).context["new"] == 0
