@@ -78,7 +78,7 @@ def hostile_json(good: bytes, rng: random.Random) -> bytes:
     return json.dumps(content).encode()
 
 
-def hostile_bytes(good: bytes, rng: random.Random) -> bytes:
+def hostile_bytes(good: bytes, rng: random.Random, most: int = 400_000) -> bytes:
     """The file with pieces cut out, repeated, moved, or put in."""
     data = good
     for _ in range(rng.choice((1, 1, 2, 5))):
@@ -96,7 +96,7 @@ def hostile_bytes(good: bytes, rng: random.Random) -> bytes:
             data = rng.choice(PIECES) * rng.choice((1, 1, 20))
         else:
             data = data.replace(rng.choice((b".", b",", b"\n", b"1", b'"', b":")), rng.choice(PIECES[:20]), rng.choice((1, 3, -1)))
-        data = data[:400_000]
+        data = data[:most]
     return data
 
 
@@ -314,20 +314,30 @@ def main(arguments: list[str]) -> int:
         for name, door in doors(user, event, run, token, text).items():
             if told.door and name not in told.door:
                 continue
-            tally = attack(client, door, range(told.first, told.first + told.files), newest_pages)
-            faults += len(tally.faults)
-            print(
-                f"{name:12} {tally.sent} files, {tally.taken} taken, slowest {tally.slowest_s:.2f} s, {len(tally.faults)} faults",
-                flush=True,
-            )
-            for seed, what in tally.faults[:20]:
-                print(f"    seed {seed}: {what}")
+            faults += _said(name, attack(client, door, range(told.first, told.first + told.files), newest_pages))
+        if not told.door or "recordings" in told.door:
+            faults += recordings_attacked(client, event, range(told.first, told.first + told.files))
         if not told.door or "forms" in told.door:
             faults += forms_attacked(client, event, range(told.first, told.first + told.files))
     finally:
         runner.teardown_databases(held)
     print(f"fuzz: {faults} faults")
     return 1 if faults else 0
+
+
+def _said(name: str, tally: Tally) -> int:
+    """Prints what came of a door's files, and returns the number of faults."""
+    print(f"{name:12} {tally.sent} files, {tally.taken} taken, slowest {tally.slowest_s:.2f} s, {len(tally.faults)} faults", flush=True)
+    for seed, what in tally.faults[:20]:
+        print(f"    seed {seed}: {what}")
+    return len(tally.faults)
+
+
+def recordings_attacked(client: Any, event: Any, seeds: range) -> int:
+    """Attacks the door of recordings, prints what came of it, and returns the number of faults."""
+    from .fuzz_recordings import attacked
+
+    return _said("recordings", attacked(client, event, seeds, newest_pages))
 
 
 def forms_attacked(client: Any, event: Any, seeds: range) -> int:

@@ -17,6 +17,8 @@ Floats = NDArray[np.float64]
 _NEW_LAP, _LEAST_LAP_M = 0.5, 60.0
 #: How far off a start line one crosses it [m], and how far before and behind it its crossing is read [s].
 _BESIDE_M, _AROUND_S = 40.0, 0.6
+#: How near to the line, beside what a car goes from one sample to the next, a recording begins or ends that does so upon it [m].
+_ON_LINE_M = 2.0
 #: Share by which the length of a lap may differ from that of the circuit [-].
 _LENGTH_OFF = 0.04
 #: Share of a lap without a value of speed from which on it cannot be read [-].
@@ -173,7 +175,28 @@ def _by_line(recording: Cleaned, line: StartLine) -> Floats:
             when = float(t[k] - along[k] * (t[k + 1] - t[k]) / (along[k + 1] - along[k]))
         if not times or when - times[-1] > LAP_BOUNDS_S[0]:
             times.append(when)
-    return np.asarray(times)
+    return np.asarray(_with_ends(times, t, along, beside))
+
+
+def _with_ends(times: list[float], t: Floats, along: Floats, beside: Floats) -> list[float]:
+    """Crossings of a line with the ends of a recording that begins or ends upon it, as one cut from another does.
+
+    :param along: of each position, ahead of the line [m]
+    :param beside: the middle of the line [m]
+    """
+    found = list(times)
+    for end, side in ((0, 1.0), (len(t) - 1, -1.0)):
+        near = np.flatnonzero((np.abs(t - t[end]) <= 2.0 * _AROUND_S) & np.isfinite(along))
+        if len(near) < 4 or not beside[end] < _BESIDE_M:
+            continue
+        slope, at = np.polyfit(t[near] - t[end], along[near], 1)
+        step_s = float(np.median(np.abs(np.diff(t[near]))))
+        if slope < 3.0 or abs(at) > 1.4 * step_s * slope + _ON_LINE_M or float(np.abs(along[near]).max()) > _BESIDE_M * 4.0:
+            continue
+        when = float(t[end]) - side * min(max(side * float(at / slope), 0.0), 1.4 * step_s)
+        if all(abs(when - one) > LAP_BOUNDS_S[0] for one in found):
+            found.append(when)
+    return sorted(found)
 
 
 def _one_lap(recording: Cleaned, length_m: float | None) -> Floats:

@@ -45,6 +45,15 @@ def choose(client: Client, event: Event, speed_unit: str = "mph") -> object:
     return client.post(reverse("match_recording", args=[event.pk, Upload.objects.get().pk]), form, follow=True)
 
 
+def match_parquet(client: Client, event: Event) -> object:
+    """The columns of `foreign_parquet`, as a racer chooses them."""
+    form = {
+        "key-0": "time_s", "key-1": "speed_kmh", "key-2": "throttle_pct", "unit-2": "ratio", "key-3": "brake_pct", "unit-3": "ratio",
+        "key-4": "latitude_deg", "key-5": "longitude_deg",
+    }  # fmt: skip
+    return client.post(reverse("match_recording", args=[event.pk, Upload.objects.get().pk]), form, follow=True)
+
+
 @pytest.fixture
 def channels(event: Event, first: Sheet) -> dict[str, np.ndarray]:
     event.refresh_from_db()
@@ -110,10 +119,7 @@ def test_parquet_needs_no_questions_and_laps_that_are_there_get_their_channels(
     client_in: Client, event: Event, first: Sheet, channels: dict[str, np.ndarray]
 ) -> None:
     send(client_in, event, first, foreign_parquet(channels), "box.parquet")
-    client_in.post(reverse("match_recording", args=[event.pk, Upload.objects.get().pk]), {
-        "key-0": "time_s", "key-1": "speed_kmh", "key-2": "throttle_pct", "unit-2": "ratio", "key-3": "brake_pct", "unit-3": "ratio",
-        "key-4": "latitude_deg", "key-5": "longitude_deg",
-    })  # fmt: skip
+    match_parquet(client_in, event)
     run = event.runs.get()
     assert run.laps.count() == 2
     run.laps.filter(number=2).delete()
@@ -219,3 +225,14 @@ def test_a_recording_goes_out_and_comes_back(
     assert (
         parquet.content[:4] == b"PAR1" and client_in.get(reverse("export_lap_trace", args=[event.pk, run.pk, 99, "csv"])).status_code == 404
     )
+
+
+@pytest.mark.usefixtures("at_once")
+@pytest.mark.parametrize("count", [1, 2, 3])
+def test_a_recording_cut_upon_the_start_line_keeps_all_of_its_laps(client_in: Client, event: Event, first: Sheet, count: int) -> None:
+    event.refresh_from_db()
+    line, lap = solved(event, first)
+    send(client_in, event, first, foreign_parquet(drive(line, [lap] * count)), "box.parquet")
+    done = match_parquet(client_in, event)
+    assert f"{count} lap{'s' if count > 1 else ''} added to R1" in words(done)
+    assert all(abs(row.time_s - lap.time_s) < 0.05 for row in event.runs.get().laps.all())

@@ -62,7 +62,7 @@ def test_a_start_line_elsewhere_or_another_frame_does_not_matter() -> None:
 
 
 def test_what_does_not_belong_corrects_nothing() -> None:
-    where, elsewhere = bench(*PLACES[0]), bench(*PLACES[2])
+    where, elsewhere = bench(*PLACES[0]), bench(*PLACES[1])
     lap, other = recorded(where, 1, ROUGH), recorded(where, 2, ROUGH)
     circuit = made_of(lap)
     with pytest.raises(InputError, match="made of already"):
