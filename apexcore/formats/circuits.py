@@ -46,14 +46,18 @@ def read_circuit(data: bytes, name: str, width_m: float, closed: bool = True) ->
     return circuit
 
 
+def key_of(name: str) -> str:
+    """A circuit's key by its name."""
+    key = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")[:36] or "circuit"
+    return key if key[0].isalpha() else f"c_{key}"
+
+
 def _circuit(points: list[Point], name: str, width_m: float, closed: bool) -> Circuit:
     """Checked points as a circuit; the key is made of the name."""
     kept = checked_points(points, name, closed)
-    key = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")[:36] or "circuit"
-    key = key if key[0].isalpha() else f"c_{key}"
     rounded = tuple((round(x, 2), round(y, 2), round(z, 2)) for x, y, z in kept)
     try:
-        return Circuit(key=key, name=name, layout="imported", width_m=width_m, points_m=rounded, closed=closed)
+        return Circuit(key=key_of(name), name=name, layout="imported", width_m=width_m, points_m=rounded, closed=closed)
     except ValidationError as error:
         raise rejected([problem_of(problem) for problem in error.errors()]) from None
 

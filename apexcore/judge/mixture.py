@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.optimize import brentq
 from scipy.special import ndtr
 
 from .sampler import Floats
@@ -41,12 +42,9 @@ class Mixture:
         return float(np.average(ndtr((value - self.middle) / self.width), weights=self.share))
 
     def quantile(self, share: float) -> float:
-        """The value below which this share lies, by bisection: the distribution function is smooth and increasing."""
+        """The value below which this share lies; the distribution function is smooth and increasing."""
         low, high = float((self.middle - 12.0 * self.width).min()), float((self.middle + 12.0 * self.width).max())
-        for _ in range(60):
-            middle = 0.5 * (low + high)
-            low, high = (middle, high) if self.below(middle) < share else (low, middle)
-        return 0.5 * (low + high)
+        return float(brentq(lambda value: self.below(value) - share, low, high, xtol=1e-12))
 
     def interval(self, chance: float) -> tuple[float, float]:
         """The central interval of this chance."""

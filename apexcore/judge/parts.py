@@ -1,6 +1,7 @@
 """Verdicts on parts of the lap: corners or sectors, each judged as laps are, with the run's shift and what fuel, tyres and track do."""
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -50,13 +51,15 @@ def judge_parts(laps: Sequence[Observed], times_s: Floats, priors: Priors, chanc
     free = max(len({lap.run for lap in laps}) - 2, 1)  # runs are what a difference is told from: few of them have long tails
     tail = 0.5 * (1.0 - chance)
     wider = float(student.ppf(1.0 - tail / times_s.shape[1], free) / student.ppf(1.0 - tail, free))
-    found = []
-    for part in range(times_s.shape[1]):
+
+    def one(part: int) -> PartVerdict:
         column = times_s[:, part]
         share = float(np.median(column)) / whole
         grown = [replace(lap, time_s=float(time) / share) for lap, time in zip(laps, column, strict=True)]
-        found.append(_part(judge(grown, wide), share, wider))
-    return found
+        return _part(judge(grown, wide), share, wider)
+
+    with ThreadPoolExecutor(2) as pool:  # the sampler lets go of the interpreter while it runs
+        return list(pool.map(one, range(times_s.shape[1])))
 
 
 def _part(verdict: Verdict, share: float, wider: float) -> PartVerdict:

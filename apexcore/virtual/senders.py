@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..formats.logger import LapEvent, LoggerEvent, PitEvent, RunEvent, SamplesEvent, TyresEvent, WeatherEvent
 from ..judge.laps import DrivenLap
@@ -12,6 +13,8 @@ from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import four
 from .recorder import Hand, driven_course, recorded
 from .world import VirtualRun
+
+Floats = NDArray[np.float64]
 
 #: Samples a second of the simulated logger [1/s], and what it collects before it sends [s].
 SAMPLE_HZ, BATCH_S = 50.0, 1.0
@@ -43,13 +46,25 @@ def events_of(
     yield _tyres(run, sheet, name, rng)
 
 
+def lap_channels(
+    run: VirtualRun, driven: DrivenLap, real: StintLap, began: float, rng: np.random.Generator, beyond: int = 0
+) -> tuple[Floats, dict[str, Floats]]:
+    """What the logger in the virtual car records of a lap, since the start line.
+
+    :param began: when the lap began on the logger's own clock, of whose moments it tells [s]
+    :param beyond: samples behind the finish
+    """
+    case = run.lap_case
+    course = driven_course(case.line, real.lap, driven.time_s, rng, Hand(), run.sectors(driven))
+    first = (-began) % (1.0 / SAMPLE_HZ)
+    return recorded(case.line, case.car, real.lap, course, SAMPLE_HZ, rng, fuel_l=real.fuel_l, first_s=first, beyond=beyond)
+
+
 def _samples(
     run: VirtualRun, driven: DrivenLap, real: StintLap, name: str, began: float, rng: np.random.Generator
 ) -> Iterator[SamplesEvent]:
     """Channels of a lap in batches: the modelled course of it, stretched to the time driven, on the logger's own clock."""
-    first = (-began) % (1.0 / SAMPLE_HZ)
-    course = driven_course(run.lap_case.line, real.lap, driven.time_s, rng, Hand(), run.sectors(driven))
-    t, columns = recorded(run.lap_case.line, run.lap_case.car, real.lap, course, SAMPLE_HZ, rng, fuel_l=real.fuel_l, first_s=first)
+    t, columns = lap_channels(run, driven, real, began, rng)
     size = round(BATCH_S * SAMPLE_HZ)
     for start in range(0, len(t), size):
         part = slice(start, start + size)

@@ -20,9 +20,7 @@ from apexcore.lap.solver import LapCase, also_told
 from apexcore.quantities import format_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.virtual.marks import by_marks
-from apexcore.virtual.recorder import Hand, driven_course
-from apexcore.virtual.recorder import recorded as recorded_channels
-from apexcore.virtual.senders import SAMPLE_HZ
+from apexcore.virtual.senders import SAMPLE_HZ, lap_channels
 from apexcore.virtual.world import VirtualRun, virtual_run
 from apextrim.book.queries import told_by_book
 from apextrim.events import thread
@@ -174,11 +172,7 @@ def _traces(driven: VirtualRun, seed: int) -> list[RecordedLap]:
     """What the logger in the virtual car recorded of each lap."""
     rng, found, began = np.random.default_rng([seed, 5]), [], 0.0
     for lap, real in zip(driven.laps, driven.stint, strict=True):
-        course = driven_course(driven.lap_case.line, real.lap, lap.time_s, rng, Hand(), driven.sectors(lap))
-        t, columns = recorded_channels(
-            driven.lap_case.line, driven.lap_case.car, real.lap, course, SAMPLE_HZ, rng, fuel_l=real.fuel_l,
-            first_s=(-began) % (1.0 / SAMPLE_HZ), beyond=1,
-        )  # fmt: skip
+        t, columns = lap_channels(driven, lap, real, began, rng, beyond=1)
         parts = cut(cleaned(t, columns), (0.0, lap.time_s))
         found.append(RecordedLap(lap.number, parts.laps[0].t, parts.laps[0].columns))
         began += lap.time_s

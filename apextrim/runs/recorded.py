@@ -1,6 +1,6 @@
 """Recorded channels of runs: a logger's samples kept in chunks as they come, and made into the traces of laps as soon as one is done."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -80,15 +80,19 @@ def _with_lost(columns: Mapping[str, Floats]) -> dict[str, Floats]:
 
 def samples_of(run: Run) -> tuple[Floats, dict[str, Floats]]:
     """The samples of a run that are in chunks, as they came."""
-    parts = [unpack(bytes(data)) for data in run.chunks.values_list("data", flat=True)]
+    return _joined(run.chunks.values_list("data", flat=True))
+
+
+def _joined(chunks: Iterable[bytes | memoryview]) -> tuple[Floats, dict[str, Floats]]:
+    """Chunks one after the other; a channel that some of them lack is not known there."""
+    parts = [unpack(bytes(data)) for data in chunks]
     if not parts:
         return np.empty(0), {}
     names = dict.fromkeys(name for part in parts for name in part.columns)
-    t = np.concatenate([part.t for part in parts])
     columns = {
         name: np.concatenate([part.columns.get(name, np.full(len(part.t), np.nan)) for part in parts]) for name in names
     }  # fmt: skip
-    return t, _with_lost(columns)
+    return np.concatenate([part.t for part in parts]), _with_lost(columns)
 
 
 def origin_at(event: Event) -> tuple[float, float] | None:
@@ -219,18 +223,12 @@ def under_way(run: Run) -> LapUnderWay | None:
     begin = rows[-1].at_s if rows else None
     if begin is None and rows:
         begin = sum(row.time_s for row in rows)
-    chunks = run.chunks.filter(last_s__gt=-1.0 if begin is None else begin).values_list("data", flat=True)
-    parts = [unpack(bytes(data)) for data in chunks]
-    if not parts:
-        return None
-    t = np.concatenate([part.t for part in parts])
+    t, columns = _joined(run.chunks.filter(last_s__gt=-1.0 if begin is None else begin).values_list("data", flat=True))
     order = np.argsort(t, kind="stable")
     order = order if begin is None else order[t[order] > begin]
     if len(order) < 2:
         return None
-    names = set.intersection(*(set(part.columns) for part in parts))
-    columns = {name: np.concatenate([part.columns[name] for part in parts])[order] for name in names}
-    columns, _ = metres_of(_with_lost(columns), origin_at(run.event))
+    columns, _ = metres_of({name: column[order] for name, column in columns.items()}, origin_at(run.event))
     start = float(t[order[0]]) if begin is None else begin
     return LapUnderWay(rows[-1].number + 1 if rows else 1, t[order] - start, columns)
 

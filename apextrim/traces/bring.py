@@ -12,7 +12,7 @@ from apexcore.judge.laps import DrivenLap, propose
 from apexcore.judge.traces.channels import Match
 from apexcore.judge.traces.clean import Cleaned, cleaned
 from apexcore.judge.traces.cut import Cut, RecordedLap, StartLine, cut, other_speed_unit
-from apexcore.judge.traces.frame import Base, laid_on, metres_of, way_of
+from apexcore.judge.traces.frame import LENGTH_OFF, Base, laid_on, metres_of, way_of
 from apexcore.quantities import format_lap
 from apextrim.events.models import Session
 from apextrim.runs.actions import add_run, lap_row
@@ -25,8 +25,6 @@ from .uploads import path_of, remember
 
 #: Times of one lap that are the same within what a clock of so many samples a second tells [s].
 _SAME_LAP_S = 0.12
-#: Share of a lap's usual length by which a lap may differ: a shorter or longer one was not driven round the circuit.
-_LENGTH_OFF = 0.06
 #: Most laps of one recording.
 _MOST_LAPS = 2_000
 
@@ -145,7 +143,7 @@ def _whole(parts: Cut, length_m: float) -> list[RecordedLap]:
 
     :raises FileRejected: if none did, or there are too many
     """
-    laps = [lap for lap in parts.laps if lap.length_m <= 0.0 or abs(lap.length_m / length_m - 1.0) <= _LENGTH_OFF]
+    laps = [lap for lap in parts.laps if lap.length_m <= 0.0 or abs(lap.length_m / length_m - 1.0) <= LENGTH_OFF]
     if not laps:
         driven = ", ".join(f"{lap.length_m:.0f} m" for lap in parts.laps[:5])
         unit = other_speed_unit(float(np.median([lap.length_m for lap in parts.laps])), length_m)

@@ -1,5 +1,6 @@
 """What a run's traces say of the car."""
 
+from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -7,7 +8,8 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError
-from apexcore.judge.traces.limits import CornerUse
+from apexcore.judge.traces.habits import Spread
+from apexcore.judge.traces.limits import CornerUse, sure
 from apexcore.quantities.spread import Z95
 from apextrim.events.queries import event_for, frame
 from apextrim.runs.queries import run_for
@@ -39,9 +41,28 @@ def car(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     return render(request, "traces/car.html", context, status=422 if context["errors"] else 200)
 
 
-def _use_lines(reading: CarReading) -> list[tuple[CornerUse, str]]:
+@dataclass(frozen=True)
+class UseLine:
+    """A corner in the table.
+
+    :param across: share of the cornering force with its interval, in per cent; empty where it is not told
+    :param braking: the same of the brakes
+    :param said: what it means
+    """
+
+    use: CornerUse
+    across: str
+    braking: str
+    said: str
+
+
+def _use_lines(reading: CarReading) -> list[UseLine]:
     """The corners with what is to be said of each."""
-    return [(one, _said(one)) for one in reading.uses]
+    return [UseLine(one, _share(one.across), _share(one.braking), _said(one)) for one in reading.uses]
+
+
+def _share(share: Spread | None) -> str:
+    return "" if share is None else f"{100 * share.middle:.0f} ±\u00a0{200 * sure(share):.0f}"
 
 
 def _said(use: CornerUse) -> str:

@@ -13,7 +13,7 @@ from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.corner import Window, windows
 from apexcore.judge.traces.cut import RecordedLap, cut
 from apexcore.judge.traces.explain import Comparison, compared
-from apexcore.judge.traces.frame import Base, base_of, fits_length, frames_of
+from apexcore.judge.traces.frame import LENGTH_OFF, Base, base_of, fits_length, frames_of
 from apexcore.judge.traces.habits import part_times, spread
 from apexcore.judge.traces.place import placed
 from apexcore.lap.solver import Lap
@@ -93,6 +93,14 @@ def words_of(trace: LapTrace, event: Event) -> str:
     elsewhere = f", {run.event.name}" if run.event_id != event.pk else ""
     kind = f", {lap.kind}" if lap.kind != "timed" else ""
     return f"{run.name} lap {lap.number}, {format_lap(lap.time_s)}, {run.sheet.name}{kind}{elsewhere}"
+
+
+def marked(traces: Sequence[LapTrace]) -> dict[int, str]:
+    """What the lists say besides of the best and the middle timed lap of one run, by key; nothing where there are fewer than three."""
+    timed = sorted((trace for trace in traces if trace.lap.kind == "timed"), key=lambda trace: trace.lap.time_s)
+    if len(timed) < 3:
+        return {}
+    return {timed[0].pk: ", best of the run", timed[(len(timed) - 1) // 2].pk: ", middle of the run"}
 
 
 def best_of(traces: Sequence[LapTrace], event: Event) -> LapTrace | None:
@@ -204,7 +212,7 @@ def _run_scatter(ground: Ground, trace: LapTrace) -> dict[int, float]:
     if len(keys) < _LEAST_SCATTER:
         return {}
     laps = [recorded_lap(row) for row in rows.filter(pk__in=[pk for pk, _ in keys])]
-    laps = [one for one in laps if abs(one.length_m / ground.line.length_m - 1.0) < 0.06]
+    laps = [one for one in laps if abs(one.length_m / ground.line.length_m - 1.0) <= LENGTH_OFF]
     if len(laps) < _LEAST_SCATTER:
         return {}
     alone = placed(laps, ground.base, [None] * len(laps))  # by the way alone: some centimetres do not matter here

@@ -15,12 +15,13 @@ from apexcore.circuit.moves import behind_m
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.circuit.track import centre_line
 from apexcore.errors import ApexError, FileRejected, InputError
+from apexcore.formats.circuits import key_of
 from apexcore.formats.recording import read_header, read_recording
 from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.corrected import corrected
 from apexcore.judge.traces.cut import RecordedLap
 from apexcore.judge.traces.frame import laid_on, metres_of
-from apexcore.judge.traces.survey import Survey, key_of, parted_alone, surveyed
+from apexcore.judge.traces.survey import Survey, lap_key, parted_alone, surveyed
 from apexcore.quantities import format_number
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
@@ -56,11 +57,8 @@ def _circuit(form: SurveyForm, survey: Survey) -> CoreCircuit:
     :raises ApexError: if it is none
     """
     asked = form.cleaned_data
-    key = "".join(letter if letter.isascii() and letter.isalnum() else "_" for letter in asked["name"].lower()).strip("_")[:36]
-    key = key if key and key[0].isalpha() else f"c_{key}"[:36]
-    core = CoreCircuit(
-        key=key, name=asked["name"], layout=asked["layout"], width_m=asked["width"], points_m=survey.points(), surveyed=survey.driven
-    )
+    names = {"key": key_of(asked["name"]), "name": asked["name"], "layout": asked["layout"]}
+    core = CoreCircuit(**names, width_m=asked["width"], points_m=survey.points(), surveyed=survey.driven)
     centre_line(core)
     return core
 
@@ -161,7 +159,7 @@ def correct(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     said: list[str] = []
     try:
         before = parsed_circuit(event.circuit.data)
-        laps = [lap for lap in _recorded(event, run) if key_of(lap) not in before.surveyed]
+        laps = [lap for lap in _recorded(event, run) if lap_key(lap) not in before.surveyed]
         core = corrected(before, surveyed(laps or _recorded(event, run)))
         change_circuit(event.circuit, core, said)
     except ApexError as error:

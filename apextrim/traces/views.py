@@ -48,13 +48,17 @@ def _pair(request: HttpRequest, event: Event, lap: str, reference: str) -> tuple
 
 
 def _options(traces: list[LapTrace], event: Event) -> list[tuple[str, list[tuple[str, str]]]]:
-    """Recorded laps by run, for a list to choose from."""
-    groups: dict[str, list[tuple[str, str]]] = {}
+    """Recorded laps by run, for a list to choose from; the best and the middle one of each run are marked."""
+    groups: dict[str, list[LapTrace]] = {}
     for trace in traces:
         run = trace.lap.run
         name = f"{run.name}, {run.sheet.name}" + (f", {run.event.name}" if run.event_id != event.pk else "")
-        groups.setdefault(name, []).append((str(trace.pk), compare.words_of(trace, event)))
-    return list(groups.items())
+        groups.setdefault(name, []).append(trace)
+    found = []
+    for name, rows in groups.items():
+        marks = compare.marked(rows)
+        found.append((name, [(str(row.pk), compare.words_of(row, event) + marks.get(row.pk, "")) for row in rows]))
+    return found
 
 
 @require_GET

@@ -41,7 +41,7 @@ _PLAIN = (
     Channel("brake_bar", "Brake pressure", "bar", -5, 400, names=("brakepressure", "brakepress", "pbrake", "brakepressfront", "pbrakef")),
     Channel("steering_deg", "Steering", "°", -1200, 1200, names=("steering", "steer", "steeringangle", "steerangle", "swa")),
     Channel("gear", "Gear", "", -1, 12, True, ("gear", "gearpos", "ngear", "gang")),
-    Channel("rpm", "Engine speed", "1/min", -10, 30_000, names=("rpm", "enginespeed", "engine", "nengine", "enginerpm", "revs")),
+    Channel("rpm", "Engine speed", "rpm", -10, 30_000, names=("rpm", "enginespeed", "engine", "nengine", "enginerpm", "revs")),
     Channel("accel_long_ms2", "Acceleration ahead", "m/s²", -120, 120, names=("along", "accx", "ax", "glong", "longacc", "accellong")),
     Channel("accel_lat_ms2", "Acceleration to the left", "m/s²", -120, 120, names=("alat", "accy", "ay", "glat", "latacc", "accellat")),
     Channel("latitude_deg", "Latitude", "°", -90, 90, names=("latitude", "lat", "gpslat", "gpslatitude")),
@@ -65,17 +65,14 @@ CHANNELS: dict[str, Channel] = {one.key: one for one in _PLAIN} | {
 
 #: Longest name of a channel.
 MOST_NAME = 40
-#: What stands for a unit in the names of columns, and what it is here: units that the product's own table does not know.
+#: What stands for a unit in the names of columns: how much it is of a channel's own, and which that is. Units that the product's own
+#: table does not know.
 _UNITS = {
-    "g": 9.80665, "ms2": 1.0, "m/s2": 1.0, "m/s²": 1.0, "m/s^2": 1.0, "rpm": 1.0, "1/min": 1.0, "min-1": 1.0, "rad": 57.29577951308232,
-    "ms": 1e-3, "us": 1e-6, "µs": 1e-6, "ns": 1e-9, "km": 1000.0, "mi": 1609.344, "ft": 0.3048, "kts": 1.852, "kn": 1.852, "knots": 1.852,
-    "-": 1.0, "ratio": 100.0,
-}  # fmt: skip
-#: Which channels a unit of that table is for, by the unit they are kept in.
-_FOR = {
-    "g": "m/s²", "ms2": "m/s²", "m/s2": "m/s²", "m/s²": "m/s²", "m/s^2": "m/s²", "rpm": "1/min", "1/min": "1/min", "min-1": "1/min",
-    "rad": "°", "ms": "s", "us": "s", "µs": "s", "ns": "s", "km": "m", "mi": "m", "ft": "m", "kts": "km/h", "kn": "km/h", "knots": "km/h",
-    "-": "", "ratio": "%",
+    **dict.fromkeys(("ms2", "m/s2", "m/s²", "m/s^2"), (1.0, "m/s²")), "g": (9.80665, "m/s²"),
+    **dict.fromkeys(("rpm", "1/min", "min-1"), (1.0, "rpm")), "rad": (57.29577951308232, "°"),
+    "ms": (1e-3, "s"), "us": (1e-6, "s"), "µs": (1e-6, "s"), "ns": (1e-9, "s"),
+    "km": (1000.0, "m"), "mi": (1609.344, "m"), "ft": (0.3048, "m"),
+    **dict.fromkeys(("kts", "kn", "knots"), (1.852, "km/h")), "-": (1.0, ""), "ratio": (100.0, "%"),
 }  # fmt: skip
 #: Other spellings of units of the product's own table.
 _SPELT = {
@@ -121,7 +118,8 @@ def in_unit(key: str, unit: str) -> Match | None:
     if typed in ("", channel.unit.lower()):
         return Match(key, channel.unit)
     if typed in _UNITS:
-        return Match(key, unit.strip(), _UNITS[typed]) if _FOR[typed] == channel.unit else None
+        scale, own = _UNITS[typed]
+        return Match(key, unit.strip(), scale) if own == channel.unit else None
     if typed not in UNIT_WORDS or channel.unit.lower() not in UNIT_WORDS:
         return None
     try:

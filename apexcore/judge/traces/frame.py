@@ -28,7 +28,7 @@ _OFF_ROAD_M, _SCALE_OFF = 4.0, 0.03
 #: Laps by which the frame of many is found, about.
 _TOGETHER = 5
 #: Share by which a lap may be longer or shorter than the circuit [-]: lines differ by less.
-_LENGTH_OFF = 0.06
+LENGTH_OFF = 0.06
 #: How far along the road a position is looked for from where the car should be [m].
 _WINDOW_M = 60.0
 
@@ -328,7 +328,7 @@ def fits_length(lap: RecordedLap, length_m: float) -> None:
 
     :raises InputError: if it is not, with the unit that its speed may be in
     """
-    if lap.length_m > 0.0 and abs(lap.length_m / length_m - 1.0) > _LENGTH_OFF:
+    if lap.length_m > 0.0 and abs(lap.length_m / length_m - 1.0) > LENGTH_OFF:
         unit = other_speed_unit(lap.length_m, length_m)
         hint = f"; its speed looks like {unit}" if unit else ""
         raise InputError(f"lap {lap.number}", f"{lap.length_m:.0f} m driven", f"about {length_m:.0f} m, as a lap of this circuit has{hint}")

@@ -63,7 +63,7 @@ class Survey:
         return tuple((round(float(x), 2), round(float(y), 2), 0.0) for x, y in zip(self.x, self.y, strict=True))
 
 
-def key_of(lap: RecordedLap) -> str:
+def lap_key(lap: RecordedLap) -> str:
     """What a lap is known again by: its time, its way, and what it scattered, which no two have alike."""
     column = next((lap.columns[key] for key in ("speed_kmh", "x_m") if key in lap.columns), lap.t)
     scatter = zlib.crc32(np.round(np.nan_to_num(column), 1).astype(np.float32).tobytes())
@@ -86,12 +86,12 @@ def surveyed(laps: Sequence[RecordedLap]) -> Survey:
         there = ", ".join(sorted({key for lap in usable for key in lap.columns}))[:120]
         raise InputError("channels", there, "positions, or speed and lateral acceleration")
     if not with_positions:
-        return replace(_from_bends(bent), driven=tuple(map(key_of, bent)))
+        return replace(_from_bends(bent), driven=tuple(map(lap_key, bent)))
     try:
         shape = _from_bends(bent) if bent else None
     except InputError:  # an accelerometer that is none, beside positions that are
         shape = None
-    return replace(_from_positions(with_positions, shape), driven=tuple(map(key_of, with_positions)))
+    return replace(_from_positions(with_positions, shape), driven=tuple(map(lap_key, with_positions)))
 
 
 def _from_positions(laps: Sequence[RecordedLap], shape: Survey | None) -> Survey:

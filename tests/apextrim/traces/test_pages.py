@@ -261,3 +261,13 @@ def test_what_a_run_says_of_its_car_goes_into_the_calibration(client_in: Client,
     assert [name for name, _, _ in known_of(event, [run]).scales] == ["power", "drag"]
     LapTrace.objects.all().delete()
     assert "Fewer than three timed laps" in words(client_in.get(address)) and known_of(event, [run]).scales == []
+
+
+def test_the_best_and_the_middle_lap_of_a_run_are_marked_in_the_lists(client_in: Client, event: Event, run: Run) -> None:
+    (_, options), *_ = client_in.get(traces(event)).context["options"]
+    timed = sorted(run.laps.filter(kind="timed"), key=lambda lap: lap.time_s)
+    there = keys(run)
+    marked = {key: words.rsplit(", ", 1)[-1] for key, words in options if words.endswith("of the run")}
+    assert marked == {there[timed[0].number]: "best of the run", there[timed[(len(timed) - 1) // 2].number]: "middle of the run"}
+    LapTrace.objects.exclude(pk__in=list(LapTrace.objects.values_list("pk", flat=True)[:2])).delete()
+    assert "of the run" not in str(client_in.get(traces(event)).context["options"])
