@@ -187,5 +187,5 @@ def _further_events(user: User) -> None:
     for sheet, seed in ((base, 51), (wedge, 52)):
         week.run(sheet, "bramble", 40, 12, seed)
     at = FRIDAY + timedelta(days=15)
-    events.create_event(user, "Thistledown club day", cars["wisp_125"], circuits["thistledown"], True, at)
+    events.create_event(user, "Quernlow club day", cars["wisp_125"], circuits["quernlow"], True, at)
     events.create_event(user, "Fen sprint", cars["ferrow_lark"], circuits["sallowmere_fen"], False, at + timedelta(days=7))

@@ -488,9 +488,9 @@ def hollin() -> dict[str, Any]:
     }  # fmt: skip
 
 
-def thistledown() -> dict[str, Any]:
+def quernlow() -> dict[str, Any]:
     return {
-        "format": "apex-trim circuit 1", "key": "thistledown", "name": "Thistledown", "layout": "Long kart track", "width_m": 8, "heading_deg": 95,
+        "format": "apex-trim circuit 1", "key": "quernlow", "name": "Quernlow", "layout": "Long kart track", "width_m": 8, "heading_deg": 95,
         "markers": [{"kind": "kerb", "at_m": 400, "side": "right", "name": "Snail kerb", "height_mm": 40}],
         "segments": [
             straight(150), corner(88, 17, 8, "Gorse"), straight(45), corner(100, 12, 7, "Kettle"), straight(70), corner(-122, 14, 8, "Snail"), straight(40),
@@ -509,7 +509,7 @@ def longreach() -> dict[str, Any]:
 
 
 def main() -> None:
-    cars, circuits = [coupe, single_seater, oval_saloon, kart, touring_hatch], [sallowmere, hollin, thistledown, longreach]
+    cars, circuits = [coupe, single_seater, oval_saloon, kart, touring_hatch], [sallowmere, hollin, quernlow, longreach]
     for folder, makers in (("cars", cars), ("circuits", circuits)):
         for make in makers:
             value = make()

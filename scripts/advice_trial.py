@@ -15,7 +15,7 @@ from apexcore.virtual.world import true_car
 from tests.conftest import demo_car, demo_lap_case
 
 _FEN = ("brackendale_gt", "ferrow_lark", "pentlow_hare")
-PLACES = [*[(key, "sallowmere_fen") for key in _FEN], ("drummock_stallard", "hollin_bowl"), ("wisp_125", "thistledown")]
+PLACES = [*[(key, "sallowmere_fen") for key in _FEN], ("drummock_stallard", "hollin_bowl"), ("wisp_125", "quernlow")]
 #: A wrong item that moves no phase by this much is not felt [%].
 _FELT = 0.8
 _PHASES: tuple[Phase, ...] = ("braking", "entry", "mid", "exit")

@@ -17,7 +17,7 @@ from tests.conftest import demo_car, demo_files, demo_lap_case
 from .demo_files import demo_circuit
 
 #: Closed circuits, where the cars drive their quickest lines; and the standing mile, where only time can be read.
-_CLOSED, _CIRCUITS = ("sallowmere_fen", "thistledown", "hollin_bowl"), ("sallowmere_fen", "thistledown", "hollin_bowl", "longreach")
+_CLOSED, _CIRCUITS = ("sallowmere_fen", "quernlow", "hollin_bowl"), ("sallowmere_fen", "quernlow", "hollin_bowl", "longreach")
 
 
 @cache
@@ -70,7 +70,7 @@ _ITEMS = [
 
 
 #: Where the oval saloon, in its lowest gears or from a standing start, is glad of a tank over its driven wheels.
-_TRACTION = {("fuel", "drummock_stallard", "thistledown"), ("fuel", "drummock_stallard", "longreach")}
+_TRACTION = {("fuel", "drummock_stallard", "quernlow"), ("fuel", "drummock_stallard", "longreach")}
 
 
 def directions() -> Iterator[tuple[str, int, int]]:

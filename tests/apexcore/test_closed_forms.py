@@ -359,7 +359,7 @@ def test_toe_drags_with_its_square(car: Car) -> None:
 
 
 def test_a_stint_burns_wears_and_begins_on_the_way_up() -> None:
-    lap_case, _ = demo_lap_case("wisp_125", "thistledown")
+    lap_case, _ = demo_lap_case("wisp_125", "quernlow")
     sheet = base_sheet(lap_case.car)
     assert out_lap_c(lap_case)[0] == pytest.approx(
         lap_case.conditions.ambient_c + 0.70 * (lap_case.compounds[0].temperature_opt_c - lap_case.conditions.ambient_c)

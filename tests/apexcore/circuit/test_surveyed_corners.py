@@ -17,7 +17,7 @@ def surveyed(name: str) -> Circuit:
     return circuit.model_copy(update={"segments": (), "points_m": points, "markers": (), "sectors_m": (), "strips": ()})
 
 
-@pytest.mark.parametrize("name", ["sallowmere_fen", "thistledown"])
+@pytest.mark.parametrize("name", ["sallowmere_fen", "quernlow"])
 def test_every_line_has_the_same_corners(name: str) -> None:
     circuit = surveyed(name)
     centre = centre_line(circuit)
@@ -37,5 +37,5 @@ def test_every_line_has_the_same_corners(name: str) -> None:
 
 
 def test_a_road_too_narrow_for_a_usual_car_still_has_corners() -> None:
-    circuit = surveyed("thistledown").model_copy(update={"width_m": 2.4})
+    circuit = surveyed("quernlow").model_copy(update={"width_m": 2.4})
     assert len(corners(circuit, racing_line(circuit, car_width_m=1.3))) >= 6

@@ -29,7 +29,7 @@ from tests.conftest import demo_car, demo_circuit, demo_lap_case
 
 #: Each demo car on its own circuit.
 HOME = {
-    "brackendale_gt": "sallowmere_fen", "ferrow_lark": "sallowmere_fen", "pentlow_hare": "sallowmere_fen", "wisp_125": "thistledown",
+    "brackendale_gt": "sallowmere_fen", "ferrow_lark": "sallowmere_fen", "pentlow_hare": "sallowmere_fen", "wisp_125": "quernlow",
     "drummock_stallard": "hollin_bowl",
 }  # fmt: skip
 
@@ -212,7 +212,7 @@ def test_the_lowest_floor_is_not_the_best() -> None:
 def test_caster_and_frame_lift_the_inner_rear_wheel() -> None:
     car = demo_car("wisp_125")
     assert 17.0 < jacking_n_per_rad(car) * (math.radians(2.0) + car.wheelbase_m / 12.0) < 53.0
-    lap_case, _ = demo_lap_case("wisp_125", "thistledown")
+    lap_case, _ = demo_lap_case("wisp_125", "quernlow")
     base = base_sheet(car)
     least = [
         min(
@@ -288,9 +288,9 @@ def test_stations_and_many_more_stations_agree(car_key: str) -> None:
 @pytest.mark.slow
 def test_sprockets_read_the_same_on_many_more_stations() -> None:
     """From neighbour to neighbour within two milliseconds, and no reversal that the fine stations do not show."""
-    lap_case, _ = demo_lap_case("wisp_125", "thistledown")
+    lap_case, _ = demo_lap_case("wisp_125", "quernlow")
     base = base_sheet(lap_case.car)
-    fine = replace(lap_case, line=racing_line(demo_circuit("thistledown"), 0.25, lap_case.car.width_m))
+    fine = replace(lap_case, line=racing_line(demo_circuit("quernlow"), 0.25, lap_case.car.width_m))
     found = []
     for case in (lap_case, fine):
         begin = solve_lap(case, base)

@@ -28,7 +28,7 @@ CARS, CIRCUITS = demo_files("cars"), demo_files("circuits")
 EVERYWHERE = [(car, circuit) for car in CARS for circuit in CIRCUITS]
 #: Circuits that close: on a standing mile a full tank over the driven wheels may even help.
 LAPS = [key for key in CIRCUITS if key != "longreach"]
-ROADS = ["sallowmere_fen", "thistledown"]
+ROADS = ["sallowmere_fen", "quernlow"]
 #: Cars with a front anti-roll bar, and cars with a rear wing to move.
 BARRED = ["brackendale_gt", "ferrow_lark", "pentlow_hare", "drummock_stallard"]
 WINGED = ["brackendale_gt", "ferrow_lark", "pentlow_hare"]
@@ -157,7 +157,7 @@ def test_more_front_wing_frees_the_front(circuit_key: str) -> None:
 
 
 #: Where the oval saloon in its lowest gears is glad of a tank over its driven wheels.
-_TRACTION = ("drummock_stallard", "thistledown")
+_TRACTION = ("drummock_stallard", "quernlow")
 
 
 @pytest.mark.parametrize(("car_key", "circuit_key"), [(car, circuit) for car in CARS for circuit in LAPS if (car, circuit) != _TRACTION])
@@ -263,10 +263,10 @@ def test_one_stiff_spring_is_half_of_two() -> None:
 @pytest.mark.parametrize("car_key", ["brackendale_gt", "ferrow_lark", "pentlow_hare"])
 def test_locking_helps_traction_and_washes_the_front(car_key: str) -> None:
     """More power locking: more drive off slow corners before the inner wheel lets go; the held axle pushes the nose wide."""
-    opened, locked = (moved(car_key, "thistledown", diff_power=value, diff_preload=0) for value in (0, 80))
+    opened, locked = (moved(car_key, "quernlow", diff_power=value, diff_preload=0) for value in (0, 80))
     out = [result.lap.column("throttle").mean() for result in (opened, locked)]
     assert out[1] > out[0]
-    free, held = (moved(car_key, "thistledown", diff_preload=value) for value in (0, 200))
+    free, held = (moved(car_key, "quernlow", diff_preload=value) for value in (0, 200))
     assert held.grid["slow", "mid"] != free.grid["slow", "mid"]
 
 

@@ -11,7 +11,7 @@ from apexcore.lap.solver import Lap, solve_lap
 from apexcore.vehicle.sheet import base_sheet
 from tests.conftest import demo_lap_case
 
-EVENTS = [("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "thistledown"), ("wisp_125", "thistledown")]
+EVENTS = [("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "quernlow"), ("wisp_125", "quernlow")]
 
 
 def driven(car_key: str, circuit_key: str, driver: Driver | None = None, **conditions: float) -> Lap:

@@ -24,7 +24,7 @@ from tests.conftest import demo_circuit, demo_lap_case
 #: Cars on circuits, and the share of the time on the line of least curvature that the quickest line gains at least.
 PLACES = {
     ("brackendale_gt", "sallowmere_fen"): 0.014,
-    ("wisp_125", "thistledown"): 0.0165,
+    ("wisp_125", "quernlow"): 0.0165,
     ("drummock_stallard", "hollin_bowl"): 0.019,
     ("ferrow_lark", "sallowmere_fen"): 0.016,
     ("pentlow_hare", "hollin_bowl"): 0.011,
@@ -89,7 +89,7 @@ def test_it_is_quicker_than_least_curvature_and_keeps_to_road_and_winding(place:
 
 
 @pytest.mark.slow
-@pytest.mark.parametrize("place", [("wisp_125", "thistledown"), ("drummock_stallard", "hollin_bowl"), ("brackendale_gt", "sallowmere_fen")])
+@pytest.mark.parametrize("place", [("wisp_125", "quernlow"), ("drummock_stallard", "hollin_bowl"), ("brackendale_gt", "sallowmere_fen")])
 def test_random_bumps_find_next_to_nothing_beyond_it(place: tuple[str, str]) -> None:
     assert bumps_gain(*place, 500) <= 6e-4
     least = case(*place).line
@@ -98,23 +98,23 @@ def test_random_bumps_find_next_to_nothing_beyond_it(place: tuple[str, str]) -> 
 
 @pytest.mark.slow
 def test_it_finds_the_same_time_from_the_middle_of_the_road() -> None:
-    lap_case, circuit = case("wisp_125", "thistledown"), demo_circuit("thistledown")
+    lap_case, circuit = case("wisp_125", "quernlow"), demo_circuit("quernlow")
     n = len(centre_line(circuit).x)
     other = quickest_line(circuit, lap_case, base_sheet(lap_case.car), begin=np.zeros(n), stages=STAGES)
-    assert other.time_s == pytest.approx(found("wisp_125", "thistledown").time_s, rel=1.5e-3)
+    assert other.time_s == pytest.approx(found("wisp_125", "quernlow").time_s, rel=1.5e-3)
 
 
 @pytest.mark.slow
 def test_the_mirrored_kart_finds_the_mirrored_line() -> None:
-    lap_case, circuit = case("wisp_125", "thistledown"), demo_circuit("thistledown")
+    lap_case, circuit = case("wisp_125", "quernlow"), demo_circuit("quernlow")
     other = quickest_line(mirrored(circuit), lap_case, base_sheet(lap_case.car))
-    assert other.time_s == pytest.approx(found("wisp_125", "thistledown").time_s, rel=2e-3)
+    assert other.time_s == pytest.approx(found("wisp_125", "quernlow").time_s, rel=2e-3)
 
 
 @pytest.mark.slow
 def test_a_near_line_is_found_again_and_every_car_likes_its_own_best() -> None:
-    lap_case, circuit = case("wisp_125", "thistledown"), demo_circuit("thistledown")
-    sheet, quick = base_sheet(lap_case.car), found("wisp_125", "thistledown")
+    lap_case, circuit = case("wisp_125", "quernlow"), demo_circuit("quernlow")
+    sheet, quick = base_sheet(lap_case.car), found("wisp_125", "quernlow")
     near = quickest_line(circuit, lap_case, sheet, begin=quick.offset)
     assert near.time_s <= quick.time_s + 1e-9 and near.laps < quick.laps / 3
     drive = lap_case.car.powertrain
@@ -142,7 +142,7 @@ def test_an_open_course_and_a_tight_hairpin_have_one_too(angle: float, radius: f
 
 
 def test_a_search_that_is_stopped_keeps_what_it_has() -> None:
-    lap_case, circuit = case("wisp_125", "thistledown"), demo_circuit("thistledown")
+    lap_case, circuit = case("wisp_125", "quernlow"), demo_circuit("quernlow")
     heard: list[float] = []
 
     def told(share: float) -> bool:
@@ -161,7 +161,7 @@ def test_a_road_that_is_too_narrow_is_refused() -> None:
 
 
 def test_the_shape_of_a_line_has_the_derivatives_that_differences_have() -> None:
-    circuit = demo_circuit("thistledown")
+    circuit = demo_circuit("quernlow")
     road = _road(circuit, 4.0, 1.4)
     rng = np.random.default_rng(2)
     offset = 0.5 * least_curvature(road.centre, road.half) + 0.05 * rng.standard_normal(road.count)

@@ -99,7 +99,7 @@ def test_an_item_is_offered_where_it_acts(sets: str, phases: tuple[str, ...]) ->
 
 @pytest.mark.parametrize(("phase", "slides"), [("exit", "rear"), ("mid", "front"), ("mid", "rear"), ("exit", "front")])
 def test_no_balance_is_bought_with_brakes_fuel_or_ballast_away_from_the_brakes(phase: str, slides: str) -> None:
-    for car, circuit in (("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown")):
+    for car, circuit in (("brackendale_gt", "sallowmere_fen"), ("wisp_125", "quernlow")):
         lap_case, spans = demo_lap_case(car, circuit)
         report = HandlingReport(phase, slides, "badly")  # type: ignore[arg-type]
         for candidate in advise(lap_case, spans, base_sheet(lap_case.car), report, lap_case.car.items):

@@ -14,7 +14,7 @@ COLD, HOT = Conditions(air_c=12, track_c=16, rubber_pct=30), Conditions(air_c=30
 
 
 @pytest.mark.parametrize(
-    ("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "thistledown"), ("wisp_125", "thistledown")]
+    ("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "quernlow"), ("wisp_125", "quernlow")]
 )
 def test_hot_pressures_are_those_of_the_other_day(car_key: str, circuit_key: str) -> None:
     lap_case, _ = demo_lap_case(car_key, circuit_key)

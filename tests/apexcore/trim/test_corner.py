@@ -14,7 +14,7 @@ from apexcore.trim.corner import CornerDesk, Told, summary
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from tests.conftest import demo_circuit, demo_lap_case
 
-PLACES = [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown"), ("drummock_stallard", "hollin_bowl")]
+PLACES = [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "quernlow"), ("drummock_stallard", "hollin_bowl")]
 
 
 def desk(car_key: str, circuit_key: str, number: int, case: LapCase | None = None, sheet: Sheet | None = None) -> CornerDesk:
@@ -48,7 +48,7 @@ def test_a_choice_is_the_lap_with_that_order_and_no_other(place: tuple[str, str]
 def test_before_the_brakes_a_corner_alone_tells_as_much_as_the_lap() -> None:
     """Lifting or braking softer ends at the corner's own slowest place: within three milliseconds of the whole lap, in every corner."""
     for number in range(1, 9):
-        one = desk("wisp_125", "thistledown", number)
+        one = desk("wisp_125", "quernlow", number)
         for told in (Told(braking=0.85), Told(coast_m=15.0)):
             found = one.choice(told)
             assert found.here_s == pytest.approx(found.lap_s, abs=3e-3) and found.lap_s > -1e-6
@@ -83,7 +83,7 @@ def test_a_driver_who_keeps_some_back_is_at_the_limit_that_he_uses() -> None:
 
 
 def test_a_weak_engine_leaves_less_to_brake_for() -> None:
-    lap_case, spans = demo_lap_case("wisp_125", "thistledown")
+    lap_case, spans = demo_lap_case("wisp_125", "quernlow")
     slow = replace(
         lap_case, car=lap_case.car.model_copy(update={"powertrain": lap_case.car.powertrain.model_copy(update={"restrictor": 0.25})})
     )
@@ -95,7 +95,7 @@ def test_a_weak_engine_leaves_less_to_brake_for() -> None:
 
 
 def test_a_heavy_and_a_light_kart_differ_where_their_laps_do() -> None:
-    light_case, spans = demo_lap_case("wisp_125", "thistledown")
+    light_case, spans = demo_lap_case("wisp_125", "quernlow")
     heavy_car = light_case.car.model_copy(update={"mass": light_case.car.mass.model_copy(update={"driver_kg": 105.0})})
     sheet = base_sheet(light_case.car)
     differ = 0

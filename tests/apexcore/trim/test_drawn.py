@@ -23,7 +23,7 @@ from tests.apexcore.trim.test_book import desks
 
 
 @pytest.mark.parametrize(
-    ("car", "name"), [("brackendale_gt", "sallowmere_fen"), ("drummock_stallard", "hollin_bowl"), ("wisp_125", "thistledown")]
+    ("car", "name"), [("brackendale_gt", "sallowmere_fen"), ("drummock_stallard", "hollin_bowl"), ("wisp_125", "quernlow")]
 )
 def test_a_drawn_line_goes_through_its_places_stays_on_the_road_and_is_smooth(car: str, name: str) -> None:
     rng = np.random.default_rng(3)

@@ -102,7 +102,7 @@ def test_bias_goes_back_with_fuel_at_the_rear_and_with_less_grip(car_key: str) -
     assert all(signed(ahead) > signed(other) for ahead, other in zip(forward, back, strict=True))
 
 
-@pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown")])
+@pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "quernlow")])
 def test_the_sweep_holds_what_each_value_gives_alone(car_key: str, circuit_key: str) -> None:
     lap_case, _ = demo_lap_case(car_key, circuit_key)
     base, item = base_sheet(lap_case.car), final_drive_item(lap_case.car)

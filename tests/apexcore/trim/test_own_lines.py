@@ -15,7 +15,7 @@ from tests.conftest import demo_circuit, demo_lap_case
 PLACES = {
     ("brackendale_gt", "sallowmere_fen"): ("final_drive", "wing", "bar_rear"),
     ("ferrow_lark", "sallowmere_fen"): ("wing", "wing_front", "final_drive"),
-    ("wisp_125", "thistledown"): ("sprocket", "axle_rear", "pressure_fl"),
+    ("wisp_125", "quernlow"): ("sprocket", "axle_rear", "pressure_fl"),
 }
 
 
@@ -54,8 +54,8 @@ def test_a_step_gains_by_a_line_of_its_own_and_by_no_more_than_its_spread(place:
 
 @pytest.mark.slow
 def test_near_searches_leave_a_line_that_stands_as_it_is() -> None:
-    lap_case, sheet, moves = prepared(("wisp_125", "thistledown"))
-    circuit = demo_circuit("thistledown")
+    lap_case, sheet, moves = prepared(("wisp_125", "quernlow"))
+    circuit = demo_circuit("quernlow")
     base = stands(circuit, lap_case, sheet)
     again = quickest_line(circuit, lap_case, sheet, begin=base.offset)
     assert base.time_s - again.time_s < 1e-3
@@ -66,9 +66,9 @@ def test_near_searches_leave_a_line_that_stands_as_it_is() -> None:
 
 @pytest.mark.slow
 def test_a_step_that_cannot_be_taken_is_left_out() -> None:
-    lap_case, sheet, _ = prepared(("wisp_125", "thistledown"))
+    lap_case, sheet, _ = prepared(("wisp_125", "quernlow"))
     item = lap_case.car.item("sprocket")
     top = replace(sheet, values={**sheet.values, "sprocket": item.high})
     told: list[OnOwnLine] = []
-    effects_on_own_lines(demo_circuit("thistledown"), lap_case, top, [(item, 1), (item, -1)], told.append, lambda: False)
+    effects_on_own_lines(demo_circuit("quernlow"), lap_case, top, [(item, 1), (item, -1)], told.append, lambda: False)
     assert [(one.item.key, one.steps) for one in told] == [("sprocket", -1)]

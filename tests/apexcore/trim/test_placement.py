@@ -16,7 +16,7 @@ from tests.conftest import demo_car, demo_lap_case
 
 @pytest.mark.parametrize(
     ("car_key", "circuit_key", "kg"),
-    [("brackendale_gt", "sallowmere_fen", 30.0), ("ferrow_lark", "thistledown", 12.0), ("drummock_stallard", "hollin_bowl", 45.0)],
+    [("brackendale_gt", "sallowmere_fen", 30.0), ("ferrow_lark", "quernlow", 12.0), ("drummock_stallard", "hollin_bowl", 45.0)],
 )
 def test_ballast_ends_where_trying_every_placement_ends(car_key: str, circuit_key: str, kg: float) -> None:
     lap_case, _ = demo_lap_case(car_key, circuit_key)
@@ -45,7 +45,7 @@ def test_one_place_for_ballast_leaves_nothing_to_choose() -> None:
 
 
 def test_a_heavier_driver_costs_time_in_proportion() -> None:
-    lap_case, _ = demo_lap_case("wisp_125", "thistledown")
+    lap_case, _ = demo_lap_case("wisp_125", "quernlow")
     sheet = base_sheet(lap_case.car)
     initial_guess = solve_lap(lap_case, sheet)
     five, ten = (driver_cost_s(lap_case, sheet, initial_guess, kg) for kg in (5.0, 10.0))
@@ -82,7 +82,7 @@ def test_the_reference_is_the_laps_own_time_to_the_next_braking() -> None:
 
 
 def test_a_kart_of_one_gear_has_no_other_to_hold() -> None:
-    lap_case, spans = demo_lap_case("wisp_125", "thistledown")
+    lap_case, spans = demo_lap_case("wisp_125", "quernlow")
     sheet = base_sheet(lap_case.car)
     assert all(len(corner.gears) == 1 for corner in corner_gears(lap_case, sheet, solve_lap(lap_case, sheet), spans))
 

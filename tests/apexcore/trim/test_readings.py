@@ -41,7 +41,7 @@ def test_the_gas_tells_its_temperature() -> None:
     assert gas_c(140.0, 20.0, hot_pressure_kpa(140.0, 20.0, 88.0)) == pytest.approx(88.0, rel=1e-12)
 
 
-@pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown")])
+@pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "quernlow")])
 def test_the_cold_pressure_gives_the_hot_one_that_was_wanted(car_key: str, circuit_key: str) -> None:
     lap_case, _ = demo_lap_case(car_key, circuit_key)
     base, lap = base_sheet(lap_case.car), solve_lap(lap_case, base_sheet(lap_case.car))

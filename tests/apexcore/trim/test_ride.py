@@ -32,7 +32,7 @@ def test_frequency_and_damping_have_their_closed_forms() -> None:
 
 
 def test_a_kart_has_no_ride_to_speak_of() -> None:
-    lap_case, spans = demo_lap_case("wisp_125", "thistledown")
+    lap_case, spans = demo_lap_case("wisp_125", "quernlow")
     found = analyse(lap_case, spans, base_sheet(lap_case.car))
     assert found.ride == () and found.clearances == ()
 

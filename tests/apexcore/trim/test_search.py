@@ -25,8 +25,8 @@ def shortened(item: Item, around: int) -> Item:
     ("car_key", "circuit_key", "keys"),
     [
         ("brackendale_gt", "sallowmere_fen", ("bar_front", "bar_rear", "wing", "brake_bias")),
-        ("ferrow_lark", "thistledown", ("wing_front", "wing", "diff_coast", "final_drive")),
-        ("wisp_125", "thistledown", ("sprocket", "track_rear", "pressure_rl", "torsion_front")),
+        ("ferrow_lark", "quernlow", ("wing_front", "wing", "diff_coast", "final_drive")),
+        ("wisp_125", "quernlow", ("sprocket", "track_rear", "pressure_rl", "torsion_front")),
     ],
 )
 def test_four_items_end_where_brute_force_ends(car_key: str, circuit_key: str, keys: tuple[str, ...]) -> None:
@@ -43,12 +43,12 @@ def test_four_items_end_where_brute_force_ends(car_key: str, circuit_key: str, k
 
 @pytest.fixture(scope="module")
 def kart() -> Found:
-    lap_case, spans = demo_lap_case("wisp_125", "thistledown")
+    lap_case, spans = demo_lap_case("wisp_125", "quernlow")
     return search(lap_case, spans, base_sheet(lap_case.car), lap_case.car.items)
 
 
 def test_no_single_step_beats_the_result(kart: Found) -> None:
-    lap_case, spans = demo_lap_case("wisp_125", "thistledown")
+    lap_case, spans = demo_lap_case("wisp_125", "quernlow")
     items = [item for item in lap_case.car.items if not item.locked]
     work = _Search(lap_case, spans, items, base_sheet(lap_case.car), "lap", Limits(), 12, lambda: False)
     best = work.tried(kart.sheet)
@@ -87,7 +87,7 @@ def test_limits_are_kept_where_the_free_search_would_pass_them() -> None:
 @pytest.mark.slow
 @pytest.mark.parametrize("aim", list(AIM_WORDS))
 def test_every_aim_is_served(aim: str) -> None:
-    lap_case, spans = demo_lap_case("ferrow_lark", "thistledown")
+    lap_case, spans = demo_lap_case("ferrow_lark", "quernlow")
     lap_case = replace(lap_case, driver=replace(lap_case.driver, ability=0.97))
     base = base_sheet(lap_case.car)
     items = [lap_case.car.item(key) for key in ("wing", "wing_front", "brake_bias")]
@@ -100,7 +100,7 @@ def test_every_aim_is_served(aim: str) -> None:
 
 
 def test_a_stopped_search_gives_the_best_so_far() -> None:
-    lap_case, spans = demo_lap_case("wisp_125", "thistledown")
+    lap_case, spans = demo_lap_case("wisp_125", "quernlow")
     calls = iter([False, True, True, True, True])
     found = search(lap_case, spans, base_sheet(lap_case.car), lap_case.car.items, stopped=lambda: next(calls, True))
     assert not found.finished and found.after.cost_s <= found.before.cost_s

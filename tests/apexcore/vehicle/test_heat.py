@@ -135,7 +135,7 @@ def test_the_outer_wheel_that_leans_in_too_much_works_its_inner_shoulder(left: b
     assert excess_camber_deg(np.zeros(10), heat, inwards, 0.2, 2.0, left) == pytest.approx(3.0)
 
 
-@pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "thistledown")])
+@pytest.mark.parametrize(("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "quernlow")])
 def test_camber_and_pressure_show_in_the_readings_of_their_wheel(car_key: str, circuit_key: str) -> None:
     lap_case, spans = demo_lap_case(car_key, circuit_key)
     base = base_sheet(lap_case.car)

@@ -14,7 +14,7 @@ from apexcore.virtual.world import VirtualDriver, virtual_run
 from tests.apexcore.trim.test_book import desks
 
 
-@pytest.mark.parametrize(("car", "name"), [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown")])
+@pytest.mark.parametrize(("car", "name"), [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "quernlow")])
 def test_sooner_is_slower_in_and_later_is_slower_out_the_more_so_the_farther(car: str, name: str) -> None:
     for desk in desks(car, name)[:3]:
         start = desk.technique.read.brake_start_m

@@ -37,7 +37,7 @@ def test_fuel_that_does_not_last_is_refused(lap_case: LapCase, sheet: Sheet) -> 
 
 
 def test_traffic_spoils_a_lap_and_its_loss_falls_on_every_sector() -> None:
-    lap_case, _ = demo_lap_case("wisp_125", "thistledown")
+    lap_case, _ = demo_lap_case("wisp_125", "quernlow")
     held_up = VirtualDriver(mistakes=0.0, traffic=1.0)
     run = virtual_run(lap_case, base_sheet(lap_case.car), 5.0, 8, 3, driver=held_up, sectors_at=(0.3, 0.6))
     alone = virtual_run(

@@ -188,7 +188,7 @@ def test_a_heavy_and_a_light_kart_are_told_their_own_way_in_each_corner(client_i
     kart = event.owner.cars.get(key="wisp_125")
     seen = {}
     for name, driver_kg in (("light", 50.0), ("heavy", 108.0)):
-        own = create_event(event.owner, name, kart, event.owner.circuits.get(key="thistledown"), False)
+        own = create_event(event.owner, name, kart, event.owner.circuits.get(key="quernlow"), False)
         base = base_sheet(cases.car_of(own))
         sheet = CoreSheet(base.car_key, {**base.values, "driver": driver_kg})
         save_sheet(own, sheet, None, name)

@@ -181,7 +181,7 @@ def test_a_server_killed_in_the_middle_of_an_import_keeps_all_or_nothing(tmp_pat
         "from apexcore.judge.laps import DrivenLap\n"
         "from apextrim.runs import actions\n"
         "u = User.objects.create_user('r'); load_files(u)\n"
-        "e = create_event(u, 'x', u.cars.get(key='wisp_125'), u.circuits.get(key='thistledown'), False)\n"
+        "e = create_event(u, 'x', u.cars.get(key='wisp_125'), u.circuits.get(key='quernlow'), False)\n"
         "s = save_sheet(e, base_sheet(cases.car_of(e)), None, 'first')\n"
         "run = actions.add_run(e, dict(sheet=s, session=e.session, front='sole', rear='sole', tyre_age=0, fuel_l=4, note=''))\n"
         "from django.db import transaction\n"

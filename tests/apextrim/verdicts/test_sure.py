@@ -168,7 +168,7 @@ def test_the_next_run_begins_as_the_last_one_ended(client_in: Client, event: Eve
 
 def test_figures_that_a_car_or_a_circuit_does_not_have_are_left_out(client_in: Client, event: Event) -> None:
     racer = event.owner
-    kart, fen = racer.cars.get(key="wisp_125"), racer.circuits.get(key="thistledown")
+    kart, fen = racer.cars.get(key="wisp_125"), racer.circuits.get(key="quernlow")
     day = create_event(racer, "kart day", kart, fen, False)
     sheet = save_sheet(day, core_sheet(day, None), None, "base")
     page = text_of(client_in.get(reverse("sheet_figures", args=[day.pk, sheet.pk])))

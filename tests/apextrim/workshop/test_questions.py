@@ -175,7 +175,7 @@ def test_a_kart_has_no_perches_and_no_front_brake(client_in: Client, event: Even
     from apextrim.events.actions import create_event
     from apextrim.sheets.actions import save_sheet
 
-    kart = create_event(event.owner, "Kart day", event.owner.cars.get(key="wisp_125"), event.owner.circuits.get(key="thistledown"), True)
+    kart = create_event(event.owner, "Kart day", event.owner.cars.get(key="wisp_125"), event.owner.circuits.get(key="quernlow"), True)
     row = save_sheet(kart, core_sheet(kart, None), None, "first")
     page = text_of(client_in.get(f"/events/{kart.pk}/sheet/{row.pk}/figures/"))
     assert "no springs to wind up" in page and "One gear" in page and "rated stands" in page

@@ -30,7 +30,7 @@ def test_a_stint_tells_times_tyres_and_drift(client_in: Client, event: Event, fi
 
 
 @pytest.mark.parametrize(
-    ("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("drummock_stallard", "hollin_bowl"), ("wisp_125", "thistledown")]
+    ("car_key", "circuit_key"), [("brackendale_gt", "sallowmere_fen"), ("drummock_stallard", "hollin_bowl"), ("wisp_125", "quernlow")]
 )
 def test_the_wheel_that_works_most_goes_first(car_key: str, circuit_key: str) -> None:
     lap_case, spans = demo_lap_case(car_key, circuit_key)

@@ -22,7 +22,7 @@ from tests.conftest import demo_circuit, demo_lap_case
 Floats = np.ndarray
 
 #: Cars and circuits on which differences are planted.
-PLACES = (("brackendale_gt", "sallowmere_fen"), ("wisp_125", "thistledown"), ("ferrow_lark", "sallowmere_fen"))
+PLACES = (("brackendale_gt", "sallowmere_fen"), ("wisp_125", "quernlow"), ("ferrow_lark", "sallowmere_fen"))
 KINDS = ("early", "throttle", "apex", "gear", "grip", "none")
 
 

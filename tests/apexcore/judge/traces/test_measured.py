@@ -20,7 +20,7 @@ from apexcore.virtual.recorder import Hand, Sensors, driven_course, recorded
 from tests.conftest import demo_circuit, demo_lap_case
 
 USUAL = Driver(0.97, 0.94)
-PLACES = (("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "sallowmere_fen"), ("wisp_125", "thistledown"))
+PLACES = (("brackendale_gt", "sallowmere_fen"), ("ferrow_lark", "sallowmere_fen"), ("wisp_125", "quernlow"))
 
 
 def laps_of(case: LapCase, scales: dict[str, float], count: int = 5, seed: int = 1, driver: Driver = USUAL) -> list[RecordedLap]:
