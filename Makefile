@@ -12,7 +12,7 @@ export APEX_VAR ?= var
 # compiled modules and rewritten tests are kept: without them every process compiles all of it again
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz crash load backup restore
+.PHONY: sample help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz crash load backup restore
 
 help: ## this list
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/^([a-z-]+):.*## /  make \1\t/' | expand -t 22
@@ -102,6 +102,9 @@ proof: docs ## the same: docs/proof.md is part of it
 screenshots: .installed-dev ## docs/screenshots from the demo's data
 	scripts/need_chromium
 	$(BIN)/python -m scripts.screenshots
+
+sample: .installed-dev ## the weekend that a new account may copy, from the demo
+	@$(BIN)/python -m scripts.sample
 
 lock: ## requirements/*.txt from requirements/*.in
 	$(BIN)/python -m pip install --quiet pip-tools

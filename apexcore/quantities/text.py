@@ -22,6 +22,7 @@ UNIT_WORDS: dict[str, str] = {
     "n/mm": "N/mm", "lb/in": "lbf/inch",
     "%": "percent", "hpa": "hPa", "mbar": "mbar", ":1": "dimensionless", "": "dimensionless",
     "s": "s", "min": "min",
+    "kw": "kW", "hp": "horsepower", "bhp": "horsepower", "ps": "metric_horsepower",
     "nm": "N*m", "lbft": "foot*lbf",
 }  # fmt: skip
 

@@ -1,6 +1,7 @@
 """A whole event out, and in again; and what is left to do with one that cannot be shown."""
 
 import sys
+from pathlib import Path
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
@@ -22,6 +23,9 @@ from apextrim.work import queue
 
 from . import actions
 from .rows import rows_as_json
+
+#: The weekend that a new account may copy; `make sample` writes it.
+SAMPLE = Path(__file__).parent / "sample" / "weekend.json"
 
 
 @require_GET
@@ -60,6 +64,20 @@ def server_error(request: HttpRequest) -> HttpResponse:
     except Exception:  # whatever is wrong: the plain page stands on nothing
         return response
     return HttpResponse(page, status=500)
+
+
+@require_POST
+def copy_sample(request: HttpRequest) -> HttpResponse:
+    """A finished weekend of the demo, copied into the account to look around in; a second time it is there already."""
+    try:
+        event, new = actions.read_event(request.user, SAMPLE.read_bytes())  # type: ignore[arg-type]
+    except ApexError as error:  # another car or circuit of the account has its key
+        for problem in problems_of(error):
+            messages.error(request, problem)
+        return redirect("home")
+    words = "is copied into your account: look around, change it, delete it" if new else "is in your account already"
+    messages.success(request, f"{event.name} {words}.")
+    return redirect("brief", event.pk)
 
 
 @require_POST

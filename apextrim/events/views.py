@@ -10,7 +10,8 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from apextrim.accounts.owned import owned_or_404
+from apextrim.accounts.owned import owned, owned_or_404
+from apextrim.library.models import Car, Circuit
 from apextrim.ui.cautions import CAUTIONS
 
 from . import actions, facts, queries, signals, thread
@@ -23,8 +24,11 @@ _KNOTS_A_PAGE = 200
 
 @require_GET
 def home(request: HttpRequest) -> HttpResponse:
-    """Straight to the events."""
-    return redirect("events")
+    """Straight to the events; an account without one is told how to begin."""
+    if queries.events_of(request.user).exists():
+        return redirect("events")
+    has = {"cars": owned(Car, request.user).exists(), "circuits": owned(Circuit, request.user).exists()}
+    return render(request, "events/start.html", has)
 
 
 @require_http_methods(["GET", "POST"])

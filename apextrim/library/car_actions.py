@@ -1,11 +1,14 @@
 """Changes to cars: each one transaction, begun when everything is read and checked, so that nobody waits for that."""
 
+from collections.abc import Sequence
+
 from django.contrib.auth.models import User
 from django.db import transaction
 
 from apexcore.errors import FileRejected
 from apexcore.formats.values_json import read_value, write_value
 from apexcore.vehicle.car import Car as CoreCar
+from apexcore.vehicle.quick import Assumed
 from apexcore.vehicle.sheet import base_sheet, check_consistency
 
 from .models import Car
@@ -22,17 +25,18 @@ def add_car(owner: User, data: bytes) -> tuple[Car, bool]:
     return keep_car(owner, read_value(data, CoreCar, "a car"))
 
 
-def keep_car(owner: User, core: CoreCar) -> tuple[Car, bool]:
+def keep_car(owner: User, core: CoreCar, assumed: Sequence[Assumed] = ()) -> tuple[Car, bool]:
     """A car of the core as a row; see `add_car`.
 
+    :param assumed: what was not told of it
     :raises InputError: if the car cannot stand on its base sheet
     """
     check_consistency(core, base_sheet(core))
-    return put_car(owner, core)
+    return put_car(owner, core, assumed)
 
 
 @transaction.atomic
-def put_car(owner: User, core: CoreCar) -> tuple[Car, bool]:
+def put_car(owner: User, core: CoreCar, assumed: Sequence[Assumed] = ()) -> tuple[Car, bool]:
     """A car that is known to be consistent as a row; see `add_car`."""
     text = write_value(core)
     there = Car.objects.filter(owner=owner, key=core.key).first()
@@ -40,7 +44,8 @@ def put_car(owner: User, core: CoreCar) -> tuple[Car, bool]:
         if there.data == text:
             return there, False
         raise FileRejected([f"key: “{core.key}” is already used by {there.name}. Choose another key."])
-    return Car.objects.create(owner=owner, key=core.key, name=core.name, data=text), True
+    rows = [[one.words, one.text, one.spread, one.why] for one in assumed]
+    return Car.objects.create(owner=owner, key=core.key, name=core.name, data=text, assumed=rows), True
 
 
 def change_car(row: Car, core: CoreCar) -> bool:

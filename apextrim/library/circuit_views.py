@@ -41,7 +41,9 @@ _BEGINNING = CoreCircuit(
 
 def _form(texts: dict[str, str], core: CoreCircuit | None, fixed: dict[str, str]) -> ValueForm[CoreCircuit]:
     """The form; the points of a survey stay what they are."""
-    beside = {"points_m": core.points_m, "segments": ()} if core is not None and core.points_m else {}
+    beside: dict[str, Any] = {"surveyed": core.surveyed if core is not None else ()}
+    if core is not None and core.points_m:
+        beside |= {"points_m": core.points_m, "segments": ()}
     return ValueForm(CoreCircuit, texts, fixed, beside)
 
 

@@ -14,6 +14,7 @@ class Car(models.Model):
     name = models.CharField(max_length=60)
     data = models.TextField()
     previous = models.TextField(blank=True, help_text="the file before the last change, for its undo")
+    assumed = models.JSONField(default=list, blank=True, help_text="of a car told in short: rows of words, value, spread, and why")
 
     class Meta:
         ordering = ["name"]

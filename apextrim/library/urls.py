@@ -1,9 +1,10 @@
 from django.urls import path
 
-from . import car_views, circuit_views, views
+from . import car_views, circuit_views, quick_views, views
 
 urlpatterns = [
     path("", views.garage, name="garage"),
+    path("cars/quick/", quick_views.quick, name="quick_car"),
     path("cars/import/", views.import_car, name="import_car"),
     path("cars/<int:car_id>/file/", views.export_car, name="export_car"),
     path("cars/<int:car_id>/", car_views.edit, name="edit_car"),

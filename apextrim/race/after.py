@@ -2,6 +2,7 @@
 
 import itertools
 from dataclasses import dataclass
+from datetime import datetime
 
 import numpy as np
 from django.db import transaction
@@ -84,7 +85,7 @@ def kept_runs(race: LiveRace) -> list[Run]:
 
 
 @transaction.atomic
-def keep_as_runs(race: LiveRace) -> int:
+def keep_as_runs(race: LiveRace, at: datetime | None = None) -> int:
     """A run for each stint, with the laps whose time is known; once.
 
     :raises InputError: where there is no sheet in the car, no lap, or the laps are there already
@@ -108,6 +109,7 @@ def keep_as_runs(race: LiveRace) -> int:
                 "sheet": sheet, "session": event.session, "front": front, "rear": rear, "tyre_age": float(age), "fuel_l": round(fuel, 2),
                 "note": "race", "tags": {"race": str(race.pk)},
             },
+            at=at,
         )  # fmt: skip
         add_laps(run, [DrivenLap(number, time) for number, time in enumerate(laps, start=1)], from_pit=bool(run.number))
     return len(stints)

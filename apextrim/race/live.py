@@ -2,6 +2,7 @@
 
 import time
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from django.db import transaction
@@ -50,15 +51,17 @@ class Now:
 
 
 @transaction.atomic
-def start(event: Event, view: RaceView, plan: Plan, known: Known, threshold_s: float, at_ms: int) -> LiveRace:
+def start(
+    event: Event, view: RaceView, plan: Plan, known: Known, threshold_s: float, at_ms: int, at: datetime | None = None
+) -> LiveRace:  # fmt: skip
     """Begins a race with a plan; one that was still on is ended."""
-    event.races.filter(ended_at=None).update(ended_at=timezone.now())
+    event.races.filter(ended_at=None).update(ended_at=at or timezone.now())
     setup = Setup(view.rules, view.pace.pace, plan, known.scatter_s, view.rules.around.safety_pit)
     row = LiveRace.objects.create(
         event=event, setup=SetupFile.of(setup).model_dump(mode="json"), threshold_s=threshold_s, started_ms=at_ms,
-        started_at=timezone.now(),
+        started_at=at or timezone.now(),
     )  # fmt: skip
-    tie(event, "brief", "Race", f"Race begun: {plan.stops} stop{'s' if plan.stops != 1 else ''} planned")
+    tie(event, "brief", "Race", f"Race begun: {plan.stops} stop{'s' if plan.stops != 1 else ''} planned", at=at)
     return row
 
 
@@ -193,9 +196,9 @@ def undo(race: LiveRace, key: str) -> RaceMark | None:
     return mark
 
 
-def end(race: LiveRace) -> None:
+def end(race: LiveRace, at: datetime | None = None) -> None:
     """Ends a race."""
-    race.ended_at = timezone.now()
+    race.ended_at = at or timezone.now()
     race.save(update_fields=["ended_at"])
 
 

@@ -21,6 +21,8 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "apply_calibration": (OWNER, P),
     "brief": (OWNER, G),
     "bring_in_event": (SIGNED_IN, P),
+    "copy_sample": (SIGNED_IN, P),
+    "quick_car": (SIGNED_IN, GP),
     "carry_sheet": (OWNER, G),
     "change_password": (SIGNED_IN, (*GP, "PUT")),
     "check_sheet": (OWNER, GP),

@@ -1,0 +1,114 @@
+"""A car in two minutes: the form of what its driver knows by heart."""
+
+from typing import Any
+
+from django import forms
+from django.contrib.auth.models import User
+
+from apexcore.circuit.conditions import Conditions
+from apexcore.errors import InputError
+from apexcore.lap.driver import LEVEL_WORDS, LEVELS
+from apexcore.quantities import parse_lap
+from apexcore.trim.figures.known import Course, Known
+from apexcore.vehicle.kinds import KINDS, TYRES
+from apexcore.vehicle.quick import Told
+from apexcore.vehicle.quick_items import ADJUSTABLE, LOCKED
+from apextrim.ui.fields import QuantityField
+
+from .models import Circuit
+from .stored import driven_line
+
+#: Width of a car on whose line a known lap is taken to have been driven [m].
+_WIDTH_M = 1.8
+#: The fields in their order: of the car, and of what is known.
+_CAR = (
+    "name", "kind", "mass", "driver_kg", "front", "power", "power_rpm", "limit_rpm", "driven", "gears", "top", "tyre_kind", "tyre_front",
+    "tyre_rear", "wing",
+)  # fmt: skip
+_KNOWN = ("top_seen", "to_100", "lap", "circuit", "pace")
+#: Driven wheels in words.
+_DRIVEN = (("rear", "the rear"), ("front", "the front"), ("all", "all four"))
+
+
+class QuickCarForm(forms.Form):
+    """What kind of car it is, its numbers, what may be adjusted, and what its driver knows of it."""
+
+    name = forms.CharField(max_length=60, label="Name")
+    kind = forms.ChoiceField(choices=[(key, kind.words) for key, kind in KINDS.items()], label="Kind", initial="saloon")
+    mass = QuantityField("kg", 60, 3000, label="Mass with driver, no fuel", decimals=0)
+    driver_kg = QuantityField("kg", 30, 200, label="Driver in race wear", decimals=0)
+    front = QuantityField("%", 25, 75, label="Front weight")
+    power = QuantityField("kW", 2, 1500, label="Peak power", decimals=0)
+    power_rpm = QuantityField("rpm", 1500, 24_000, label="at", decimals=0)
+    limit_rpm = QuantityField("rpm", 2000, 25_000, label="Rev limit", decimals=0)
+    driven = forms.ChoiceField(choices=_DRIVEN, label="Driven wheels")
+    gears = QuantityField("", 1, 10, whole=True, label="Gears")
+    top = QuantityField("km/h", 30, 500, label="Last gear at the rev limit", decimals=0)
+    tyre_kind = forms.ChoiceField(choices=[(key, tyre.words) for key, tyre in TYRES.items()], label="Tyres", initial="semi")
+    tyre_front = forms.CharField(max_length=40, required=False, label="Tyre size, front")
+    tyre_rear = forms.CharField(max_length=40, required=False, label="Tyre size, rear")
+    wing = forms.BooleanField(required=False, label="Rear wing")
+    locked = forms.BooleanField(required=False, label="Fixed setup: only brake bias, pressures and fuel move")
+    top_seen = QuantityField("km/h", 30, 500, required=False, label="Top speed seen, level road", decimals=0)
+    to_100 = QuantityField("s", 1.5, 60, required=False, label="0 to 100 km/h")
+    lap = forms.CharField(max_length=20, required=False, label="A good lap of yours")
+    circuit = forms.ModelChoiceField(Circuit.objects.none(), required=False, label="at", empty_label="choose a circuit")
+    pace = forms.ChoiceField(choices=list(LEVEL_WORDS.items()), label="Your pace", initial="solid midfielder")
+
+    def __init__(self, owner: User, data: Any = None, **kwargs: Any) -> None:
+        super().__init__(data, **kwargs)
+        self.fields["circuit"].queryset = Circuit.objects.filter(owner=owner)  # type: ignore[attr-defined]
+        for key, words in ADJUSTABLE.items():
+            self.fields[f"move_{key}"] = forms.BooleanField(required=False, label=words)
+            self.fields[f"range_{key}"] = forms.CharField(max_length=60, required=False, label=f"{words}: range and step")
+
+    @property
+    def car_fields(self) -> list[forms.BoundField]:
+        """The car itself."""
+        return [self[name] for name in _CAR]
+
+    @property
+    def known_fields(self) -> list[forms.BoundField]:
+        """What its driver knows."""
+        return [self[name] for name in _KNOWN]
+
+    @property
+    def moves(self) -> list[tuple[forms.BoundField, forms.BoundField]]:
+        """A tick and a range for everything that may be adjusted."""
+        return [(self[f"move_{key}"], self[f"range_{key}"]) for key in ADJUSTABLE]
+
+    def clean(self) -> dict[str, Any]:
+        values = super().clean() or {}
+        if values.get("lap"):
+            try:
+                values["lap_s"] = parse_lap(values["lap"], "A good lap of yours")
+            except InputError as error:
+                self.add_error("lap", str(error))
+            if values.get("circuit") is None and "circuit" not in self.errors:
+                self.add_error("circuit", "Choose the circuit of that lap; add it to the garage first if it is not there.")
+        return values
+
+    def told(self) -> Told:
+        """What a valid form tells of the car."""
+        v = self.cleaned_data
+        ticked = LOCKED if v["locked"] else [key for key in ADJUSTABLE if v[f"move_{key}"]]
+        return Told(
+            v["name"], v["kind"], v["mass"], v["front"] / 100.0, v["power"], v["power_rpm"], v["limit_rpm"], v["driven"], v["gears"],
+            v["top"],
+            v["tyre_front"], v["tyre_rear"], v["tyre_kind"], v["wing"], v["driver_kg"], {key: v[f"range_{key}"] for key in ticked},
+        )  # fmt: skip
+
+    def known(self) -> Known:
+        """What a valid form says that its driver knows."""
+        v = self.cleaned_data
+        return Known(None if v["top_seen"] is None else v["top_seen"] / 3.6, v["to_100"], v.get("lap_s"))
+
+    def course(self) -> Course | None:
+        """Where the known lap was driven; None where none is told.
+
+        :raises ApexError: if that circuit has no line
+        """
+        v = self.cleaned_data
+        if v.get("lap_s") is None:
+            return None
+        return Course(driven_line(v["circuit"].data, _WIDTH_M)[0], Conditions(), LEVELS[v["pace"]])

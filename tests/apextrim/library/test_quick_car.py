@@ -1,0 +1,84 @@
+"""A car in two minutes, on its page: shown, refused with a reason and kept as typed, pulled by what is known, kept."""
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+from django.urls import reverse
+
+from apextrim.events.models import Event
+from apextrim.library.models import Car
+from apextrim.library.stored import parsed_car
+from tests.apextrim.traces.test_bring import words
+
+HATCH = {
+    "name": "My hatch", "kind": "saloon", "mass": "1050", "driver_kg": "80", "front": "62", "power": "140", "power_rpm": "7000",
+    "limit_rpm": "7500", "driven": "front", "gears": "5", "top": "225", "tyre_kind": "semi", "tyre_front": "205/50 R15", "tyre_rear": "",
+    "locked": "on", "pace": "solid midfielder", "top_seen": "", "to_100": "", "lap": "",
+}  # fmt: skip
+
+
+@pytest.fixture
+def newcomer(db: None) -> Client:
+    client = Client()
+    client.force_login(User.objects.create_user("new", password="withy-bend-4"))
+    return client
+
+
+def test_an_empty_account_is_told_how_to_begin_and_gets_its_car(newcomer: Client) -> None:
+    start = words(newcomer.get("/", follow=True))
+    assert "Your car in two minutes" in start and "Copy it into my account" in start and "Open a file" in start
+    address = reverse("quick_car")
+    shown = newcomer.post(address, {**HATCH, "do": "check"})
+    text = words(shown)
+    assert shown.status_code == 200 and "Peak power 140 kW" in text and "Wheelbase" in text and "± 8 %" in text
+    assert not Car.objects.exists()  # shown, not kept
+    kept = newcomer.post(address, {**HATCH, "do": "save"}, follow=True)
+    row = Car.objects.get()
+    assert "My hatch is in your garage" in words(kept) and row.key == "my_hatch" and len(row.assumed) > 12
+    assert {item.key for item in parsed_car(row.data).items} == {f"pressure_{w}" for w in ("fl", "fr", "rl", "rr")} | {"brake_bias", "fuel"}
+    page = words(newcomer.get(reverse("edit_car", args=[row.pk])))
+    assert "Assumed when it was told in short" in page
+    newcomer.post(address, {**HATCH, "do": "save"})
+    assert set(Car.objects.values_list("key", flat=True)) == {"my_hatch", "my_hatch_2"}
+
+
+def test_units_are_taken_as_they_are_typed(newcomer: Client) -> None:
+    newcomer.post(reverse("quick_car"), {**HATCH, "mass": "2315 lb", "power": "190 hp", "top": "140 mph", "do": "save"})
+    car = parsed_car(Car.objects.get().data)
+    assert car.mass.dry_kg + 80 == pytest.approx(2315 * 0.45359237, abs=0.1)
+    assert max(rpm * 0.10471975512 * nm for rpm, nm in car.powertrain.torque_nm) == pytest.approx(190 * 745.7, rel=2e-3)
+
+
+@pytest.mark.parametrize(
+    ("field", "typed", "told"),
+    [
+        ("mass", "70", "more than the driver"), ("mass", "abc", "a number in kg"), ("tyre_front", "big", "a size as it stands on the tyre"),
+        ("power_rpm", "9000", "rev limit"), ("top_seen", "400", "rev limit in the last gear"[:9]), ("to_100", "1.9", "with this mass"), ("lap", "1:10", "Choose the circuit"),
+        ("kind", "boat", "Select a valid choice"), ("gears", "0", "a whole number"), ("name", "", "required"),
+        ("range_pressure", "9 to 1", "least, greatest and step"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_is_refused_and_stays_typed(newcomer: Client, field: str, typed: str, told: str) -> None:
+    more = {"locked": "", "move_pressure": "on"} if field == "range_pressure" else {}
+    answer = newcomer.post(reverse("quick_car"), {**HATCH, **more, field: typed, "do": "save"})
+    page = answer.content.decode()
+    assert answer.status_code == 422 and told in words(answer) and not Car.objects.exists()
+    assert typed == "" or f'value="{typed}"' in page or field == "kind"
+
+
+def test_a_lap_that_is_known_pulls_the_grip(client_in: Client, event: Event) -> None:
+    circuit = event.owner.circuits.get(key="sallowmere_fen")
+    answer = client_in.post(reverse("quick_car"), {**HATCH, "lap": "1:29.5", "circuit": circuit.pk, "do": "check"})
+    assert "Grip of the tyres" in words(answer) and "by the lap time" in words(answer)
+    wrong = client_in.post(reverse("quick_car"), {**HATCH, "lap": "0:40", "circuit": circuit.pk, "do": "check"})
+    assert wrong.status_code == 422 and "is it the same layout?" in words(wrong)
+
+
+def test_the_sample_weekend_is_copied_once(newcomer: Client) -> None:
+    copied = words(newcomer.post(reverse("copy_sample"), follow=True))
+    user = User.objects.get(username="new")
+    event = user.events.get()
+    assert "is copied into your account" in copied and event.runs.count() == 6 and event.verdicts.count() == 1 and event.plans.count() == 1
+    assert "is in your account already" in words(newcomer.post(reverse("copy_sample"), follow=True)) and user.events.count() == 1
+    for name in ("brief", "sheet_bench", "runs_bench", "verdicts_bench", "race_bench", "lap_bench"):
+        assert newcomer.get(reverse(name, args=[event.pk])).status_code == 200
