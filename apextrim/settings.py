@@ -116,6 +116,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "apextrim.accounts.middleware.readers_units",
     "axes.middleware.AxesMiddleware",
 ]
 

@@ -16,6 +16,7 @@ UNIT_WORDS: dict[str, str] = {
     "c": "degC", "°c": "degC", "f": "degF", "°f": "degF",
     "kg": "kg", "lb": "lb",
     "l": "liter", "litre": "liter", "litres": "liter", "gal": "gallon",
+    "us gal": "gallon", "imp gal": "imperial_gallon", "usgal": "gallon", "impgal": "imperial_gallon", "ft": "foot", "k": "kelvin",
     "km/h": "km/h", "kmh": "km/h", "mph": "mile/hour", "m/s": "m/s",
     "mm": "mm", "cm": "cm", "m": "m", "in": "inch",
     "°": "degree", "deg": "degree",
@@ -126,11 +127,15 @@ def range_words(low: float, high: float, unit: str = "", whole: bool = False) ->
     return f"{kind}{'from ' if whole else ''}{low:g} to {high:g}{behind}"
 
 
+def typed_unit(text: str) -> str:
+    """The unit that a number was typed with, in lower case; empty for none, or where it is no number."""
+    match = _NUMBER.fullmatch(text.strip().translate(_MINUS)) if len(text) <= MOST_LETTERS else None
+    return (match.group(2) or "").strip().lower() if match else ""
+
+
 def has_other_unit(text: str, unit: str) -> bool:
     """Whether a number was typed with a unit other than the one wanted, so that it was converted."""
-    match = _NUMBER.fullmatch(text.strip().translate(_MINUS)) if len(text) <= MOST_LETTERS else None
-    typed = (match.group(2) or "").strip().lower() if match else ""
-    return typed not in ("", unit.lower())
+    return typed_unit(text) not in ("", unit.lower())
 
 
 def parse_lap(text: str, place: str) -> float:

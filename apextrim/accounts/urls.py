@@ -7,6 +7,7 @@ urlpatterns = [
     path("sign-in/", views.SignIn.as_view(), name="sign_in"),
     path("sign-in/demo/", views.enter_demo, name="enter_demo"),
     path("account/", views.account, name="account"),
+    path("account/units/", views.units, name="units"),
     path("account/end/", views.end_session, name="end_session"),
     path("password/", views.ChangePassword.as_view(), name="change_password"),
     path("health/", views.health, name="health"),

@@ -13,11 +13,12 @@ from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import redirect, render
 from django.urls import reverse_lazy
 from django.utils.decorators import method_decorator
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from apexcore.quantities.units import CHOICES, SETS, WORDS
 from apextrim.ui.faults import cause_of, plain_page
 
-from . import browsers
+from . import browsers, preferences
 from .context import is_shared
 
 
@@ -84,6 +85,18 @@ def end_session(request: HttpRequest) -> HttpResponse:
     ended = browsers.end(request, request.POST.get("browser", ""))
     messages.success(request, "Signed out there." if ended else "That browser is signed out already.")
     return redirect("account")
+
+
+@require_http_methods(["GET", "POST"])
+def units(request: HttpRequest) -> HttpResponse:
+    """The units in which the racer reads and types."""
+    if request.method == "POST":
+        preferences.choose_units(request.user, preferences.chosen(request.POST))  # type: ignore[arg-type]
+        messages.success(request, "Units saved: every page shows and takes them from now on. Files stay as they are.")
+        return redirect("units")
+    have = preferences.units_of(request.user)
+    lines = [(name, WORDS[name], choices, have.chosen.get(name, choices[0])) for name, choices in CHOICES.items()]
+    return render(request, "accounts/units.html", {"lines": lines, "sets": SETS})
 
 
 @login_not_required

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_http_methods
 from apexcore.errors import FileRejected, InputError
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.limits import Limit
+from apextrim.ui.units import shown
 
 from . import actions, facts, queries, signals
 
@@ -23,7 +24,7 @@ def _typed(car: Car, data: Mapping[str, str]) -> tuple[dict[str, Limit], list[st
         for name, usual in (("low", item.low), ("high", item.high)):
             text = data.get(f"{name}-{item.key}", "").strip()
             try:
-                ends.append(item.typed(text) if text else usual)
+                ends.append(shown(item).typed(text) if text else usual)
             except InputError as error:
                 problems.append(str(error))
         if f"held-{item.key}" in data:
@@ -53,10 +54,16 @@ def item_rules(request: HttpRequest, event_id: int) -> HttpResponse:
                 return redirect("item_rules", event.pk)
     else:
         rules = {key: limit for key, limit in event.item_rules.items() if key in {item.key for item in free}}
-        texts = {item.key: [item.number(end).replace("−", "-") for end in rules[item.key]] for item in free if item.key in rules}
+        texts = {item.key: [shown(item).number(end).replace("−", "-") for end in rules[item.key]] for item in free if item.key in rules}
         typed = {f"low-{key}": low for key, (low, _) in texts.items()} | {f"high-{key}": high for key, (_, high) in texts.items()}
     lines = [
-        (item, item.text(item.low), item.text(item.high), typed.get(f"low-{item.key}", ""), typed.get(f"high-{item.key}", ""))
+        (
+            shown(item),
+            shown(item).text(item.low),
+            shown(item).text(item.high),
+            typed.get(f"low-{item.key}", ""),
+            typed.get(f"high-{item.key}", ""),
+        )
         for item in free
     ]
     context = {

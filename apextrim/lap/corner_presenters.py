@@ -9,6 +9,7 @@ from apexcore.lap.misses import MISS_WORDS, USUAL, Miss
 from apexcore.lap.saving import METRES, Lifts, Way, curve
 from apexcore.trim.corner import Technique, summary
 from apexcore.vehicle.car import WHEEL_WORDS
+from apextrim.ui.units import current
 
 from .asked import Offer
 
@@ -158,7 +159,7 @@ def places(technique: Technique, told: Callable[[float], str]) -> list[tuple[str
     found = []
     if technique.way == "brake" and read.brake_start_m is not None:
         found.append(("brake", f"brake {told(read.brake_start_m)}", read.brake_start_m))
-    found.append(("slow", f"{3.6 * read.apex_ms:.0f} km/h", technique.apex_m))
+    found.append(("slow", current().told(f"{3.6 * read.apex_ms:.0f} km/h"), technique.apex_m))
     if technique.way != "flat" and read.full_m != technique.apex_m:
         found.append(("full", f"open {told(read.full_m)}", read.full_m))
     return found

@@ -36,7 +36,7 @@ def told_of(text: str) -> Told | None:
     pairs = [(part[:1], part[1:]) for part in text[:60].split("-") if part]
     if any(key not in names for key, _ in pairs):
         return None
-    form = ToldForm({names[key]: value for key, value in pairs})
+    form = ToldForm({names[key]: f"{value} m" if key == "c" else value for key, value in pairs})  # an address knows no reader
     if not form.is_valid():
         return None
     told = form.told()

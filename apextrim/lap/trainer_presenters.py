@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from apexcore.circuit.moves import behind_m
 from apexcore.judge.trainer import FEELINGS
 from apexcore.quantities import format_number
+from apextrim.ui.units import told
 
 from .trainer import Student
 
@@ -86,7 +87,7 @@ def _lesson(student: Student) -> Lesson:
             _MARGIN + step * (k + 0.5),
             down(metres),
             _kind(row.felt, row.late),
-            f"turn {row.turn}: {format_number(metres, 0, signed=True)} m, {_how(row.felt, row.late)}",
+            told(f"turn {row.turn}: {format_number(metres, 0, signed=True)} m, {_how(row.felt, row.late)}"),
         )
         for k, (metres, row) in enumerate(zip(behind, rows, strict=True))
     ]

@@ -15,6 +15,7 @@ from apexcore.errors import ApexError, FileRejected
 from apexcore.quantities import format_number
 from apextrim.accounts.owned import owned_or_404
 from apextrim.ui.circuit_map import map_view
+from apextrim.ui.units import told
 from apextrim.ui.value_form import ValueForm, flat
 
 from . import circuit_actions as actions
@@ -73,7 +74,7 @@ def _closing(core: CoreCircuit) -> str:
     most = max(changes, key=abs)
     if abs(most) < 0.05:
         return "The lap closes as it is written."
-    return f"To close the lap, its straights change by up to {format_number(most, 1, signed=True)} m."
+    return told(f"To close the lap, its straights change by up to {format_number(most, 1, signed=True)} m.")
 
 
 def _typed(request: HttpRequest, core: CoreCircuit | None, fixed: dict[str, str]) -> ValueForm[CoreCircuit]:

@@ -6,6 +6,7 @@ import numpy as np
 
 from apexcore.quantities import format_number
 from apextrim.ui.pictures import Axis, Plot
+from apextrim.ui.units import current
 
 _PLOT = Plot(640, 250, left=44, right=596, top=16, bottom=212)
 
@@ -30,7 +31,9 @@ class PowerPicture:
 
 
 def power_picture(rpm: np.ndarray, torque: np.ndarray, power: np.ndarray) -> PowerPicture:
-    """The picture of a power curve."""
+    """The picture of a power curve, in the reader's units."""
+    units = current()
+    torque, power = torque * units.value(1.0, "Nm"), power * units.value(1.0, "kW")
     x = _PLOT.x_axis(float(rpm[0]), float(rpm[-1]), 8, lambda value: format_number(value, 0))
     y = _PLOT.y_axis(0.0, 1.08 * float(torque.max()), 5, lambda value: format_number(value, 0))
     kw = _PLOT.y_axis(0.0, 1.08 * float(power.max()), 5, lambda value: format_number(value, 0))

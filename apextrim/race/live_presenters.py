@@ -8,6 +8,7 @@ from apexcore.race.fuel import filled_l
 from apexcore.race.live import pace_now
 from apexcore.race.plans import Stint
 from apexcore.vehicle.car import Car
+from apextrim.ui.units import told
 
 from .after import Compared
 from .gap_presenters import tyre_names
@@ -98,11 +99,12 @@ def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
     against = ""
     if by_plan is not None and at.stops == sum(one.last_lap < at.laps_done for one in now.setup.plan.stints[:-1]):
         apart = at.fuel_l - by_plan
-        against = f"{format_number(apart, 1, signed=True)} l against the first plan, {format_number(apart / use, 1, signed=True)} laps"
+        laps = format_number(apart / use, 1, signed=True)
+        against = told(f"{format_number(apart, 1, signed=True)} l against the first plan, {laps} laps")
     wanted = stop.compound if stop is not None and stop.fitted else ""
     tyres = [TyreChoice(tyre.key, tyre_names(car, tyre.key)[0], tyre.key == wanted) for tyre in pace_now(now.setup, now.state).tyres]
     return LiveView(
-        command, detail, urgent, at.laps_done, now.rules.laps, f"{at.fuel_l:.1f} l",
+        command, detail, urgent, at.laps_done, now.rules.laps, told(f"{at.fuel_l:.1f} l"),
         f"lasts {lasts:.1f} laps, {format_number(lasts - to_stop, 1, signed=True)} beyond the {aim}",
         against, f"{tyre_names(car, at.compound)[0]}, {at.age} laps old", _target(now), _pace(now), now.said, _safety(now),
         now.state.safety, now.state.wet, _warning(now, at_ms), _litres(now), tyres, wanted, _last(now), over, _rest(now, car),
@@ -130,7 +132,7 @@ def _litres(now: Now) -> float:
 def _command(now: Now, car: Car) -> tuple[str, str, bool]:
     plan, at = now.advice.plan, now.state.standing
     if plan is None:
-        return "No way on", f"{now.advice.short_l:.1f} l lack to the flag, and no rule lets them in.", True
+        return "No way on", told(f"{now.advice.short_l:.1f} l lack to the flag, and no rule lets them in."), True
     stop = _next_stop(now)
     if stop is None:
         left = now.rules.laps - at.laps_done
@@ -139,7 +141,7 @@ def _command(now: Now, car: Car) -> tuple[str, str, bool]:
     if stop.fitted and stop.age:
         fit += f", {stop.age} laps old"
     added = _litres(now)
-    how = f"{fit[0].upper()}{fit[1:]}, add {added:.1f} l." if added >= 0.05 else f"{fit[0].upper()}{fit[1:]}, no fuel."
+    how = told(f"{fit[0].upper()}{fit[1:]}, add {added:.1f} l.") if added >= 0.05 else f"{fit[0].upper()}{fit[1:]}, no fuel."
     if now.advice.due:
         return "Pit now", how, True
     laps = stop.first_lap - 1 - at.laps_done
@@ -181,7 +183,7 @@ def _safety(now: Now) -> str:
 def _warning(now: Now, at_ms: int) -> str:
     said = []
     if now.advice.short_l > 0.0:
-        said.append(f"{now.advice.short_l:.1f} l short of the flag.")
+        said.append(told(f"{now.advice.short_l:.1f} l short of the flag."))
     if (late := silent_s(now, at_ms)) is not None:
         said.append(f"No lap for {int(late // 60)}:{int(late % 60):02d}: press l if one has ended, or see whether the logger still sends.")
     if now.state.wet:
@@ -206,8 +208,10 @@ def _rest(now: Now, car: Car) -> list[str]:
     if plan is None:
         return []
     return [
-        f"laps {stint.first_lap} to {stint.last_lap}: {tyre_names(car, stint.compound)[0]}"
-        f"{'' if stint.fitted or not index else ', the same'}, {stint.fuel_l:.1f} l at the start"
+        told(
+            f"laps {stint.first_lap} to {stint.last_lap}: {tyre_names(car, stint.compound)[0]}"
+            f"{'' if stint.fitted or not index else ', the same'}, {stint.fuel_l:.1f} l at the start"
+        )
         for index, stint in enumerate(plan.stints)
     ]
 
@@ -239,7 +243,9 @@ def after_view(found: Compared, car: Car) -> AfterView:
     gap = "" if found.gap_s is None else f", {format_number(found.gap_s, 1, signed=True)} s against the plan over the laps that are known"
     use, real = found.use_l
     rows = [
-        AfterRow("Fuel of a lap", f"{use:.2f} l", f"{real:.2f} l", f"{format_number(100 * (real / use - 1.0), 1, signed=True)} %"),
+        AfterRow(
+            "Fuel of a lap", told(f"{use:.2f} l"), told(f"{real:.2f} l"), f"{format_number(100 * (real / use - 1.0), 1, signed=True)} %"
+        ),
         AfterRow("Tyre fade, last stint", "1.0 ×", f"{found.fade:.2f} ×", f"{format_number(100 * (found.fade - 1.0), 0, signed=True)} %"),
     ]
     if found.pace_s is not None:

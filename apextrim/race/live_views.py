@@ -16,6 +16,7 @@ from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
+from apextrim.ui.units import read_typed
 
 from . import after, live, live_presenters, queries
 from .models import LiveRace
@@ -106,7 +107,7 @@ def mark(request: HttpRequest, event_id: int, race_id: int) -> HttpResponse:
     try:
         litres = request.POST.get("litres", "").strip()
         values: dict[str, Any] = {
-            "litres": read_number(litres, "l", "Litres", 0.0, 500.0) if litres else None, "compound": request.POST.get("compound", "")[:81],
+            "litres": read_typed(litres, "l", "Fuel", 0.0, 500.0) if litres else None, "compound": request.POST.get("compound", "")[:81],
         }  # fmt: skip
         kind = request.POST.get("kind", "")[:8]
         if kind == "fuel" and values["litres"] is None:

@@ -16,6 +16,7 @@ from apexcore.race.reverses import Reverse
 from apexcore.race.rules import Pace, RaceRules
 from apexcore.vehicle.car import Car
 from apextrim.ui.pictures import Axis, linear_axis
+from apextrim.ui.units import told
 
 from .gap_presenters import causes_words, stints_words, tyre_names
 from .queries import RaceView, RankedPlan
@@ -132,9 +133,9 @@ def stint_bars(rules: RaceRules, use_l: float, plan: Plan, car: Car) -> list[Sti
             parts.append(f"{stint.age} laps old")
         if stint.level.saved_pct:
             parts.append(f"saving {stint.level.saved_pct:.0f} % of the fuel")
-        parts.append(f"{filled_l(stint.fuel_l):.1f} l at its start")
+        parts.append(told(f"{filled_l(stint.fuel_l):.1f} l at its start"))
         if before is not None and stint.fuel_l - before >= _ADDED_L:
-            parts.append(f"{stint.fuel_l - before:.1f} l of them added")
+            parts.append(told(f"{stint.fuel_l - before:.1f} l of them added"))
         before = stint.fuel_l - stint.laps * use_l * stint.level.fuel_share - (0.0 if bars else rules.formation_laps * use_l)
         bars.append(StintBar(left, right - left - 2, front, rear, letters, name, stint.laps, ", ".join(parts)))
     return bars
@@ -237,7 +238,7 @@ def fuel_rows(plan: Plan, use_l: float, formation_l: float, every: int = 5) -> l
             left = leaves - use_l * stint.level.fuel_share * (lap - stint.first_lap + 1)
             after = plan.stints[index + 1] if lap == end and end < last else None
             tyres = "" if after is None else (after.compound if after.fitted else "tyres stay on")
-            stop = "" if after is None else f"stop: {tyres}, add {max(after.fuel_l - left, 0.0):.1f} l"
+            stop = "" if after is None else told(f"stop: {tyres}, add {max(after.fuel_l - left, 0.0):.1f} l")
             rows.append(FuelRow(lap, left, use_l * stint.level.fuel_share * (end - lap), stop))
     return rows
 
@@ -297,7 +298,7 @@ def estimate_rows(view: RaceView, car: Car) -> list[EstimateRow]:
     pace = view.pace
     use, weight = pace.fuel, pace.fuel_s_per_l
     rows = [
-        _row("Fuel per lap", f"{use.mean_l:.2f} l", f"± {half_interval(use.error_l):.2f} l", use.laps),
+        _row("Fuel per lap", told(f"{use.mean_l:.2f} l"), told(f"± {half_interval(use.error_l):.2f} l"), use.laps),
         _row("Weight of a litre", _ms_a_lap(weight.mean), f"± {1000 * half_interval(weight.sd):.0f} ms", weight.laps),
     ]
     first = tyre_names(car, pace.pace.tyres[0].key)[0]

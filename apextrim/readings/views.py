@@ -37,6 +37,7 @@ from apextrim.sheets import queries
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.proposed import set_query
 from apextrim.ui.fields import QuantityField, quantity
+from apextrim.ui.units import typed_as
 
 
 def _core(row: TyreReading, cold_c: float) -> Reading:
@@ -95,8 +96,8 @@ def readings(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse
     event = event_for(request.user, event_id)
     row = owned_or_404(Sheet, request.user, event=event, pk=sheet_id)
     car = adjusted(cases.car_of(event), queries.core_sheet(event, row))
-    usual = {f"cold_{wheel}": f"{value:g}" for wheel, value in zip(WHEELS, car.tyres.cold_kpa, strict=True)}
-    typed = request.POST.dict() if request.method == "POST" else {**usual, "cold_c": f"{car.tyres.cold_at_c:g}"}
+    usual = {f"cold_{wheel}": typed_as(value, "kPa") for wheel, value in zip(WHEELS, car.tyres.cold_kpa, strict=True)}
+    typed = request.POST.dict() if request.method == "POST" else {**usual, "cold_c": typed_as(car.tyres.cold_at_c, "°C")}
     problems: list[str] = []
     if request.method == "POST":
         values, problems = parsed_reading(typed)
@@ -106,7 +107,7 @@ def readings(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse
             messages.success(request, "Reading saved.")
             return redirect("sheet_readings", event.pk, row.pk)
     now = facts.conditions_of(event)
-    usual_next = {"air": f"{now.air_c:g}", "track": f"{now.track_c:g}", "set_at": f"{car.tyres.cold_at_c:g}"}
+    usual_next = {"air": typed_as(now.air_c, "°C"), "track": typed_as(now.track_c, "°C"), "set_at": typed_as(car.tyres.cold_at_c, "°C")}
     form = NextForm({**usual_next, **{key: text for key, text in request.GET.items() if key in usual_next}})
     context: dict[str, Any] = {
         "event": event, "frame": frame(event, "sheet"), "row": row, "lines": reading_lines(typed), "cold_c": typed.get("cold_c", ""),

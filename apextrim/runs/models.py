@@ -192,5 +192,5 @@ class TyreReading(models.Model):
         """What was read, short."""
         hot = [f"{self.values[key]:.0f}" for key in ("hot_fl", "hot_fr", "hot_rl", "hot_rr") if key in self.values]
         tread = sum(1 for key in self.values if key.startswith("inner_"))
-        parts = [f"hot {' '.join(hot)} kPa" if hot else "", f"tread of {tread} wheels" if tread else ""]
+        parts = [f"hot {', '.join(hot)} kPa" if hot else "", f"tread of {tread} wheels" if tread else ""]
         return ", ".join(part for part in parts if part)

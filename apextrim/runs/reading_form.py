@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 
 from apexcore.errors import InputError
-from apexcore.quantities.text import read_number
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
+from apextrim.ui.units import current, read_typed
 
 #: Rows of the form: key, words, unit, least, greatest.
 ROWS = [
@@ -25,7 +25,7 @@ def parsed_reading(data: Mapping[str, str]) -> tuple[dict[str, float], list[str]
         if not text:
             continue
         try:
-            values[name] = read_number(text, unit, words, low, high)
+            values[name] = read_typed(text, unit, words, low, high)
         except InputError as error:
             problems.append(str(error))
     for wheel in WHEELS:
@@ -49,4 +49,7 @@ Line = tuple[str, str, str, list[tuple[str, str]]]
 
 def reading_lines(data: Mapping[str, str]) -> list[Line]:
     """Key, words, unit and (field, text) of every row of the form."""
-    return [(key, words, unit, [(f"{key}_{wheel}", data.get(f"{key}_{wheel}", "")) for wheel in WHEELS]) for key, words, unit, _, _ in ROWS]
+    return [
+        (key, words, current().unit(unit), [(f"{key}_{wheel}", data.get(f"{key}_{wheel}", "")) for wheel in WHEELS])
+        for key, words, unit, _, _ in ROWS
+    ]

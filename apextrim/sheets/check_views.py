@@ -14,6 +14,7 @@ from apexcore.vehicle.car import Car
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
+from apextrim.ui.units import shown
 from apextrim.ui.uploads import uploaded
 
 from .models import Sheet
@@ -48,7 +49,7 @@ def _values_of_file(request: HttpRequest, car: Car) -> dict[str, str]:
     file = read_value(uploaded(request, "a sheet in JSON"), SheetFile, "a sheet")
     if file.car != car.key:
         raise FileRejected([f"car: this file is from “{file.car}”; expected one from “{car.key}” ({car.name})."])
-    return {item.key: item.number(file.values[item.key]) for item in car.items if item.key in file.values}
+    return {item.key: shown(item).number(file.values[item.key]) for item in car.items if item.key in file.values}
 
 
 @require_http_methods(["GET", "POST"])
@@ -69,15 +70,17 @@ def check(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
         value = None
         if text:
             try:
-                value = item.typed(text)
+                value = shown(item).typed(text)
             except InputError as problem:
                 error = str(problem)
                 wrong.append(error)
         missing += not text
         meant = row.values[item.key]
-        lines.append((item, text, error))
+        lines.append((shown(item), text, error))
         if value is not None and abs(value - meant) > 1e-6:
-            different.append(Mismatch(item.name, item.text(value), item.text(meant), _correction((meant - value) / item.step)))
+            different.append(
+                Mismatch(item.name, shown(item).text(value), shown(item).text(meant), _correction((meant - value) / item.step))
+            )
     context = {
         "event": event, "frame": frame(event, "sheet"), "row": row, "lines": lines, "errors": wrong, "different": different,
         "missing": missing, "asked": request.method == "POST", "count": len(car.items),

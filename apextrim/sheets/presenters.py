@@ -10,6 +10,7 @@ from apexcore.trim.reading.balance import PHASES, SPEEDS, balance_changes
 from apexcore.vehicle.car import WHEEL_WORDS, Car
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Difference
+from apextrim.ui.units import ShownItem, shown
 
 #: Balance at which a bar of the picture is full [%].
 _FULL_BALANCE = 24.0
@@ -38,7 +39,7 @@ class ItemView:
     :param name: what that step is called, where steps have names
     """
 
-    item: Item
+    item: ShownItem
     label: str
     text: str
     saved: str
@@ -83,13 +84,14 @@ def item_groups(car: Car, saved: Mapping[str, float], typed: Mapping[str, str], 
 
     def view(item: Item) -> ItemView:
         value = saved[item.key]
-        text = typed.get(item.key, item.number(value))
-        return ItemView(item, _label(item), text, item.number(value), item.name_of(value), errors.get(item.key, ""))
+        seen = shown(item)
+        text = typed.get(item.key, seen.number(value))
+        return ItemView(seen, _label(item), text, seen.number(value), item.name_of(value), errors.get(item.key, ""))
 
     groups = []
     for index, title in PLACES:
         views = [view(item) for item in car.items if item.place == index]
-        alike = [(words, [view for view in views if _fold(view.item) == words]) for words in _FOLDS]
+        alike = [(words, [view for view in views if _fold(view.item.item) == words]) for words in _FOLDS]
         folds = [
             Fold(words, there, any(view.error or view.text != view.saved for view in there))
             for words, there in alike
@@ -214,6 +216,6 @@ def difference_rows(found: list[Difference], effects: Mapping[str, float]) -> li
     for difference in found:
         item, effect = difference.item, effects[difference.item.key]
         steps = format_number(difference.steps, 0, signed=True)
-        before, after = item.text(difference.before), item.text(difference.after)
+        before, after = shown(item).text(difference.before), shown(item).text(difference.after)
         rows.append(DifferenceRow(item.name, before, after, steps, effect, difference_spread_s(effect)))
     return rows

@@ -8,6 +8,7 @@ from apexcore.quantities.text import has_other_unit
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet, check_consistency
+from apextrim.ui.units import shown
 
 #: Values that one address may carry: more than any car has items.
 _MOST = 200
@@ -44,7 +45,7 @@ def read_proposed(car: Car, saved: Sheet, asked: Sequence[str]) -> Proposed:
             refused.append(str(error))
             continue
         if not has_other_unit(text, item.unit):
-            typed[key] = item.number(values[key])
+            typed[key] = shown(item).number(values[key])
     sheet = Sheet(car.key, values)
     try:
         check_consistency(car, sheet)

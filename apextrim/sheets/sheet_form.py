@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from apexcore.errors import InputError
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, check_consistency
+from apextrim.ui.units import shown
 
 
 @dataclass
@@ -27,7 +28,7 @@ class SheetForm:
             text = str(self.data.get(item.key, ""))
             self.typed[item.key] = text
             try:
-                self.values[item.key] = item.read(text)
+                self.values[item.key] = shown(item).read(text)
             except InputError as error:
                 self.errors[item.key] = str(error)
         if not self.errors:
@@ -35,6 +36,11 @@ class SheetForm:
                 check_consistency(self.car, Sheet(self.car.key, self.values))
             except InputError as error:
                 self.errors[""] = str(error)
+
+    @property
+    def moved(self) -> list[str]:
+        """What was typed between two steps, and to which it went."""
+        return [told for item in self.car.items if (told := shown(item).moved(self.typed.get(item.key, "")))]
 
     @property
     def sheet(self) -> Sheet | None:

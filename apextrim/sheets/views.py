@@ -21,6 +21,7 @@ from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers, cases
+from apextrim.ui.units import shown
 from apextrim.ui.uploads import uploaded
 
 from . import actions, presenters, queries
@@ -87,7 +88,7 @@ def _proposed(event: Event, row: Sheet | None, asked: list[str]) -> tuple[SheetF
     elif not asked:
         return None, ()
     proposed = read_proposed(car, saved, asked)
-    unchanged = {item.key: item.number(saved.values[item.key]) for item in car.items}
+    unchanged = {item.key: shown(item).number(saved.values[item.key]) for item in car.items}
     return SheetForm(car, {**unchanged, **proposed.typed}), proposed.refused
 
 
@@ -97,7 +98,7 @@ def answer(request: HttpRequest, event_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     row = queries.sheet_for(request.user, event, request.POST.get("sheet"))
     form = SheetForm(cases.car_of(event), request.POST)
-    context: dict[str, Any] = {"errors": list(form.errors.values()), "phases": ("entry", "mid", "exit")}
+    context: dict[str, Any] = {"errors": list(form.errors.values()), "phases": ("entry", "mid", "exit"), "moved": form.moved}
     if form.sheet is not None:
         try:
             context["view"] = _answered(event, queries.core_sheet(event, row), form.sheet)
@@ -118,6 +119,7 @@ def effect(request: HttpRequest, event_id: int) -> HttpResponse:
         context["hint"] = "Correct the marked value to see its steps."
     elif items and form.sheet is not None:
         try:
+            context["shown"] = shown(items[0])
             context["effects"] = step_effects(cases.lap_case_of(event), form.sheet, items, answers.answer_of(event, form.sheet).lap)
         except ApexError as error:
             context["hint"] = str(error)
@@ -144,7 +146,7 @@ def save(request: HttpRequest, event_id: int) -> HttpResponse:
     others = " and ".join(row.name for row in meanwhile)
     saved = actions.save_sheet(event, form.sheet, row, reason)
     where = "It is the first, and in the car." if saved.in_car else "It is not in the car until you put it there."
-    messages.success(request, f"{saved.name} is saved. {where}")
+    messages.success(request, " ".join([f"{saved.name} is saved. {where}", *form.moved[:4]]))
     if others:
         messages.warning(
             request,
@@ -244,7 +246,7 @@ def card(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     stands = sheet_in_car(event)
     standing = queries.core_sheet(event, stands)
     now = queries.core_sheet(event, row)
-    changed = {} if row.in_car else {d.item.key: d.item.text(d.before) for d in differences(car, standing, now)}
+    changed = {} if row.in_car else {d.item.key: shown(d.item).text(d.before) for d in differences(car, standing, now)}
     groups = [
         (group.title, [(view, changed.get(view.item.key, "")) for view in group.items])
         for group in presenters.item_groups(car, row.values, {}, {})

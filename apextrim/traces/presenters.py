@@ -13,6 +13,7 @@ from apexcore.judge.traces.channels import CHANNELS, unit_of, words_of
 from apexcore.judge.traces.explain import Comparison, Row, sentence
 from apextrim.runs.recorded import known_channels
 from apextrim.ui.circuit_map import map_view
+from apextrim.ui.units import current
 
 from .compare import Ground, Pair
 
@@ -125,7 +126,7 @@ def named(key: str, pair: Pair) -> str:
     if key not in CHANNELS:
         units = [side.trace.units for side in (pair.lap, pair.reference) if side.trace is not None]
         unit = next((told[key] for told in units if told.get(key)), "")
-    return f"{words_of(key)}, {unit}" if unit else words_of(key)
+    return f"{words_of(key)}, {current().unit(unit)}" if unit else words_of(key)
 
 
 def chart_data(pair: Pair, ground: Ground, circuit: Circuit, wanted: Sequence[str]) -> dict[str, Any]:
@@ -161,7 +162,7 @@ def _at(lap: Any, key: str, place: Floats) -> list[float | None] | None:
     """A channel at places of the road, None at those where nothing was measured, and None at all where it was not recorded."""
     if key not in lap.columns:
         return None
-    column = lap.v * 3.6 if key == "speed_kmh" else lap.columns[key]
+    column = current().value(lap.v * 3.6 if key == "speed_kmh" else lap.columns[key], unit_of(key))
     if _steps(key):
         values = column[np.clip(np.searchsorted(lap.p, place, side="right") - 1, 0, len(column) - 1)]
     else:

@@ -12,6 +12,8 @@ from apexcore.circuit.track import CentreLine, centre_line
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.quantities import format_number
 
+from .units import told
+
 #: Size of the map's picture, and the margin for the numbers [px].
 WIDTH, HEIGHT, MARGIN = 760.0, 400.0, 34.0
 
@@ -165,15 +167,15 @@ class _Sheet:
         left, right = self.beside(there, min(one.left_m, half)), self.beside(there, max(one.right_m, -half))
         change = format_number(100 * (one.grip - 1), 1, signed=True)
         return StripView(
-            _path(np.vstack([left, right[::-1]]), True), f"{one.from_m:.0f} to {one.to_m:.0f} m: grip {change} %", one.grip >= 1
+            _path(np.vstack([left, right[::-1]]), True), told(f"{one.from_m:.0f} to {one.to_m:.0f} m: grip {change} %"), one.grip >= 1
         )
 
 
 def marker_words(one: FeatureMarker) -> str:
     """A marker in words."""
     side = f", {one.side}" if one.side != "across" else ""
-    high = f", {one.height_mm:g} mm" if one.height_mm else ""
-    return f"{MARKER_WORDS[one.kind]} at {one.at_m:.0f} m{side}{high}{f': {one.name}' if one.name else ''}"
+    high = told(f", {one.height_mm:g} mm") if one.height_mm else ""
+    return told(f"{MARKER_WORDS[one.kind]} at {one.at_m:.0f} m{side}{high}{f': {one.name}' if one.name else ''}")
 
 
 def map_view(
@@ -195,7 +197,7 @@ def map_view(
         stretches = [("part", _path(driven, core.closed))]
     else:
         stretches = _stretches(driven, brake, throttle)
-    sectors = [sheet.across(at, "sector", f"end of sector {n}, {at:.0f} m") for n, at in enumerate(core.sectors_m, start=1)]
+    sectors = [sheet.across(at, "sector", told(f"end of sector {n}, {at:.0f} m")) for n, at in enumerate(core.sectors_m, start=1)]
     middle = sheet.place(centre.x, centre.y)
     picks = ";".join(f"{middle[i, 0]:.0f},{middle[i, 1]:.0f},{centre.s[i]:.0f}" for i in every[:: max(len(every) // 400, 1)])
     return MapView(
@@ -224,7 +226,7 @@ def _profile(centre: CentreLine, spans: Sequence[CornerSpan]) -> Profile:
         part = bank[first:after]
         steepest = float(part[np.argmax(np.abs(part))])
         side = "left" if steepest > 0 else "right"
-        words = f"{first * centre.ds:.0f} to {after * centre.ds:.0f} m: banked {format_number(abs(steepest), 1)}° down to the {side}"
+        words = told(f"{first * centre.ds:.0f} to {after * centre.ds:.0f} m: banked {format_number(abs(steepest), 1)}° down to the {side}")
         banks.append((WIDTH * first / n, WIDTH * (after - first) / n, _BAR * abs(steepest) / most, words))
     corners = [(span.number, WIDTH * (span.apex % n) / n) for span in spans]
     return Profile(_path(np.column_stack([across, down]), False), banks, corners, low, high, flat)

@@ -7,9 +7,10 @@ from django import forms
 from django.core.exceptions import ValidationError
 
 from apexcore.errors import InputError
-from apexcore.quantities import format_number, read_number
 from apexcore.quantities.text import range_words
 from apexcore.quantities.values import Value
+
+from .units import current, read_typed
 
 
 def bounds(model: type[Value], field: str) -> tuple[float, float]:
@@ -37,24 +38,31 @@ class QuantityField(forms.CharField):
     """
 
     def __init__(self, unit: str, low: float, high: float, *, whole: bool = False, decimals: int = 1, **kwargs: Any) -> None:
-        self.unit, self.low, self.high, self.whole, self.decimals = unit, low, high, whole, 0 if whole else decimals
+        self.core_unit, self.low, self.high, self.whole, self.decimals = unit, low, high, whole, 0 if whole else decimals
         kwargs.setdefault("max_length", 40)
         super().__init__(widget=forms.TextInput(attrs={"inputmode": "decimal", "autocomplete": "off"}), **kwargs)
 
     @property
+    def unit(self) -> str:
+        """The unit in which it is typed."""
+        return current().unit(self.core_unit)
+
+    @property
     def range_text(self) -> str:
         """The allowed range in words."""
-        return range_words(self.low, self.high, self.unit, self.whole)
+        return current().told(range_words(self.low, self.high, self.core_unit, self.whole))
 
     def prepare_value(self, value: Any) -> Any:
-        return format_number(value, self.decimals).replace("−", "-") if isinstance(value, float | int) else value
+        if not isinstance(value, float | int):
+            return value
+        return current().number(float(value), self.core_unit, self.decimals).replace("−", "-")
 
     def clean(self, value: Any) -> float:
         text = super().clean(value)
         if not text and not self.required:
             return None  # type: ignore[return-value]
         try:
-            number = read_number(text, self.unit, str(self.label or "value"), self.low, self.high, whole=self.whole)
+            number = read_typed(text, self.core_unit, str(self.label or "value"), self.low, self.high, self.whole)
         except InputError as error:
             raise ValidationError(str(error)) from None
         return int(number) if self.whole else number

@@ -9,6 +9,7 @@ from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.sheets.proposed import set_query
+from apextrim.ui.units import shown
 
 
 @dataclass(frozen=True)
@@ -63,4 +64,4 @@ def if_free(found: Sequence[Candidate], sheet: CoreSheet) -> list[str]:
 
 def _move(item: Item, steps: int, before: float, after: float) -> str:
     count = f"{abs(steps)} step{'s' if abs(steps) != 1 else ''} {'up' if steps > 0 else 'down'}"
-    return f"{item.name} {item.text(before)} to {item.text(after)} ({count})"
+    return f"{item.name} {shown(item).text(before)} to {shown(item).text(after)} ({count})"

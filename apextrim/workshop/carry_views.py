@@ -17,8 +17,9 @@ from apextrim.sheets import queries
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.proposed import set_query
 from apextrim.ui.fields import quantity
+from apextrim.ui.units import shown, typed_as
 
-_FIELDS = ("air_c", "track_c", "humidity_pct", "pressure_hpa", "rubber_pct", "wet_pct")
+_FIELDS = {"air_c": "°C", "track_c": "°C", "humidity_pct": "%", "pressure_hpa": "hPa", "rubber_pct": "%", "wet_pct": "%"}
 
 
 class ThenForm(forms.Form):
@@ -39,7 +40,7 @@ def carry(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     row = owned_or_404(Sheet, request.user, event=event, pk=sheet_id)
     today = facts.conditions_of(event)
     asked = "air_c" in request.GET
-    form = ThenForm(request.GET if asked else {name: f"{getattr(today, name):g}" for name in _FIELDS})
+    form = ThenForm(request.GET if asked else {name: typed_as(getattr(today, name), unit) for name, unit in _FIELDS.items()})
     context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "asked": asked, "today": today}
     if asked and form.is_valid():
         try:
@@ -50,7 +51,8 @@ def carry(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
             context["gain"] = found.after_s - found.today_s
             context["query"] = set_query((part.item, part.value) for part in found.parts)
             context["parts"] = [
-                (part, part.item.text(part.before), part.item.text(part.value), f"{part.item.key}:{part.value:g}") for part in found.parts
+                (part, shown(part.item).text(part.before), shown(part.item).text(part.value), f"{part.item.key}:{part.value:g}")
+                for part in found.parts
             ]
         except ApexError as error:
             context["errors"] = [str(error)]

@@ -8,6 +8,7 @@ from apexcore.quantities import format_number
 from apexcore.trim.moves.effects import StepEffect
 from apexcore.trim.reading.balance import PHASES, SPEEDS
 from apexcore.vehicle.car import WHEELS
+from apextrim.ui.units import shown
 
 from .own_lines import step_key
 
@@ -45,6 +46,12 @@ class EffectRow:
     number: str
     balance: list[BalanceChange]
     own: bool = False
+
+    @property
+    def shown(self) -> str:
+        """The value after it as the reader's box takes it; empty where there is none."""
+        value = self.effect.value
+        return "" if value is None else f"{shown(self.effect.item).value(value):.6g}"
 
     @property
     def query(self) -> str:

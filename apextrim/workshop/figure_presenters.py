@@ -12,6 +12,7 @@ from apexcore.trim.moves.effects import difference_spread_s
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.ui.pictures import Axis, Plot
+from apextrim.ui.units import current, shown
 
 _THRUST = Plot(640, 300, left=60, right=610, top=16, bottom=260)
 _BIAS = Plot(460, 250, left=60, right=440, top=16, bottom=210)
@@ -34,7 +35,7 @@ class ThrustPicture:
 
 def thrust_picture(speeds: np.ndarray, thrust: np.ndarray, resist: np.ndarray) -> ThrustPicture:
     """The picture of the thrust curves."""
-    kmh = 3.6 * speeds
+    kmh = 3.6 * speeds * current().value(1.0, "km/h")
     top = float(kmh[np.flatnonzero(thrust.max(axis=0) > 0)[-1]])
     x = _THRUST.x_axis(0.0, 1.04 * top, 8, lambda value: format_number(value, 0))
     most = 1.05 * float(thrust.max())
@@ -84,7 +85,7 @@ def bias_link(item: Item | None, share: float) -> tuple[str, str] | None:
     if item is None:
         return None
     value = item.nearest_allowed((share - item.offset) / item.scale)
-    return item.text(value), f"{item.key}:{value:g}"
+    return shown(item).text(value), f"{item.key}:{value:g}"
 
 
 @dataclass(frozen=True)
@@ -116,7 +117,13 @@ def sweep_rows(steps: Sequence[RatioStep], item: Item | None, sheet: CoreSheet) 
         change = step.lap_s - here.lap_s
         rows.append(
             SweepRow(
-                item.text(step.value), f"{item.key}:{step.value:g}", step is here, step is best, change, difference_spread_s(change), step
+                shown(item).text(step.value),
+                f"{item.key}:{step.value:g}",
+                step is here,
+                step is best,
+                change,
+                difference_spread_s(change),
+                step,
             )
         )
     return rows

@@ -30,6 +30,7 @@ from apextrim.sheets import queries
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.proposed import set_query
 from apextrim.ui.fields import QuantityField
+from apextrim.ui.units import typed_as
 
 from . import figure_presenters as presenters
 
@@ -80,7 +81,7 @@ def figures(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     lap_case, sheet = cases.lap_case_of(event), queries.core_sheet(event, row)
     car = adjusted(lap_case.car, sheet)
     static = [load / GRAVITY for load in weights(car).static_n]
-    usual = {wheel: f"{load:.1f}" for wheel, load in zip(WHEELS, static, strict=True)}
+    usual = {wheel: typed_as(load, "kg") for wheel, load in zip(WHEELS, static, strict=True)}
     asked = {**usual, "target": "50", "pitch": "1.5", **request.GET.dict()}
     form = ScalesForm(asked)
     context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "wheels": WHEEL_WORDS.values()}

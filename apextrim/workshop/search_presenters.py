@@ -9,6 +9,7 @@ from apexcore.trim.moves.effects import difference_spread_s
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.ui.pictures import Axis, Plot
+from apextrim.ui.units import current, shown, told
 
 _PLOT = Plot(460, 300, left=60, right=440, top=14, bottom=254)
 
@@ -52,27 +53,33 @@ class SearchView:
     path: str
     now: tuple[float, float]
 
+    @property
+    def top_words(self) -> str:
+        """What the upright axis shows, in the reader's unit."""
+        return f"top speed, {current().unit('km/h')}"
+
 
 def search_view(result: Mapping[str, Any], aim: str, car: Car, sheet: CoreSheet) -> SearchView:
     """The stored result of a search in words and picture geometry."""
-    factor, unit, sense = (-3.6, "km/h", "plus is faster") if aim == "top" else (1.0, "s", "minus is quicker")
+    kmh = 3.6 * current().value(1.0, "km/h")  # of the reader
+    factor, unit, sense = (-kmh, current().unit("km/h"), "plus is faster") if aim == "top" else (1.0, "s", "minus is quicker")
     rows: list[SearchRow] = []
     total, query = 0.0, ""
     for key, steps, value, gain in result["changes"]:
         item = car.item(key)
         total, query = total + gain, f"{query}&set={key}:{value:g}"
-        words = f"{item.text(sheet.values[key])} to {item.text(value)}"
+        words = f"{shown(item).text(sheet.values[key])} to {shown(item).text(value)}"
         rows.append(SearchRow(item.name, words, steps, factor * gain, factor * total, query))
     before, after = result["before"], result["after"]
-    trade = [(lap, 3.6 * top) for lap, top in result["trade"]]
-    laps, tops = [*(lap for lap, _ in trade), before[1]], [*(top for _, top in trade), 3.6 * before[2]]
+    trade = [(lap, kmh * top) for lap, top in result["trade"]]
+    laps, tops = [*(lap for lap, _ in trade), before[1]], [*(top for _, top in trade), kmh * before[2]]
     x = _PLOT.x_axis(min(laps), max(laps), 4, lambda value: format_lap(value, 2), inset=16)
     y = _PLOT.y_axis(min(tops), max(tops), 4, lambda value: format_number(value, 1), inset=10)
-    spots = [(x.at(lap), y.at(top), f"{format_lap(lap, 2)} with {format_number(top, 1)} km/h") for lap, top in trade]
+    spots = [(x.at(lap), y.at(top), f"{format_lap(lap, 2)} with {format_number(top, 1)} {current().unit('km/h')}") for lap, top in trade]
     sentence = _search_sentence(aim, rows, before, after, result["excess"])
     return SearchView(
         sentence, unit, sense, result["tried"], rows, _PLOT, x, y, spots if len(spots) > 1 else [],
-        "M" + " ".join(f"{a:.1f},{b:.1f}" for a, b, _ in spots), (x.at(before[1]), y.at(3.6 * before[2])),
+        "M" + " ".join(f"{a:.1f},{b:.1f}" for a, b, _ in spots), (x.at(before[1]), y.at(kmh * before[2])),
     )  # fmt: skip
 
 
@@ -86,7 +93,7 @@ def _search_sentence(aim: str, rows: Sequence[SearchRow], before: Sequence[float
         best, off = format_number(before[0] - after[0], 3), format_number(difference_spread_s(before[0] - after[0]), 3)
         return f"Nothing found that gains more than the model may be off by: {best} s ± {off}.{held}"
     lap = f"{format_number(abs(gain), 2)} s a lap {'quicker' if gain < 0 else 'slower'}, ± {format_number(spread, 2)}"
-    top = f"{format_number(3.6 * (after[2] - before[2]), 1, signed=True)} km/h at the top"
+    top = told(f"{format_number(3.6 * (after[2] - before[2]), 1, signed=True)} km/h at the top")
     main = {"lap": lap, "top": top}.get(aim, f"{format_number(before[0] - after[0], 2)} s better for its aim, {lap}")
     half = sum(1 for row in rows if abs(row.sum) < 0.8 * abs(rows[-1].sum)) + 1
     most = f" The first {half} of {len(rows)} changes bring four fifths of it." if len(rows) > 2 and half < len(rows) else ""

@@ -16,6 +16,7 @@ from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers, cases
 from apextrim.sheets import queries
 from apextrim.ui.fields import QuantityField
+from apextrim.ui.units import typed_as
 
 from . import stint_presenters as presenters
 
@@ -47,7 +48,7 @@ def stint(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     row = queries.sheet_for(request.user, event, str(sheet_id))
     car, sheet = cases.car_of(event), queries.core_sheet(event, row)
     first = car.tyres.compounds[0].key
-    asked = {"laps": "20", "fuel": f"{adjusted(car, sheet).fuel_l:g}", "front": first, "rear": first, **request.GET.dict()}
+    asked = {"laps": "20", "fuel": typed_as(adjusted(car, sheet).fuel_l, "l"), "front": first, "rear": first, **request.GET.dict()}
     form = StintForm(car, asked)
     context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "wheels": WHEELS}
     if form.is_valid():

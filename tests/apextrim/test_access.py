@@ -25,6 +25,9 @@ PUBLIC = {"sign_in", "enter_demo", "sign_out", "logger", "health"}  # the logger
 MOVED = {"circuit_bench_of_before"}
 #: Addresses without a row in them: a stranger sees his own things there.
 OWN = {
+    "units",
+    "quick_car",
+    "copy_sample",
     "survey_file",
     "jobs",
     "account",

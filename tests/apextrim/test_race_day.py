@@ -57,8 +57,8 @@ def test_a_key_is_taken_once_and_a_wrong_one_taken_back_once(client_in: Client, 
 @pytest.mark.parametrize(
     ("kind", "values", "said"),
     [
-        ("turn", {}, "lap, pit, fuel"), ("fuel", {}, "Fuel on board"), ("fuel", {"litres": "full"}, "Litres"),
-        ("fuel", {"litres": "9999"}, "Litres"), ("pit", {"compound": "chalk"}, "marl"), ("pit", {"litres": "-3"}, "Litres"),
+        ("turn", {}, "lap, pit, fuel"), ("fuel", {}, "Fuel on board"), ("fuel", {"litres": "full"}, "Fuel"),
+        ("fuel", {"litres": "9999"}, "Fuel"), ("pit", {"compound": "chalk"}, "marl"), ("pit", {"litres": "-3"}, "Fuel"),
         ("lap", {"at": "99999999999999999999"}, ""), ("lap", {"at": "soon"}, ""),
     ],
 )  # fmt: skip

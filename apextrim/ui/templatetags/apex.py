@@ -5,6 +5,7 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from apexcore.quantities import format_lap, format_number, spread_decimals
+from apextrim.ui.units import current
 
 register = template.Library()
 
@@ -29,6 +30,61 @@ def num(value: float | None, decimals: int = 0) -> str:
 def signed(value: float | None, decimals: int = 2) -> str:
     """A difference, always with its sign."""
     return "–" if value is None else format_number(value, decimals, signed=True)
+
+
+@register.simple_tag
+def q(value: object, unit: str, decimals: int = 0, kind: str = "") -> str:
+    """A value of the core's unit with its unit, as the reader has both; a dash where there is none.
+
+    :param kind: `signed` for a difference with its sign, `apart` for one without
+    """
+    if not isinstance(value, float | int):
+        return "–"
+    return current().text(float(value), unit, decimals, kind == "signed", kind == "apart")
+
+
+@register.simple_tag
+def qn(value: object, unit: str, decimals: int = 0, kind: str = "") -> str:
+    """The same without the unit, which stands in the heading."""
+    if not isinstance(value, float | int):
+        return "–"
+    return current().number(float(value), unit, decimals, kind == "signed", kind == "apart")
+
+
+@register.simple_tag
+def qw(value: object, spread: object, unit: str, factor: float = 1.0) -> str:
+    """A value with its spread in the reader's unit, without it, rounded to the spread."""
+    if not isinstance(value, float | int) or not isinstance(spread, float | int):
+        return "–"
+    units = current()
+    middle, half = units.value(factor * value, unit), units.value(factor * spread, unit, apart=True)
+    decimals = spread_decimals(half)
+    return f"{format_number(middle, decimals)} ± {format_number(half, decimals)}"
+
+
+@register.simple_tag
+def u(unit: str) -> str:
+    """What the reader has for a unit of the core."""
+    return current().unit(unit)
+
+
+@register.simple_tag
+def units_mark() -> str:
+    """What tells drafts in one set of units from those in another; empty for the units of the core."""
+    units = current()
+    return "" if units.plain else "-" + "-".join(sorted(units.chosen.values())).replace(" ", "").replace("/", "")
+
+
+@register.filter
+def unit(name: str) -> str:
+    """The same as a filter, for what a template hands on."""
+    return current().unit(name)
+
+
+@register.filter
+def told(sentence: object) -> str:
+    """A sentence of the core with its quantities in the reader's units."""
+    return current().told(str(sentence))
 
 
 @register.filter

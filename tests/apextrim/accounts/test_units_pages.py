@@ -1,0 +1,126 @@
+"""The product in psi, °F and pounds: what is shown, what is typed, and that nothing that is stored moves."""
+
+import random
+import re
+from collections.abc import Callable
+
+import pytest
+from django.test import Client
+from django.urls import reverse
+
+from apexcore.quantities.units import PLAIN, SETS, UnitSet
+from apextrim.accounts.models import Preferences
+from apextrim.events import facts
+from apextrim.events.models import Event
+from apextrim.library.stored import parsed_car
+from apextrim.modelling import cases
+from apextrim.runs.models import Run, TyreReading
+from apextrim.sheets.models import Sheet
+from apextrim.sheets.sheet_form import SheetForm
+from apextrim.ui.units import read_by, shown
+from tests.apextrim.traces.test_bring import words
+
+
+@pytest.fixture
+def american(client_in: Client) -> Client:
+    client_in.post(reverse("units"), {"set": "US"})
+    return client_in
+
+
+def test_units_are_chosen_by_set_or_one_by_one(client_in: Client, event: Event) -> None:
+    page = client_in.post(reverse("units"), {"set": "British"}, follow=True)
+    assert "Units saved" in words(page) and Preferences.objects.get(owner=event.owner).units["pressure"] == "psi"
+    client_in.post(reverse("units"), {"pressure": "bar", "mass": "stone", "set": "Martian"})
+    assert Preferences.objects.get(owner=event.owner).units == {"pressure": "bar"}
+    assert "track 30 °C" in words(client_in.get(reverse("brief", args=[event.pk])))
+
+
+def test_a_sheet_is_read_typed_and_kept_in_psi(american: Client, event: Event, first: Sheet) -> None:
+    address = reverse("sheet_bench", args=[event.pk])
+    page = american.get(address)
+    boxes = dict(re.findall(r'name="(pressure_\w+|fuel|spring_front|ride_front)"\s+value="([^"]*)"', page.content.decode()))
+    assert boxes["pressure_fl"] == f"{first.values['pressure_fl'] * 0.1450377:.1f}" and "°F" in words(page) and "mph" in words(page)
+    assert " kPa" not in words(page) and " km/h" not in words(page)
+    car = cases.car_of(event)
+    read_by(UnitSet(SETS["US"]))
+    try:
+        typed = {item.key: shown(item).number(first.values[item.key]) for item in car.items}
+    finally:
+        read_by(PLAIN)
+    nothing = american.post(reverse("save_sheet", args=[event.pk]), {**typed, "sheet": first.pk, "reason": "the same"})
+    assert "No change from" in words(nothing)  # what is shown reads back as what is saved
+    saved = american.post(
+        reverse("save_sheet", args=[event.pk]),
+        {**typed, "pressure_fl": "22", "fuel": "10.15", "sheet": first.pk, "reason": "psi"},
+        follow=True,
+    )
+    sheet = event.sheets.order_by("-number").first()
+    assert sheet is not None and sheet.values["pressure_fl"] == 152.0 and sheet.values["fuel"] == 38.0
+    assert "Fuel load: 10.15 is between two steps; it went to 10.0 US gal (38 l)." in words(saved)
+    refused = american.post(reverse("save_sheet", args=[event.pk]), {**typed, "pressure_fl": "99", "sheet": first.pk, "reason": "psi"})
+    assert "expected 16.0 psi to 29.0 psi in steps of 0.1 psi" in words(refused) and refused.status_code == 422
+    inline = american.post(
+        reverse("save_sheet", args=[event.pk]), {**typed, "pressure_fl": "150 kPa", "sheet": first.pk, "reason": "own"}, follow=True
+    )
+    assert inline.status_code == 200 and event.sheets.order_by("-number").first().values["pressure_fl"] == 150.0  # type: ignore[union-attr]
+
+
+def test_every_item_of_every_demo_car_reads_back_in_every_set(event: Event) -> None:
+    rng = random.Random(1)
+    for row in event.owner.cars.all():
+        car = parsed_car(row.data)
+        for units in SETS.values():
+            read_by(UnitSet(units))
+            try:
+                for item in car.items:
+                    if item.locked:
+                        continue
+                    steps = round((item.high - item.low) / item.step)
+                    for place in {0, steps, *(rng.randint(0, steps) for _ in range(6))}:
+                        value = item.nearest_allowed(item.low + place * item.step)
+                        assert shown(item).read(shown(item).number(value)) == pytest.approx(value), (row.key, item.key, units)
+                        assert shown(item).moved(shown(item).number(value)) == ""
+                form = SheetForm(car, {item.key: shown(item).number(item.base) for item in car.items})
+                assert form.sheet is not None and form.sheet.values == pytest.approx({item.key: item.base for item in car.items})
+            finally:
+                read_by(PLAIN)
+
+
+def test_readings_and_conditions_are_typed_in_the_readers_units(american: Client, event: Event, first: Sheet) -> None:
+    address = reverse("sheet_readings", args=[event.pk, first.pk])
+    page = american.get(address)
+    assert f'value="{first.values["pressure_fl"] * 0.1450377:.5g}"' in page.content.decode() and 'value="68"' in page.content.decode()
+    american.post(address, {"cold_fl": "22", "hot_fl": "27.5", "cold_c": "68"})
+    values = TyreReading.objects.get(event=event).values
+    assert values["cold_fl"] == pytest.approx(151.68, abs=0.01) and values["cold_c"] == pytest.approx(20.0)
+    told = {
+        "air_c": "80",
+        "track_c": "100",
+        "humidity_pct": "50",
+        "pressure_hpa": "1010",
+        "wind_ms": "10",
+        "wind_from_deg": "0",
+        "rubber_pct": "50",
+        "wet_pct": "0",
+    }
+    american.post(reverse("save_conditions", args=[event.pk]), told)
+    event.refresh_from_db()
+    now = facts.conditions_of(event)
+    assert now.air_c == pytest.approx(26.667, abs=0.01) and now.wind_ms == pytest.approx(4.4704, abs=0.001)
+    hot = american.post(reverse("save_conditions", args=[event.pk]), {**told, "air_c": "300"})
+    assert hot.status_code == 422 and "°F" in words(hot) and 'value="300"' in hot.content.decode()
+
+
+def test_every_page_opens_without_a_metric_unit_that_was_not_chosen(
+    american: Client, event: Event, first: Sheet, drive: Callable[..., Run]
+) -> None:
+    run = drive(first, 1)
+    for name, more in (
+        ("brief", ()), ("lap_bench", ()), ("corner", (1,)), ("sheet_bench", ()), ("sheet_effects", (first.pk,)), ("sheet_stint", (first.pk,)),
+        ("runs_bench", ()), ("run", (run.pk,)), ("verdicts_bench", ()), ("race_bench", ()), ("sheet_card", (first.pk,)), ("run_car", (run.pk,)),
+    ):  # fmt: skip
+        page = american.get(reverse(name, args=[event.pk, *more]))
+        text = words(page)
+        assert page.status_code == 200, name
+        left = re.findall(r"\d (?:kPa|°C|km/h|N/mm)\b", text)
+        assert left == [], (name, left[:5])
