@@ -21,6 +21,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "apply_calibration": (OWNER, P),
     "brief": (OWNER, G),
     "bring_in_event": (SIGNED_IN, P),
+    "next_event": (OWNER, GP),
     "units": (SIGNED_IN, GP),
     "copy_sample": (SIGNED_IN, P),
     "quick_car": (SIGNED_IN, GP),
