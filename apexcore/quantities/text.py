@@ -32,7 +32,10 @@ MOST_LETTERS = 40
 
 _NUMBER = re.compile(r"([+-]?(?:[0-9]+(?:,[0-9]{3})*[.,]?[0-9]*|[.,][0-9]+))([^0-9.,].*)?", re.DOTALL)
 _THOUSANDS = re.compile(r"[+-]?[1-9][0-9]{0,2}(?:,[0-9]{3})+(?:[.][0-9]*)?")
-_LAP = re.compile(r"(?:([0-9]{1,3}) ?: ?)?([0-9]{1,5}(?:[.,][0-9]{0,6})?) ?s?")
+_LAP = re.compile(r"(?:([0-9]{1,3}) ?[:'’′] ?)?([0-9]{1,5}(?:[.,][0-9]{0,6})?) ?s?")
+#: Other notations of a lap time: hours before the minutes; and a point, a quotation mark or a colon before the thousandths.
+_HOURS = re.compile(r"0{1,2} ?: ?([0-9]{1,2} ?: ?[0-9]{1,2}(?:[.,][0-9]{1,6})?)")
+_THOUSANDTHS = re.compile(r"([0-9]{1,3})([.:'’′])([0-9]{2})[.:\"”″]([0-9]{1,3})")
 
 #: Signs that people and their keyboards put for a minus: the true minus sign and the en dash.
 _MINUS = str.maketrans({"\u2212": "-", "\u2013": "-"})
@@ -139,11 +142,12 @@ def has_other_unit(text: str, unit: str) -> bool:
 
 
 def parse_lap(text: str, place: str) -> float:
-    """A lap time [s] from `1:32.405`, `92.405` or `92,4`.
+    """A lap time [s] from `1:32.405`, `92.405` or `92,4`; also from `1.32.405`, `1'32.405`, `1'32"405`, `1:32:405`,
+    `00:01:32.405` and `92.4 s`.
 
     :raises InputError: if it is no lap time, or outside 5 s to 30 min
     """
-    match = _LAP.fullmatch(text.strip()) if len(text) <= MOST_LETTERS else None
+    match = _LAP.fullmatch(_plain_lap(text.strip())) if len(text) <= MOST_LETTERS else None
     wanted = "a lap time such as 1:32.405 or 92.405"
     if not match:
         raise InputError(place, text, wanted)
@@ -156,6 +160,15 @@ def parse_lap(text: str, place: str) -> float:
     if not low <= seconds <= high:
         raise InputError(place, text, f"a lap time between {low:.0f} s and {high:.0f} s")
     return round(seconds, 6)  # what was typed, free of the sum's last binary digit
+
+
+def _plain_lap(text: str) -> str:
+    """A lap time in minutes, a colon and seconds, of whatever notation it came in."""
+    hours = _HOURS.fullmatch(text)
+    if hours:
+        text = hours.group(1)
+    apart = _THOUSANDTHS.fullmatch(text)
+    return f"{apart.group(1)}:{apart.group(3)}.{apart.group(4)}" if apart else text
 
 
 def format_lap(seconds: float, decimals: int = 3) -> str:

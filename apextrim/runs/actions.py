@@ -12,7 +12,8 @@ from django.utils import timezone
 
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import FileRejected
-from apexcore.formats.laps_csv import Table, laps_of, own_columns, read_laps, read_typed, write_laps
+from apexcore.formats.laps_csv import Table, laps_of, own_columns, read_laps, write_laps
+from apexcore.formats.pasted import Pasted, read_pasted
 from apexcore.judge.laps import DrivenLap, LapKind, propose
 from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.cut import RecordedLap, cut
@@ -55,20 +56,21 @@ def add_run(event: Event, values: dict[str, Any], virtual: bool = False, at: dat
     return run
 
 
-def add_own_run(event: Event, values: dict[str, Any], typed: str, reading: dict[str, float] | None = None) -> Run:
+def add_own_run(event: Event, values: dict[str, Any], typed: str, reading: dict[str, float] | None = None) -> tuple[Run, tuple[str, ...]]:
     """A run with the laps typed or pasted and what was read at the wheels; all or nothing.
 
     :param typed: laps one a line; may be empty, then they come later
     :param reading: of `garage.reading_form.parsed_reading`, None where nothing was read
+    :returns: the run, and what of the typed was passed over, as sentences
     :raises FileRejected: naming every line that is no lap
     """
-    laps = read_typed(typed, 1) if typed.strip() else []
+    pasted = read_pasted(typed, 1) if typed.strip() else Pasted((), ())
     with transaction.atomic():
         run = add_run(event, values)
-        add_laps(run, laps)
+        add_laps(run, pasted.laps)
         if reading is not None:
             keep_reading(event, run.sheet, reading, run)
-    return run
+    return run, pasted.told
 
 
 def lap_row(run: Run, lap: DrivenLap, kind: LapKind, why: str) -> Lap:

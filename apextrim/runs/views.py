@@ -11,7 +11,8 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from apexcore.errors import ApexError, FileRejected
-from apexcore.formats.laps_csv import COLUMNS, read_table, read_typed, write_laps
+from apexcore.formats.laps_csv import COLUMNS, read_table, write_laps
+from apexcore.formats.pasted import Pasted, read_pasted
 from apexcore.formats.text import decoded
 from apexcore.judge.laps import KIND_WORDS, KINDS, figures
 from apexcore.quantities.words import counted
@@ -74,10 +75,12 @@ def add(request: HttpRequest, event_id: int) -> HttpResponse:
         form.add_error(None, problems)
         return _bench(request, event, run_form=form)
     try:
-        run = actions.add_own_run(event, form.run_values(), form.cleaned_data["laps"], reading)
+        run, passed_over = actions.add_own_run(event, form.run_values(), form.cleaned_data["laps"], reading)
     except FileRejected as error:
         form.add_error("laps", error.problems)
         return _bench(request, event, run_form=form)
+    if passed_over:
+        messages.info(request, " ".join(passed_over[:4]))
     return redirect("run", event.pk, run.pk)
 
 
@@ -98,7 +101,10 @@ def virtual(request: HttpRequest, event_id: int) -> HttpResponse:
     return redirect("run", event.pk, run.pk)
 
 
-def _run(request: HttpRequest, event: Event, run: Run, errors: list[str] | None = None) -> HttpResponse:
+def _run(
+    request: HttpRequest, event: Event, run: Run, errors: list[str] | None = None, understood: Pasted | None = None
+) -> HttpResponse:  # fmt: skip
+    """:param understood: laps that were pasted and are not kept yet"""
     recorded.build(run)
     rows = list(run.laps.annotate(trace_pk=F("trace__pk")))
     laps = queries.driven(rows)
@@ -122,7 +128,8 @@ def _run(request: HttpRequest, event: Event, run: Run, errors: list[str] | None 
         "sectors": range(1, max((len(lap.sectors_s) for lap in rows), default=0) + 1),
         "kinds": [(kind, KIND_WORDS[kind]) for kind in KINDS],
         "traced": any(row.trace_pk for row in rows),
-        "typed": request.POST.get("laps", "") if errors else "",
+        "typed": request.POST.get("laps", "") if errors or understood else "",
+        "understood": understood,
         "errors": errors or [],
     }
     return render(request, "runs/run.html", context, status=422 if errors else 200)
@@ -137,12 +144,15 @@ def run(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
 
 @require_POST
 def type_laps(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
-    """Adds laps typed one a line."""
+    """Adds laps typed or pasted one a line; what was understood of a paste with more than laps in it is shown before it is kept."""
     event = event_for(request.user, event_id)
     row = queries.run_for(request.user, event, run_id)
     last = row.laps.order_by("-number").first()
     try:
-        new = actions.add_laps(row, read_typed(request.POST.get("laps", ""), last.number + 1 if last else 1))
+        pasted = read_pasted(request.POST.get("laps", ""), last.number + 1 if last else 1)
+        if pasted.told and "sure" not in request.POST:
+            return _run(request, event, row, understood=pasted)
+        new = actions.add_laps(row, pasted.laps)
     except ApexError as error:
         return _run(request, event, row, problems_of(error))
     messages.success(request, f"{new} lap{'s' if new != 1 else ''} added.")

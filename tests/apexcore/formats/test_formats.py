@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from apexcore.errors import FileRejected
 from apexcore.formats.book_file import BookFile
-from apexcore.formats.laps_csv import read_laps, read_typed, write_laps
+from apexcore.formats.laps_csv import read_laps, write_laps
+from apexcore.formats.pasted import read_pasted
 from apexcore.formats.values_json import read_sheet, read_value, write_sheet, write_value
 from apexcore.judge.laps import KINDS, DrivenLap
 from apexcore.vehicle.car import Car
@@ -87,14 +88,14 @@ def test_many_problems_are_counted_not_listed() -> None:
 
 
 def test_typed_laps_take_times_marks_and_fuel_in_any_order() -> None:
-    laps = read_typed("1:25.0 out 1.9\n\n73,4\n73.5 1.8 spoiled\n", 4)
+    laps = list(read_pasted("1:25.0 out 1.9\n\n73,4\n73.5 1.8 spoiled\n", 4).laps)
     assert laps == [DrivenLap(4, 85.0, "out", 1.9), DrivenLap(5, 73.4), DrivenLap(6, 73.5, "spoiled", 1.8)]
 
 
-@pytest.mark.parametrize(("text", "words"), [("", "no lap was typed"), ("73.4\nx", "Line 2"), ("73.4 quick", "Line 1, kind")])
+@pytest.mark.parametrize(("text", "words"), [("", "no lap was typed"), ("73.4\nx", "Line 2"), ("73.4 999", "Line 1, fuel")])
 def test_unusable_typed_laps_name_their_line(text: str, words: str) -> None:
     with pytest.raises(FileRejected, match=words):
-        read_typed(text, 1)
+        read_pasted(text, 1)
 
 
 def test_a_sheet_survives_a_round_trip(car: Car, sheet: Sheet) -> None:

@@ -12,8 +12,9 @@ from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.circuits import read_circuit
 from apexcore.formats.event_file import EventFile
 from apexcore.formats.guard import guarded
-from apexcore.formats.laps_csv import guessed_columns, laps_of, read_laps, read_table, read_typed
+from apexcore.formats.laps_csv import guessed_columns, laps_of, read_laps, read_table
 from apexcore.formats.logger import read_csv_laps, read_json_lines
+from apexcore.formats.pasted import read_pasted
 from apexcore.formats.text import encodable, json_of, words_cell
 from apexcore.formats.values_json import SheetFile, read_value
 from apexcore.judge.tags import parse_tags
@@ -35,7 +36,7 @@ READERS: dict[str, tuple[Callable[[bytes], object], tuple[str, ...]]] = {
     "matched laps": (read_matched, ("laps.csv",)),
     "logger": (read_json_lines, ("logger.jsonl",)),
     "logger laps": (lambda data: read_csv_laps(data, "k"), ("laps.csv",)),
-    "typed laps": (lambda data: read_typed(data.decode("utf-8", "replace")[:40_000], 1), ("laps.csv",)),
+    "typed laps": (lambda data: read_pasted(data.decode("utf-8", "replace")[:40_000], 1), ("laps.csv",)),
     "sheet": (lambda data: read_value(data, SheetFile, "a sheet"), ("sheet.json",)),
 }
 
@@ -110,7 +111,7 @@ def tried(work: Callable[[], object]) -> None:
         lambda n: has_other_unit("4" + " " * n + "4", "kPa"),
         lambda n: tried(lambda: parse_lap("1" + " " * n + ":", "x")),
         lambda n: guessed_columns(["(" * n, "[" * n, "_" * n]),
-        lambda n: tried(lambda: read_typed("1:13.4" + " " * n + ";" * n, 1)),
+        lambda n: tried(lambda: read_pasted("1:13.4" + " " * n + ";" * n, 1)),
         lambda n: tried(lambda: parse_tags("a" + "=" * n)),
         lambda n: tried(lambda: parse_tags(" " * n + "=")),
         lambda n: tried(lambda: read_table(b"(" * n + b"\n1")),

@@ -3,8 +3,9 @@
 import pytest
 
 from apexcore.errors import FileRejected
-from apexcore.formats.laps_csv import guessed_columns, laps_of, read_laps, read_table, read_typed, write_laps
+from apexcore.formats.laps_csv import guessed_columns, laps_of, read_laps, read_table, write_laps
 from apexcore.formats.logger import LapEvent, SampleEvent, WeatherEvent, json_lines, read_csv_laps, read_json_lines
+from apexcore.formats.pasted import read_pasted
 from apexcore.judge.laps import DrivenLap
 from tests.apexcore.formats.test_formats import EXAMPLES
 
@@ -95,6 +96,6 @@ def test_sectors_that_cannot_be_are_named(row: str, words: str) -> None:
 
 
 def test_laps_pasted_from_a_spreadsheet_lose_their_numbers_only() -> None:
-    laps = read_typed("7\t1:13.405\t1,9\n8\t73.6\n74.1 spoiled", 1)
+    laps = read_pasted("7\t1:13.405\t1,9\n8\t73.6\n74.1 spoiled", 1).laps
     assert [(lap.number, lap.time_s, lap.kind) for lap in laps] == [(1, 73.405, "timed"), (2, 73.6, "timed"), (3, 74.1, "spoiled")]
-    assert laps[0].fuel_l == 1.9 and read_typed("73 1.9", 1)[0].fuel_l == 1.9
+    assert laps[0].fuel_l == 1.9 and read_pasted("73 1.9", 1).laps[0].fuel_l == 1.9

@@ -273,3 +273,12 @@ def test_readings_are_kept_with_the_run_on_the_same_page(client_in: Client, even
     assert event.runs.count() == 1
     client_in.post(url("add_run", event), start(event, first, laps="1:13.9"))
     assert event.runs.count() == 2 and event.readings.count() == 1
+
+
+def test_a_paste_with_more_than_laps_in_it_is_shown_before_it_is_kept(client_in: Client, run: Run) -> None:
+    text = "Lap;Time;Driver\n1;1.25.0;Marit\n2;1'13.9;Marit\n3;DNF"
+    shown = client_in.post(url("type_laps", run.event, run.pk), {"laps": text})
+    page = shown.content.decode()
+    assert shown.status_code == 200 and "2 laps understood; nothing is kept yet" in page and "Marit" in page and run.laps.count() == 0
+    kept = client_in.post(url("type_laps", run.event, run.pk), {"laps": text, "sure": "1"}, follow=True)
+    assert kept.status_code == 200 and [round(lap.time_s, 1) for lap in run.laps.all()] == [85.0, 73.9]
