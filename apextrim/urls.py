@@ -3,6 +3,7 @@
 from django.urls import include, path
 from django.views.generic import RedirectView
 
+from apextrim.archive import bin_views
 from apextrim.events.views import home
 from apextrim.runs.logger_views import take
 from apextrim.traces.survey_views import from_file
@@ -14,6 +15,9 @@ urlpatterns = [
     path("garage/circuits/recording/", from_file, name="survey_file"),
     path("garage/", include("apextrim.library.urls")),
     path("logger/", take, name="logger"),
+    path("bin/", bin_views.page, name="bin"),
+    path("bin/<str:kind_key>/<int:pk>/delete/", bin_views.delete, name="delete"),
+    path("bin/<str:kind_key>/<int:pk>/restore/", bin_views.restore, name="restore"),
     path("events/", include("apextrim.archive.urls")),
     path("events/", include("apextrim.events.urls")),
     path("events/<int:event_id>/lap/", include("apextrim.lap.urls")),

@@ -65,6 +65,11 @@ def _told(row: object, names: Iterable[str], *without: str) -> dict[str, Any]:
     return {name: getattr(row, name) for name in names if name not in without}
 
 
+def _number_of(row: Sheet | None) -> int | None:
+    """The number of a sheet that is not in the bin."""
+    return None if row is None or row.deleted_at is not None else row.number
+
+
 def event_file(event: Event, traces: bool = True) -> EventFile:
     """The event as its file has it; deleted runs stay behind.
 
@@ -91,7 +96,7 @@ def event_file(event: Event, traces: bool = True) -> EventFile:
         "session": places.get(event.session_id or 0), "sheet_in_car": next((row.number for row in sheets if row.in_car), None),
         "sessions": [_told(row, SessionFile.model_fields) for row in sessions],
         "sheets": [
-            {**_told(row, SheetOfEvent.model_fields, "parent"), "parent": row.parent.number if row.parent else None}
+            {**_told(row, SheetOfEvent.model_fields, "parent"), "parent": _number_of(row.parent)}
             for row in sheets
         ],
         "runs": [

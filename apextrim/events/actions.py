@@ -110,6 +110,13 @@ def add_session(event: Event, name: str, kind: str, starts_at: datetime) -> Sess
 
 
 @transaction.atomic
+def change_session(session: Session, name: str, kind: str, starts_at: datetime) -> None:
+    """Renames a session, or moves it."""
+    session.name, session.kind, session.starts_at = name, kind, starts_at
+    session.save(update_fields=["name", "kind", "starts_at"])
+
+
+@transaction.atomic
 def delete_event(event: Event) -> None:
     """Takes an event away; `restore_event` brings it back."""
     event.deleted_at = timezone.now()

@@ -3,6 +3,8 @@
 from django.conf import settings
 from django.db import models
 
+from apextrim.accounts.binned import Everything, Present
+
 
 class Event(models.Model):
     """One car at one circuit: the workspace."""
@@ -43,6 +45,10 @@ class Session(models.Model):
     name = models.CharField(max_length=40)
     kind = models.CharField(max_length=12, choices=KINDS)
     starts_at = models.DateTimeField()
+    deleted_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Present()
+    everything = Everything()
 
     class Meta:
         ordering = ["starts_at", "pk"]

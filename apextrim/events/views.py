@@ -16,7 +16,7 @@ from apextrim.ui.cautions import CAUTIONS
 
 from . import actions, facts, queries, signals, thread
 from .forms import ConditionsForm, EventForm, NowForm, RulesForm, SessionForm
-from .models import Event
+from .models import Event, Session
 
 #: Knots on one page of the whole thread.
 _KNOTS_A_PAGE = 200
@@ -58,6 +58,7 @@ def _brief(request: HttpRequest, event: Event, status: int = 200, **forms_given:
         "frame": queries.frame(event, "brief"),
         "car": car,
         "sessions": event.sessions.all(),
+        "session_kinds": Session.KINDS,
         "conditions_form": ConditionsForm(initial=facts.conditions_of(event).model_dump()),
         "rules_form": RulesForm(car, initial=rules.model_dump()),
         "now_form": NowForm(
@@ -122,6 +123,21 @@ def save_session(request: HttpRequest, event_id: int) -> HttpResponse:
     actions.add_session(event, **form.cleaned_data)
     messages.success(request, f"{form.cleaned_data['name']} added.")
     return redirect("brief", event.pk)
+
+
+@require_POST
+def change_session(request: HttpRequest, event_id: int, session_id: int) -> HttpResponse:
+    """Renames or moves a session."""
+    event = queries.event_for(request.user, event_id)
+    session = owned_or_404(Session, request.user, event=event, pk=session_id)
+    form = SessionForm(request.POST)
+    if not form.is_valid():
+        for problems in form.errors.values():
+            messages.error(request, f"{session.name}: {' '.join(map(str, problems))}")
+        return redirect(f"{reverse('brief', args=[event.pk])}#sessions")
+    actions.change_session(session, **form.cleaned_data)
+    messages.success(request, f"{session.name} saved.")
+    return redirect(f"{reverse('brief', args=[event.pk])}#sessions")
 
 
 @require_http_methods(["GET", "POST"])

@@ -39,7 +39,9 @@ def keep_car(owner: User, core: CoreCar, assumed: Sequence[Assumed] = ()) -> tup
 def put_car(owner: User, core: CoreCar, assumed: Sequence[Assumed] = ()) -> tuple[Car, bool]:
     """A car that is known to be consistent as a row; see `add_car`."""
     text = write_value(core)
-    there = Car.objects.filter(owner=owner, key=core.key).first()
+    there = Car.everything.filter(owner=owner, key=core.key).first()
+    if there is not None and there.deleted_at is not None:
+        raise FileRejected([f"key: “{core.key}” is that of {there.name} in the bin. Bring that one back, or choose another key."])
     if there is not None:
         if there.data == text:
             return there, False

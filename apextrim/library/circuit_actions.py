@@ -46,7 +46,9 @@ def keep_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
 def put_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
     """A circuit whose lap is known to close as a row; see `add_circuit`."""
     text = write_value(core)
-    there = Circuit.objects.filter(owner=owner, key=core.key).first()
+    there = Circuit.everything.filter(owner=owner, key=core.key).first()
+    if there is not None and there.deleted_at is not None:
+        raise FileRejected([f"key: “{core.key}” is that of {there.name} in the bin. Bring that one back, or choose another key."])
     if there is not None:
         if there.data == text:
             return there, False

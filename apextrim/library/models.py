@@ -3,6 +3,8 @@
 from django.conf import settings
 from django.db import models
 
+from apextrim.accounts.binned import Everything, Present
+
 
 class Car(models.Model):
     """A car of one owner: the file of `apexcore.vehicle.car.Car`."""
@@ -15,6 +17,10 @@ class Car(models.Model):
     data = models.TextField()
     previous = models.TextField(blank=True, help_text="the file before the last change, for its undo")
     assumed = models.JSONField(default=list, blank=True, help_text="of a car told in short: rows of words, value, spread, and why")
+    deleted_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Present()
+    everything = Everything()
 
     class Meta:
         ordering = ["name"]
@@ -35,6 +41,10 @@ class Circuit(models.Model):
     layout = models.CharField(max_length=60)
     data = models.TextField()
     previous = models.TextField(blank=True, help_text="the file before the last change, for its undo")
+    deleted_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Present()
+    everything = Everything()
 
     class Meta:
         ordering = ["name"]

@@ -39,7 +39,7 @@ def free_key(owner: User, name: str) -> str:
     """A key for a car of this name that no car of the owner has."""
     stem = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_")[:34] or "car"
     stem = stem if stem[0].isalpha() else f"c_{stem}"[:34]
-    taken = set(Car.objects.filter(owner=owner).values_list("key", flat=True))
+    taken = set(Car.everything.filter(owner=owner).values_list("key", flat=True))
     return stem if stem not in taken else next(f"{stem}_{n}" for n in range(2, 1000) if f"{stem}_{n}" not in taken)
 
 

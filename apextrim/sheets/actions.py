@@ -36,7 +36,7 @@ def save_sheet(event: Event, sheet: CoreSheet, parent: Sheet | None, reason: str
     """Saves a checked sheet as the next of the event; the first one goes into the car at once."""
     modelled_s = _modelled_change(event, parent, sheet)  # before the transaction: nobody waits for a lap
     with transaction.atomic():
-        number = (event.sheets.aggregate(last=Max("number"))["last"] or 0) + 1
+        number = (Sheet.everything.filter(event=event).aggregate(last=Max("number"))["last"] or 0) + 1
         row = Sheet.objects.create(
             event=event, number=number, parent=parent, reason=reason, values=dict(sheet.values), modelled_s=modelled_s,
             made_at=at or timezone.now(),

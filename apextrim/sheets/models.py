@@ -2,6 +2,8 @@
 
 from django.db import models
 
+from apextrim.accounts.binned import Everything, Present
+
 
 class Sheet(models.Model):
     """A saved sheet of an event; its values never change once saved."""
@@ -16,6 +18,10 @@ class Sheet(models.Model):
     modelled_s = models.FloatField(null=True, help_text="modelled lap against the parent's [s], at the time of saving")
     made_at = models.DateTimeField()
     in_car = models.BooleanField(default=False, help_text="whether it is the sheet in the car; one sheet of an event at most")
+    deleted_at = models.DateTimeField(null=True, blank=True)
+
+    objects = Present()
+    everything = Everything()
 
     #: How far in it stands in the tree of an event's sheets; set where the tree is read.
     depth: int = 0

@@ -25,6 +25,7 @@ PUBLIC = {"sign_in", "enter_demo", "sign_out", "logger", "health"}  # the logger
 MOVED = {"circuit_bench_of_before"}
 #: Addresses without a row in them: a stranger sees his own things there.
 OWN = {
+    "bin",
     "units",
     "quick_car",
     "copy_sample",
@@ -103,7 +104,7 @@ def addresses(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Ru
     )
     upload = Upload.objects.create(event=event, name="a.csv", stored="none.rec", size=1, digest="x", made_at=event.made_at)
     keys = {
-        "upload_id": upload.pk, "kind": "csv", "test_id": test.pk, "calibration_id": held.pk, "key_id": logger_key.pk, "search_id": search.pk, "job_id": job.pk, "event_id": event.pk, "sheet_id": first.pk, "run_id": run.pk, "lap_id": run.laps.all()[0].pk, "verdict_id": verdict.pk,
+        "kind_key": "event", "pk": event.pk, "session_id": event.sessions.all()[0].pk, "upload_id": upload.pk, "kind": "csv", "test_id": test.pk, "calibration_id": held.pk, "key_id": logger_key.pk, "search_id": search.pk, "job_id": job.pk, "event_id": event.pk, "sheet_id": first.pk, "run_id": run.pk, "lap_id": run.laps.all()[0].pk, "verdict_id": verdict.pk,
         "plan_id": plan.pk, "race_id": race.pk, "number": 1, "car_id": event.car.pk, "circuit_id": event.circuit.pk,
     }  # fmt: skip
     return {name: reverse(name, kwargs={arg: keys[arg] for arg in args}) for name, args in PATTERNS}

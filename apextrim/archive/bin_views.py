@@ -1,0 +1,71 @@
+"""Deleting asks; the bin holds what was deleted; both can be undone."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from apexcore.errors import InputError
+
+from . import bin as waste
+
+
+def _asked(request: HttpRequest, key: str, pk: int) -> tuple[waste.Kind, Any]:
+    kind = waste.KINDS.get(key)
+    row = None if kind is None or pk > 2**62 else waste.rows_of(kind, request.user).filter(pk=pk).first()
+    if kind is None or row is None:
+        raise Http404
+    return kind, row
+
+
+def _back(key: str, row: Any) -> str:
+    """The page that one comes from."""
+    if key == "event":
+        return reverse("events")
+    if key in ("car", "circuit"):
+        return reverse("garage")
+    return reverse({"run": "runs_bench", "sheet": "sheet_bench", "session": "brief"}[key], args=[row.event_id])
+
+
+@require_GET
+def page(request: HttpRequest) -> HttpResponse:
+    """What waits in the bin."""
+    return render(request, "archive/bin.html", {"waiting": waste.waiting(request.user)})
+
+
+@require_http_methods(["GET", "POST"])
+def delete(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
+    """Asks, then puts something into the bin."""
+    kind, row = _asked(request, kind_key, pk)
+    if row.deleted_at is not None:
+        raise Http404
+    back = _back(kind_key, row)
+    why = kind.refuses(row)
+    if why:
+        messages.error(request, why)
+        return redirect(back)
+    if request.method == "GET":
+        question = f"Delete {kind.words.lower()} {row}? It waits in the bin for thirty days."
+        return render(request, "ui/ask.html", {"question": question, "what": kind.words.lower(), "back": back})
+    try:
+        waste.delete(kind, row)
+    except InputError as error:  # somebody drove with it meanwhile
+        messages.error(request, str(error))
+        return redirect(back)
+    messages.info(request, f"{row} is in the bin.", extra_tags=reverse("restore", args=[kind_key, row.pk]))
+    return redirect(back)
+
+
+@require_POST
+def restore(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
+    """Takes something out of the bin."""
+    kind, row = _asked(request, kind_key, pk)
+    if row.deleted_at is None:
+        messages.success(request, f"{row} is not in the bin.")
+    else:
+        waste.restore(kind, row)
+        messages.success(request, f"{row} is back.")
+    return redirect(_back(kind_key, row) if kind_key != "event" else reverse("brief", args=[row.pk]))
