@@ -3,10 +3,11 @@
 from django.urls import include, path
 from django.views.generic import RedirectView
 
-from apextrim.archive import bin_views
+from apextrim.archive import bin_views, finder_views
 from apextrim.events.views import home
 from apextrim.runs.logger_views import take
 from apextrim.traces.survey_views import from_file
+from apextrim.ui.views import glossary
 
 urlpatterns = [
     path("", home, name="home"),
@@ -15,6 +16,8 @@ urlpatterns = [
     path("garage/circuits/recording/", from_file, name="survey_file"),
     path("garage/", include("apextrim.library.urls")),
     path("logger/", take, name="logger"),
+    path("glossary/", glossary, name="glossary"),
+    path("find/", finder_views.answers, name="find"),
     path("bin/", bin_views.page, name="bin"),
     path("bin/<str:kind_key>/<int:pk>/delete/", bin_views.delete, name="delete"),
     path("bin/<str:kind_key>/<int:pk>/restore/", bin_views.restore, name="restore"),

@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.values_json import write_sheet
+from apexcore.quantities.lexicon import entry_of_lever
 from apexcore.trim.figures.gearing import shifts
 from apexcore.trim.moves.aims import AIMS
 from apexcore.trim.moves.effects import step_effects
@@ -119,7 +120,7 @@ def effect(request: HttpRequest, event_id: int) -> HttpResponse:
         context["hint"] = "Correct the marked value to see its steps."
     elif items and form.sheet is not None:
         try:
-            context["shown"] = shown(items[0])
+            context |= {"shown": shown(items[0]), "word": entry_of_lever(items[0].sets)}
             context["effects"] = step_effects(cases.lap_case_of(event), form.sheet, items, answers.answer_of(event, form.sheet).lap)
         except ApexError as error:
             context["hint"] = str(error)

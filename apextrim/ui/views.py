@@ -3,6 +3,15 @@
 from django.contrib.auth.decorators import login_not_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from apexcore.quantities.lexicon import LEXICON
+
+
+@require_GET
+def glossary(request: HttpRequest) -> HttpResponse:
+    """The words of the field."""
+    return render(request, "ui/glossary.html", {"entries": LEXICON.values()})
 
 
 def _page(request: HttpRequest, status: int, title: str, text: str) -> HttpResponse:

@@ -26,6 +26,8 @@ MOVED = {"circuit_bench_of_before"}
 #: Addresses without a row in them: a stranger sees his own things there.
 OWN = {
     "bin",
+    "find",
+    "glossary",
     "units",
     "quick_car",
     "copy_sample",

@@ -26,6 +26,8 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "change_session": (OWNER, P),
     "delete": (OWNER, GP),
     "restore": (OWNER, P),
+    "find": (SIGNED_IN, G),
+    "glossary": (SIGNED_IN, G),
     "units": (SIGNED_IN, GP),
     "copy_sample": (SIGNED_IN, P),
     "quick_car": (SIGNED_IN, GP),

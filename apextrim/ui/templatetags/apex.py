@@ -1,10 +1,12 @@
 """Numbers as the product writes them."""
 
 from django import template
+from django.urls import reverse
 from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from apexcore.quantities import format_lap, format_number, spread_decimals
+from apexcore.quantities.lexicon import LEXICON
 from apextrim.ui.units import current
 
 register = template.Library()
@@ -138,6 +140,17 @@ def within(value: object, spread: object, factor: float = 1.0) -> str:
         return "–"
     decimals = spread_decimals(factor * spread)
     return f"{format_number(factor * value, decimals)} ± {format_number(factor * spread, decimals)}"
+
+
+@register.simple_tag
+def term(key: str, words: str = "") -> SafeString:
+    """A word of the field with its sentence behind it, by pointer, key and click.
+
+    :param words: as it stands on the page; the word itself if empty
+    """
+    entry = LEXICON[key]
+    address = f"{reverse('glossary')}#{entry.key}"
+    return format_html('<a class="term" href="{}" title="{} More of it: {}">{}</a>', address, entry.is_, entry.more, words or entry.name)
 
 
 @register.simple_tag

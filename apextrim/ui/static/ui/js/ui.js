@@ -27,12 +27,85 @@ document.addEventListener("alpine:init", () => {
     hideKeys() {
       this.$refs.keys.close();
     },
+    find() {
+      const palette = document.querySelector("dialog.palette");
+      if (!palette || palette.open) return;
+      palette.showModal();
+      palette.dispatchEvent(new Event("opened"));
+    },
     pressed(event) {
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
+        event.preventDefault();
+        this.find();
+        return;
+      }
       const typing = event.target.closest("input, select, textarea, dialog");
       if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
       if (event.key === "?") this.showKeys();
+      if (event.key === "/") {
+        event.preventDefault();
+        this.find();
+        return;
+      }
       const bench = document.querySelector(`[data-bench-key="${CSS.escape(event.key)}"]`);
       if (bench) bench.click();
+    },
+  }));
+
+  // An item that the address names is in focus at once.
+  const named = document.getElementById(window.location.hash.slice(1));
+  if (named && named.matches("input")) setTimeout(() => named.focus(), 0);
+
+  // The palette: a few letters find anything; arrows go through what was found, Enter opens it.
+  Alpine.data("palette", () => ({
+    waits: 0,
+    asked: 0,
+    init() {
+      this.$root.addEventListener("opened", () => {
+        this.$refs.box.value = "";
+        this.$refs.box.focus();
+        this.ask();
+      });
+    },
+    typed() {
+      clearTimeout(this.waits);
+      this.waits = setTimeout(() => this.ask(), 120);
+    },
+    async ask() {
+      const { find, event } = this.$root.dataset;
+      const number = (this.asked += 1);
+      const query = new URLSearchParams({ q: this.$refs.box.value, event });
+      const answer = await fetch(`${find}?${query}`, { headers: { "X-Requested-With": "fetch" } });
+      const text = answer.ok ? await answer.text() : "";
+      if (number !== this.asked) return; // a later answer is on its way
+      this.$refs.found.innerHTML = text;
+      this.mark(0);
+    },
+    links() {
+      return [...this.$refs.found.querySelectorAll("a")];
+    },
+    mark(place) {
+      const links = this.links();
+      links.forEach((link, k) => link.setAttribute("aria-current", k === place ? "true" : "false"));
+      if (links[place]) links[place].scrollIntoView({ block: "nearest" });
+    },
+    keyed(event) {
+      const links = this.links();
+      const now = links.findIndex((link) => link.getAttribute("aria-current") === "true");
+      const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+      if (step && links.length) {
+        event.preventDefault();
+        this.mark((now + step + links.length) % links.length);
+      }
+      if (event.key === "Enter" && links[now]) {
+        event.preventDefault();
+        const target = links[now].href;
+        this.$root.close();
+        window.location.assign(target);
+      }
+    },
+    closed() {
+      this.$refs.found.innerHTML = "";
     },
   }));
 
