@@ -2,6 +2,9 @@
 
 from django.conf import settings
 from django.http import HttpRequest
+from django.utils.functional import SimpleLazyObject
+
+from .tour import stop_of
 
 
 def is_shared(request: HttpRequest) -> bool:
@@ -12,4 +15,5 @@ def is_shared(request: HttpRequest) -> bool:
 def account(request: HttpRequest) -> dict[str, object]:
     """Whether the account is one person's; the demo's is everybody's."""
     name = getattr(getattr(request, "user", None), "username", "")
-    return {"own_account": bool(name) and not is_shared(request)}
+    own = bool(name) and not is_shared(request)
+    return {"own_account": own, "tour": SimpleLazyObject(lambda: stop_of(request.user) if own else None)}

@@ -7,6 +7,7 @@ urlpatterns = [
     path("sign-in/", views.SignIn.as_view(), name="sign_in"),
     path("sign-in/demo/", views.enter_demo, name="enter_demo"),
     path("account/", views.account, name="account"),
+    path("account/tour/", views.go_on_tour, name="go_on_tour"),
     path("account/units/", views.units, name="units"),
     path("account/end/", views.end_session, name="end_session"),
     path("password/", views.ChangePassword.as_view(), name="change_password"),

@@ -14,6 +14,7 @@ from pydantic import ValidationError
 from apexcore.errors import ApexError
 from apexcore.formats.event_file import MOST_EVENT_BYTES
 from apexcore.formats.text import problem_of
+from apextrim.accounts import tour
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for
@@ -75,6 +76,8 @@ def copy_sample(request: HttpRequest) -> HttpResponse:
         for problem in problems_of(error):
             messages.error(request, problem)
         return redirect("home")
+    if new:
+        tour.begin(request.user)  # type: ignore[arg-type]
     words = "is copied into your account: look around, change it, delete it" if new else "is in your account already"
     messages.success(request, f"{event.name} {words}.")
     return redirect("brief", event.pk)

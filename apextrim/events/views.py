@@ -10,6 +10,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from apextrim.accounts import tour
 from apextrim.accounts.owned import owned, owned_or_404
 from apextrim.library.models import Car, Circuit
 from apextrim.ui.cautions import CAUTIONS
@@ -36,7 +37,10 @@ def events(request: HttpRequest) -> HttpResponse:
     """The events of the racer, and a form for a new one."""
     form = EventForm(request.user, request.POST or None)  # type: ignore[arg-type]
     if request.method == "POST" and form.is_valid():
+        first = not queries.events_of(request.user).exists()
         event = actions.create_event(request.user, **form.cleaned_data)  # type: ignore[arg-type]
+        if first:
+            tour.begin(request.user)  # type: ignore[arg-type]
         signals.event_made.send(Event, event=event)
         return redirect("brief", event.pk)
     status = 422 if form.errors else 200

@@ -26,6 +26,7 @@ MOVED = {"circuit_bench_of_before"}
 #: Addresses without a row in them: a stranger sees his own things there.
 OWN = {
     "bin",
+    "go_on_tour",
     "find",
     "glossary",
     "units",

@@ -28,6 +28,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "restore": (OWNER, P),
     "find": (SIGNED_IN, G),
     "glossary": (SIGNED_IN, G),
+    "go_on_tour": (SIGNED_IN, P),
     "units": (SIGNED_IN, GP),
     "copy_sample": (SIGNED_IN, P),
     "quick_car": (SIGNED_IN, GP),

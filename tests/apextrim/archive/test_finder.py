@@ -27,7 +27,7 @@ def test_a_few_letters_find_it(event: Event, first: Sheet, second: Sheet, typed:
 
 
 def test_nobody_finds_what_belongs_to_another(stranger: Client, event: Event, first: Sheet) -> None:
-    text = words(stranger.get(reverse("find"), {"q": "S1", "event": event.pk}))
+    text = words(stranger.get(reverse("find"), {"q": "S1", "event": str(event.pk)}))
     assert "To begin with" not in text and event.name not in text
     assert "Nothing of that name." in words(stranger.get(reverse("find"), {"q": "zzzz"}))
     for odd in ("x" * 500, "\u0000", "%", "' OR 1=1", "\u202e"):

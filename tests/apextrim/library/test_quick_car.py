@@ -80,5 +80,12 @@ def test_the_sample_weekend_is_copied_once(newcomer: Client) -> None:
     event = user.events.get()
     assert "is copied into your account" in copied and event.runs.count() == 6 and event.verdicts.count() == 1 and event.plans.count() == 1
     assert "is in your account already" in words(newcomer.post(reverse("copy_sample"), follow=True)) and user.events.count() == 1
+    tour = newcomer.get(reverse("brief", args=[event.pk]))
+    assert "1 of 6, Brief." in words(tour)
+    for number in range(2, 7):
+        went = newcomer.post(reverse("go_on_tour"), {"to": str(number), "next": reverse("lap_bench", args=[event.pk])}, follow=True)
+        assert f"{number} of 6" in words(went)
+    ended = newcomer.post(reverse("go_on_tour"), {"to": "99", "next": "https://elsewhere.example/"}, follow=True)
+    assert "of 6" not in words(ended) and ended.redirect_chain[0][0] == "/"
     for name in ("brief", "sheet_bench", "runs_bench", "verdicts_bench", "race_bench", "lap_bench"):
         assert newcomer.get(reverse(name, args=[event.pk])).status_code == 200
