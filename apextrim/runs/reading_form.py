@@ -44,12 +44,17 @@ def was_read(data: Mapping[str, str]) -> bool:
     return any(data.get(f"{key}_{wheel}", "").strip() for key, *_ in ROWS if key != "cold" for wheel in WHEELS)
 
 
-Line = tuple[str, str, str, list[tuple[str, str]]]
+Line = tuple[str, str, str, list[tuple[str, str, str]]]
 
 
 def reading_lines(data: Mapping[str, str]) -> list[Line]:
-    """Key, words, unit and (field, text) of every row of the form."""
-    return [
-        (key, words, current().unit(unit), [(f"{key}_{wheel}", data.get(f"{key}_{wheel}", "")) for wheel in WHEELS])
-        for key, words, unit, _, _ in ROWS
-    ]
+    """Key, words, unit and (field, text, what it is called) of every row of the form."""
+    units = current()
+    found = []
+    for key, words, unit, _, _ in ROWS:
+        place = f"Tread, {words.lower()}" if key in ("inner", "middle", "outer") else words
+        cells = [
+            (f"{key}_{wheel}", data.get(f"{key}_{wheel}", ""), f"{place}, {WHEEL_WORDS[wheel]}, {units.unit(unit)}") for wheel in WHEELS
+        ]
+        found.append((key, words, units.unit(unit), cells))
+    return found
