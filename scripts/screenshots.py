@@ -15,12 +15,31 @@ TARGET = ROOT / "docs" / "screenshots"
 VIEWS = {
     "brief": "/events/1/", "lap": "/events/1/lap/?line=quickest", "odds": "/events/1/race/odds/", "run": "/events/1/runs/13/",
     "verdicts": "/events/1/verdicts/?a=1&b=2&margin=0.10", "race": "/events/1/race/", "difference": "/events/1/sheet/difference/?a=1&b=4",
-    "card": "/events/1/sheet/4/card/", "sheet-oval": "/events/2/sheet/", "sheet-kart": "/events/3/sheet/",
+    "sheet-oval": "/events/2/sheet/", "sheet-kart": "/events/3/sheet/",
     "advice": "/events/1/sheet/4/advice/?slides=front&phase=mid&where=slow&how=clearly&tyres=warm",
-    "test-plan": "/events/1/verdicts/plan/?a=2&b=3&difference=0.25&minutes=150&stop=240&scatter=0.15&shift=0.08",
     "trainer": "/events/1/lap/trainer/",
     "corner": "/events/1/lap/corner/3/?try=b80-c20&d4=0.4",
 }  # fmt: skip
+
+
+#: What a newcomer says of a car.
+_HATCH = {
+    "name": "My hatch", "mass": "1050", "front": "62", "power": "140", "power_rpm": "7000", "limit_rpm": "7500", "gears": "5", "top": "225",
+    "tyre_front": "205/50 R15",
+}  # fmt: skip
+
+
+def begin(page: Page) -> None:
+    """The first page of an account without an event."""
+    page.goto("/sign-in/")
+    page.evaluate("() => localStorage.setItem('apex-theme', 'day')")
+    page.reload()
+    page.get_by_label("Username").fill("newcomer")
+    page.get_by_label("Password").fill("withy-bend-4")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_text("Your car in two minutes").wait_for()
+    page.screenshot(path=TARGET / "start.png")
+    page.context.clear_cookies()
 
 
 def take(page: Page) -> None:
@@ -32,6 +51,12 @@ def take(page: Page) -> None:
     page.get_by_role("button", name="Open the demo").click()
     page.get_by_role("heading", name="Events", exact=True).wait_for()
     page.screenshot(path=TARGET / "events.png")
+    page.goto("/garage/cars/quick/")
+    for name, text in _HATCH.items():
+        page.locator(f"[name={name}]").fill(text)
+    page.get_by_role("button", name="Show the car").click()
+    page.get_by_text("As the model has it").wait_for()
+    page.screenshot(path=TARGET / "quick-car.png")
     page.goto("/events/1/lap/")
     page.get_by_role("button", name="Find the quickest line").click()
     page.get_by_text("quicker than the line of least curvature").first.wait_for(timeout=180_000)
@@ -71,12 +96,15 @@ def sheet(page: Page, name: str) -> None:
 def main() -> None:
     with tempfile.TemporaryDirectory() as var:
         env = {**os.environ, "APEX_VAR": var, "APEX_DEMO": "1"}
-        for command in (["warm"], ["migrate", "-v0"], ["load_demo"]):
+        newcomer = ["new_owner", "newcomer", "--password", "withy-bend-4"]
+        for command in (["warm"], ["migrate", "-v0"], ["load_demo"], newcomer):
             subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True)
         with running(Path(var)) as (address, _), sync_playwright() as playwright:
             flags = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
             browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
-            take(browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address))
+            page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
+            begin(page)
+            take(page)
             browser.close()
 
 

@@ -79,11 +79,18 @@ def find(user: Person, event: Event | None, text: str) -> list[Hit]:
     hits = [hit for hit in hits if all(part in hit.words.lower() for part in wanted.split())]
     counts: dict[str, int] = {}
     shown = []
-    for hit in sorted(hits, key=lambda hit: (not hit.words.lower().startswith(wanted), hit.kind == "word")):
+    for hit in sorted(hits, key=lambda hit: (_far(hit.words.lower(), wanted), hit.kind == "word")):
         counts[hit.kind] = counts.get(hit.kind, 0) + 1
         if counts[hit.kind] <= _OF_A_KIND or not wanted:
             shown.append(hit)
     return shown[:MOST]
+
+
+def _far(words: str, wanted: str) -> int:
+    """How far words are from what was typed: 0 where they begin with it, 1 where one of them does, else 2."""
+    if words.startswith(wanted):
+        return 0
+    return 1 if f" {wanted}" in words else 2
 
 
 def _named(user: Person, event: Event | None, wanted: str) -> Iterator[Hit]:

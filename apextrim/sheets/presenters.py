@@ -109,6 +109,16 @@ def _fold(item: Item) -> str:
     return next((words for start, words in _FOLD_OF if item.sets.startswith(start)), "")
 
 
+def shape_of(car: Car) -> str:
+    """What its picture from above is like: kart, single, saloon or coupe."""
+    if car.front.rigid and car.rear.rigid:
+        return "kart"
+    words = car.kind.lower()
+    if "single" in words or "formula" in words or "open" in words:
+        return "single"
+    return "saloon" if any(word in words for word in ("saloon", "hatch", "oval", "estate", "truck")) else "coupe"
+
+
 def _label(item: Item) -> str:
     """The name without the words that its place says already."""
     words = WHEEL_WORDS.get(item.place, item.place)

@@ -59,6 +59,7 @@ def _bench(
         "errors": errors or [],
         "refused": refused,
         "phases": ("entry", "mid", "exit"),
+        "shape": presenters.shape_of(car),
         "aims": [(key, goal.words) for key, goal in AIMS.items()],
         "outside": violations(car, saved),
         "proposed": form is not None and request.method == "GET",

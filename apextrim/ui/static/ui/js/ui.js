@@ -317,6 +317,15 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 
+  // A fold of items that stays as it was left, on every sheet; one with something wrong or moved in it is open.
+  Alpine.data("kept", () => ({
+    init() {
+      const key = `apex-fold-${this.$root.dataset.fold}`;
+      if (!this.$root.dataset.open && localStorage.getItem(key) === "open") this.$root.open = true;
+      this.$root.addEventListener("toggle", () => localStorage.setItem(key, this.$root.open ? "open" : "shut"));
+    },
+  }));
+
   // A fold that stays as it was left, also when the answer around it is written anew.
   Alpine.data("fold", () => ({
     init() {
