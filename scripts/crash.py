@@ -72,7 +72,7 @@ def prepared() -> dict[str, Callable[[], int]]:
         return there.pk
 
     acts: dict[str, Callable[[], int]] = {
-        "run": lambda: add_own_run(event, dict(values), typed).pk,
+        "run": lambda: add_own_run(event, dict(values), typed)[0].pk,
         "message": message,
         "sheet": lambda: save_sheet(event, CoreSheet(event.car.key, sheet.values), None, f"crash {new()}").pk,
         "car": lambda: keep_car(user, car.model_copy(update={"key": f"crash_{new()}"}))[0].pk,
