@@ -80,7 +80,7 @@ def signed_in(browser: Browser, site: str) -> StorageState:
     page = context.new_page()
     page.goto("/")
     page.get_by_role("button", name="Open the demo").click()
-    page.get_by_role("link", name="The Sallowmere Trophy, round 2").wait_for()
+    page.get_by_role("link", name="The Sallowmere Trophy, round 2", exact=True).wait_for()
     state = context.storage_state()
     context.close()
     return state

@@ -115,7 +115,7 @@ def test_the_thread_opens_at_its_newest_end(page: Page) -> None:
 
 
 def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -> None:
-    page.goto("/garage/circuits/3/")
+    page.goto("/garage/circuits/4/")
     marks = page.locator('[name$=".at_m"]')
     count = marks.count()
     page.locator('[name="markers.8.name"]').fill("new board")
@@ -131,7 +131,7 @@ def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -
     expect(page.get_by_text("is saved; every modelled number now uses it")).to_be_visible()
     page.goto("/events/1/lap/")
     expect(page.locator("li", has_text=f"board at {put:.0f} m: new board")).to_be_visible()
-    page.goto("/garage/circuits/3/")
+    page.goto("/garage/circuits/4/")
     assert page.locator('[name$=".at_m"]').count() == count + 1
     page.locator('[name="markers.8.at_m"]').fill("")
     page.locator('[name="markers.8.name"]').fill("")
@@ -207,12 +207,12 @@ def test_left_and_right_move_together_until_released(page: Page) -> None:
     page.evaluate("() => localStorage.clear()")
     page.reload()
     left, right = page.get_by_label("Camber front left, °", exact=True), page.get_by_label("Camber front right, °", exact=True)
-    page.get_by_label("Change left and right together").check()
+    page.get_by_label("Left and right together").check()
     left.focus()
     page.keyboard.press("ArrowUp")
     expect(right).to_have_value(left.input_value())
     expect(page.get_by_text("2 unsaved changes")).to_be_visible()
-    page.get_by_label("Change left and right together").uncheck()
+    page.get_by_label("Left and right together").uncheck()
     left.focus()
     page.keyboard.press("ArrowUp")
     expect(right).not_to_have_value(left.input_value())

@@ -166,7 +166,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     send_out(page, "S1", "14", "S Slate", "45")
     bench(page, "Race")
     plan = page.locator("[data-plan]").inner_text()
-    assert re.search(r"1 stop is quickest.*Start with \d+\.\d l", plan), plan
+    assert re.search(r"1 stop is quickest.*Start with \d+\.\d\sl", plan), plan
     expect(page.get_by_role("img", name=re.compile("laps on Marl"))).not_to_have_count(0)
     page.get_by_role("button", name="Save plan").first.click()
     expect(page.get_by_role("heading", level=1).last).to_contain_text("Race plan")
@@ -181,7 +181,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
 def test_a_step_answers_within_a_tenth_of_a_second(page: Page) -> None:
     """Not a timed test: it prints the times (see them with -s) and checks that every step is answered."""
     page.goto("/events/")
-    page.get_by_role("link", name="The Sallowmere Trophy, round 2").click()
+    page.get_by_role("link", name="The Sallowmere Trophy, round 2", exact=True).click()
     bench(page, "Sheet")
     page.locator("#answer").wait_for()  # the page before it is gone
     page.evaluate(
@@ -215,7 +215,7 @@ def test_wrong_values_are_named_where_they_are_typed(page: Page) -> None:
 
 def test_everything_goes_by_keyboard(page: Page) -> None:
     page.goto("/events/")
-    page.get_by_role("link", name="The Sallowmere Trophy, round 2").press("Enter")
+    page.get_by_role("link", name="The Sallowmere Trophy, round 2", exact=True).press("Enter")
     expect(page.get_by_role("region", name="Lap times to expect today")).to_be_visible()
     page.keyboard.press("3")
     expect(page.get_by_role("group", name="The car from above")).to_be_visible()
