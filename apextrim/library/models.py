@@ -30,6 +30,46 @@ class Car(models.Model):
         return self.name
 
 
+#: Fields of a driver's place: name, what it is called, and what is worth writing.
+PLACE_FIELDS = (
+    ("seat", "Seat", "position, height, angle, insert"),
+    ("belts", "Belts", "holes, length of each"),
+    ("reach", "Reach to the wheel", "the wrist on its top, shoulders in the seat"),
+    ("pedals", "Pedals", "a bent knee at full pedal; blocks, heights"),
+    ("forces", "Wheel and pedal force", "assistance, brake force or its sensor's setting"),
+    ("view", "View", "mirrors; on a simulator field of view and height"),
+    ("note", "Note", ""),
+)
+
+
+class DriversPlace(models.Model):
+    """How one driver sits in one car: a changed seat changes braking more than a click of anything."""
+
+    OWNER = "car__owner"
+
+    car = models.ForeignKey(Car, models.CASCADE, related_name="places")
+    driver = models.CharField(max_length=40)
+    seat = models.CharField(max_length=120, blank=True)
+    belts = models.CharField(max_length=120, blank=True)
+    reach = models.CharField(max_length=120, blank=True)
+    pedals = models.CharField(max_length=120, blank=True)
+    forces = models.CharField(max_length=120, blank=True)
+    view = models.CharField(max_length=120, blank=True)
+    note = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["driver"]
+        constraints = [models.UniqueConstraint(fields=["car", "driver"], name="one_place_per_driver")]
+
+    def __str__(self) -> str:
+        return f"{self.driver} in {self.car}"
+
+    @property
+    def lines(self) -> list[tuple[str, str]]:
+        """What is written down, with what it is called."""
+        return [(words, text) for name, words, _ in PLACE_FIELDS if (text := getattr(self, name))]
+
+
 class Circuit(models.Model):
     """A circuit of one owner: the file of `apexcore.circuit.track.Circuit`."""
 

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import car_views, circuit_views, quick_views, views
+from . import car_views, circuit_views, place_views, quick_views, views
 
 urlpatterns = [
     path("", views.garage, name="garage"),
@@ -8,6 +8,7 @@ urlpatterns = [
     path("cars/import/", views.import_car, name="import_car"),
     path("cars/<int:car_id>/file/", views.export_car, name="export_car"),
     path("cars/<int:car_id>/", car_views.edit, name="edit_car"),
+    path("cars/<int:car_id>/drivers/", place_views.places, name="drivers_places"),
     path("cars/<int:car_id>/copy/", car_views.copy, name="copy_car"),
     path("cars/<int:car_id>/undo/", car_views.undo, name="undo_car"),
     path("circuits/new/", circuit_views.new, name="new_circuit"),

@@ -83,6 +83,6 @@ def check(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
             )
     context = {
         "event": event, "frame": frame(event, "sheet"), "row": row, "lines": lines, "errors": wrong, "different": different,
-        "missing": missing, "asked": request.method == "POST", "count": len(car.items),
+        "places": event.car.places.all(), "missing": missing, "asked": request.method == "POST", "count": len(car.items),
     }  # fmt: skip
     return render(request, "sheets/check.html", context, status=422 if wrong else 200)

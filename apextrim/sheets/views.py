@@ -255,5 +255,5 @@ def card(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     ]
     ratios = shifts(adjusted(car, now))
     context = {"event": event, "row": row, "groups": groups, "changed": changed, "shifts": ratios, "frame": frame(event, "sheet")}
-    context["stands"] = stands
+    context |= {"stands": stands, "places": event.car.places.all()}
     return render(request, "sheets/card.html", context)

@@ -29,6 +29,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "find": (SIGNED_IN, G),
     "glossary": (SIGNED_IN, G),
     "go_on_tour": (SIGNED_IN, P),
+    "drivers_places": (OWNER, GP),
     "units": (SIGNED_IN, GP),
     "copy_sample": (SIGNED_IN, P),
     "quick_car": (SIGNED_IN, GP),
