@@ -250,8 +250,9 @@ def card(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     now = queries.core_sheet(event, row)
     changed = {} if row.in_car else {d.item.key: shown(d.item).text(d.before) for d in differences(car, standing, now)}
     groups = [
-        (group.title, [(view, changed.get(view.item.key, "")) for view in group.items])
+        (group.place, group.title, [(view, changed.get(view.item.key, "")) for view in group.items])
         for group in presenters.item_groups(car, row.values, {}, {})
+        if group.items
     ]
     ratios = shifts(adjusted(car, now))
     context = {"event": event, "row": row, "groups": groups, "changed": changed, "shifts": ratios, "frame": frame(event, "sheet")}

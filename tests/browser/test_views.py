@@ -1,5 +1,6 @@
 """Every main view in both themes: nothing for axe to find, no sideways scroll, and a phone can read it."""
 
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -19,7 +20,7 @@ VIEWS = {
     "advice": "sheet/4/advice/?slides=rear&phase=entry&where=&how=clearly&tyres=warm", "stint": "sheet/4/stint/", "car": "/garage/cars/5/", "copy": "/garage/cars/5/copy/", "circuit page": "/garage/circuits/3/",
     "new circuit": "/garage/circuits/new/", "items": "items/",
     "live": "runs/live/", "two laps": "traces/?lap=90&reference=model", "run by corner": "traces/run/13/", "recording": "traces/recording/", "car by traces": "traces/run/13/car/", "driven circuit": "traces/run/13/circuit/", "gap live": "traces/live/", "verdict by corner": "verdicts/corners/?by=sheet&a=1&b=2&margin=0.10&trust=usual", "circuit of a file": "/garage/circuits/recording/", "plan a test": "verdicts/plan/?a=1&b=2&difference=0.2&minutes=200&stop=200&scatter=0.15&shift=0.08", "record": "verdicts/record/",
-    "odds": "race/odds/", "spend": "race/spend/", "race mode": "race/live/", "visits": "verdicts/visits/", "qualifying": "race/qualifying/?beat=1:13.2", "run cleaned": "runs/12/?clean=1", "jobs": "/jobs/", "quick car": "/garage/cars/quick/", "units": "/account/units/", "glossary": "/glossary/", "bin": "/bin/", "next event": "next/",
+    "odds": "race/odds/", "spend": "race/spend/", "race mode": "race/live/", "visits": "verdicts/visits/", "qualifying": "race/qualifying/?beat=1:13.2", "run cleaned": "runs/12/?clean=1", "jobs": "/jobs/", "quick car": "/garage/cars/quick/", "units": "/account/units/", "glossary": "/glossary/", "bin": "/bin/", "next event": "next/", "drivers": "/garage/cars/5/drivers/",
 }  # fmt: skip
 
 
@@ -45,6 +46,30 @@ def tour(browser: Browser, site: str, signed_in: StorageState) -> Iterator[tuple
     page.goto("/events/")
     yield page, wrong
     page.context.close()
+
+
+@pytest.mark.parametrize(
+    "where",
+    [
+        "plan",
+        "corner card",
+        "lap card",
+        "ten lines",
+        "card",
+        "/events/2/sheet/5/card/",
+        "/events/3/sheet/7/card/",
+        "/events/5/sheet/9/card/",
+    ],
+)
+def test_a_card_prints_on_one_page(tour: tuple[Page, list[str]], where: str) -> None:
+    """A second page, or a blank one, is left behind in the garage."""
+    page, _ = tour
+    page.goto(address(where) if where in VIEWS else where)
+    assert len(re.findall(rb"/Type\s*/Page\b", page.pdf(format="A4"))) == 1
+    page.emulate_media(media="print")
+    page.set_viewport_size({"width": 688, "height": 1017})  # A4 within its margins
+    assert page.evaluate("() => document.documentElement.scrollWidth") <= 688
+    page.emulate_media(media="null")
 
 
 @pytest.mark.parametrize("view", VIEWS)
