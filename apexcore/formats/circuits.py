@@ -14,8 +14,19 @@ from .guard import guarded
 from .text import decoded, json_of, problem_of, rejected, rows_of
 from .values_json import read_value
 
-#: Names of the columns of a CSV, metres or degrees.
+#: Columns of a CSV, metres or degrees, and how headings say them; letters may be of any case, a unit may stand behind in brackets.
 _METRES, _DEGREES, _HEIGHT = ("x_m", "y_m"), ("longitude", "latitude"), "z_m"
+_SAID = {
+    "x_m": ("x", "east", "easting"), "y_m": ("y", "north", "northing"), "z_m": ("z", "height", "elevation", "altitude", "ele", "alt"),
+    "longitude": ("longitude", "lon", "lng", "long"), "latitude": ("latitude", "lat"),
+}  # fmt: skip
+_COLUMN = {said: column for column, names in _SAID.items() for said in names}
+_HEADING = re.compile(r"(?P<name>[^\[(]*?)(?:[\s_]*[\[(]\s*(?P<within>[^\])]*?)\s*[\])]|[\s_]+(?P<behind>m|km|ft|deg))?")
+#: Units that a heading may tell, in metres or degrees.
+_UNITS = {"": 1.0, "m": 1.0, "metre": 1.0, "metres": 1.0, "ft": 0.3048, "feet": 0.3048, "km": 1000.0, "°": 1.0, "deg": 1.0, "degrees": 1.0}
+_EXPECTED = "the columns x_m, y_m and, if known, z_m; or longitude, latitude and z_m"
+#: Layout of a circuit that came as points.
+IMPORTED = "imported"
 #: Farthest that a point may lie from the origin of its survey, and from sea level [m].
 _MOST_M = 1e8
 
@@ -57,30 +68,52 @@ def _circuit(points: list[Point], name: str, width_m: float, closed: bool) -> Ci
     kept = checked_points(points, name, closed)
     rounded = tuple((round(x, 2), round(y, 2), round(z, 2)) for x, y, z in kept)
     try:
-        return Circuit(key=key_of(name), name=name, layout="imported", width_m=width_m, points_m=rounded, closed=closed)
+        return Circuit(key=key_of(name), name=name, layout=IMPORTED, width_m=width_m, points_m=rounded, closed=closed)
     except ValidationError as error:
         raise rejected([problem_of(problem) for problem in error.errors()]) from None
 
 
 def _csv(text: str) -> list[Point]:
-    rows = rows_of(text, "a CSV of points with the columns x_m, y_m and, if known, z_m; or longitude, latitude and z_m")
-    header = [cell.strip().lower() for cell in rows[0]]
-    names = _METRES if _METRES[0] in header else _DEGREES
-    for column in names:
-        if column not in header:
-            raise InputError("Line 1", ", ".join(header)[:60], "the columns x_m, y_m and, if known, z_m; or longitude, latitude and z_m")
+    rows = rows_of(text, f"a CSV of points with {_EXPECTED}")
+    columns = _columns(rows[0])
+    names = _METRES if all(name in columns for name in _METRES) else _DEGREES
+    if any(name not in columns for name in names):
+        raise InputError("Line 1", ", ".join(cell.strip() for cell in rows[0])[:60], _EXPECTED)
+    if names == _DEGREES and any(columns[name][1] != 1.0 for name in names):
+        raise InputError("Line 1", ", ".join(rows[0])[:60], "longitude and latitude in degrees")
+    wanted = [columns[name] for name in names]
+    up = columns.get(_HEIGHT)
     points: list[Point] = []
     for line, row in enumerate(rows[1:], start=2):
         if not any(cell.strip() for cell in row):
             continue
-        if len(row) != len(header):
-            wanted = f"{len(header)}; with a decimal comma, separate the columns by semicolons"
-            raise InputError(f"Line {line}", f"{len(row)} columns", wanted)
-        cells = dict(zip(header, row, strict=True))
-        x, y = (_coordinate(cells[column], f"Line {line}, column {column}") for column in names)
-        height = cells.get(_HEIGHT, "").strip()
-        points.append((x, y, _coordinate(height, f"Line {line}, column {_HEIGHT}") if height else 0.0))
+        if len(row) != len(rows[0]):
+            want = f"{len(rows[0])}; with a decimal comma, separate the columns by semicolons"
+            raise InputError(f"Line {line}", f"{len(row)} columns", want)
+        x, y = (size * _coordinate(row[at], f"Line {line}, column {rows[0][at].strip()}") for at, size in wanted)
+        height = row[up[0]].strip() if up else ""
+        points.append((x, y, up[1] * _coordinate(height, f"Line {line}, column {rows[0][up[0]].strip()}") if up and height else 0.0))
     return points if names == _METRES else from_degrees(points, "CSV")
+
+
+def _columns(header: list[str]) -> dict[str, tuple[int, float]]:
+    """Where each known column stands, and its unit in metres or degrees.
+
+    :raises InputError: if two headings mean the same, or a unit is none of a length or an angle
+    """
+    found: dict[str, tuple[int, float]] = {}
+    for at, cell in enumerate(header):
+        said = _HEADING.fullmatch(cell.strip().lower()[:60])
+        column = _COLUMN.get(said["name"]) if said else None
+        if said is None or column is None:
+            continue
+        if column in found:
+            raise InputError("Line 1", f"{header[found[column][0]].strip()}, {cell.strip()}"[:60], "one column of each kind")
+        unit = said["within"] or said["behind"] or ""
+        if unit not in _UNITS:
+            raise InputError("Line 1", cell.strip()[:60], "metres (m), kilometres (km), feet (ft) or degrees (°)")
+        found[column] = at, _UNITS[unit]
+    return found
 
 
 def _coordinate(text: str, place: str) -> float:

@@ -10,7 +10,7 @@ from apexcore.circuit.moves import known_by, moved_to
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.circuit.track import centre_line, reversed_circuit
 from apexcore.errors import ApexError, FileRejected, InputError
-from apexcore.formats.circuits import read_circuit
+from apexcore.formats.circuits import IMPORTED, read_circuit
 from apexcore.formats.values_json import write_value
 
 from .models import Circuit, CornerNote
@@ -19,6 +19,8 @@ from .stored import driven_line, parsed_circuit
 
 #: Longest note on a corner, for qualifying and for the race.
 MOST_NOTE = 400
+#: Most circuits of one name that are numbered.
+_MOST_ALIKE = 100
 
 
 def add_circuit(
@@ -29,11 +31,24 @@ def add_circuit(
     :param name: for a file that tells no name
     :param width_m: for a file that tells no width [m]
     :param closed: for a file of points: whether it is a lap
-    :returns: the circuit, and whether it is new
-    :raises FileRejected: if the file is no circuit, or another circuit of this owner has its key
+    :returns: the circuit, and whether it is new; points whose name another circuit of this owner has get a number behind it
+    :raises FileRejected: if the file is no circuit, or another circuit of this owner has the key that it tells
     :raises InputError: if the lap does not close
     """
-    return keep_circuit(owner, read_circuit(data, name, width_m, closed))
+    core = read_circuit(data, name, width_m, closed)
+    if core.layout != IMPORTED:
+        return keep_circuit(owner, core)
+    centre_line(core)
+    for number in range(1, _MOST_ALIKE):
+        beside = {"key": f"{core.key[:33]}_{number}", "name": f"{core.name[:56]} {number}"} if number > 1 else {}
+        numbered = core.model_copy(update=beside)
+        there = Circuit.everything.filter(owner=owner, key=numbered.key).first()
+        alike = there is not None and parsed_circuit(there.data).model_copy(update={"name": numbered.name}) == numbered
+        if there is None or (alike and there.deleted_at is not None):
+            return put_circuit(owner, numbered)  # refuses one that waits in the bin
+        if alike:
+            return there, False
+    raise FileRejected([f"name: a hundred circuits called {core.name} are in your garage. Choose another name."])
 
 
 def keep_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:

@@ -10,7 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 from apexcore.errors import ApexError, FileRejected
 from apexcore.vehicle.car import Car as CoreCar
 from apextrim.accounts.owned import owned, owned_or_404
-from apextrim.ui.uploads import is_long, problems_of, uploaded
+from apextrim.ui.uploads import called, is_long, problems_of, uploaded
 from apextrim.work import queue
 
 from .car_actions import add_car
@@ -70,7 +70,7 @@ def import_circuit(request: HttpRequest) -> HttpResponse:
     if not form.is_valid():
         return _garage(request, [str(error) for errors in form.errors.values() for error in errors], form)
     values = form.cleaned_data
-    name, width, closed = values["name"], values["width"], not values["open_course"]
+    name, width, closed = values["name"].strip() or called(request) or "Imported circuit", values["width"], not values["open_course"]
     try:
         data = uploaded(request, "a circuit: JSON, GeoJSON, GPX or CSV of points")
         if is_long(data):

@@ -22,6 +22,13 @@ def uploaded(request: HttpRequest, what: str, most_bytes: int = MOST_BYTES) -> b
     return bytes(file.read())
 
 
+def called(request: HttpRequest) -> str:
+    """What the file in the field `file` is called, without its ending, as words; empty where there is none."""
+    file = request.FILES.get("file")
+    stem = encodable((file.name if file else "") or "").rsplit(".", 1)[0]
+    return " ".join(stem.replace("_", " ").split())[:60]
+
+
 def is_long(data: bytes) -> bool:
     """Whether a file is read beside the requests: more than five thousand lines, or about as many rows of JSON."""
     return data.count(b"\n") > 5_000 or data.count(b"\r") > 5_000 or len(data) > 400_000

@@ -98,7 +98,11 @@ def geojson(coordinates: object, kind: str = "LineString") -> bytes:
     ("data", "words"),
     [
         (b"", "The file is empty"),
-        (b"east,north\n1,2\n", "Line 1: “east, north” is not valid; expected the columns x_m, y_m"),
+        (b"along,across\n1,2\n", "Line 1: “along, across” is not valid; expected the columns x_m, y_m"),
+        (b"x,X [m],y\n1,2,3\n", "Line 1: “x, X [m]” is not valid; expected one column of each kind"),
+        (b"x (yd),y (yd)\n1,2\n", "Line 1: “x (yd)” is not valid; expected metres"),
+        (b"lon (km),lat (km)\n1,2\n", "longitude and latitude in degrees"),
+        (b"x" * 50_000 + b" " * 50_000 + b",y\n1,2\n", "Line 1"),
         (b"x_m,y_m\n1,2\n3\n", "Line 3: “1 columns”"),
         (b"x_m,y_m\n1,2\nfar,4\n", "Line 3, column x_m: “far”"),
         (b"longitude,latitude\n523412,5701234\n", "longitude and latitude in degrees, not metres"),
@@ -117,6 +121,25 @@ def test_unusable_circuit_files_name_place_and_expectation(data: bytes, words: s
     with pytest.raises(FileRejected) as error:
         read_circuit(data, "New", 10.0)
     assert words in str(error.value)
+
+
+@pytest.mark.parametrize(
+    ("heading", "size"),
+    [("X_M,Y_M,Z_M", 1.0), ("x,y,z", 1.0), (" Easting [m];Northing [m];Altitude (m)", 1.0), ("East m,North m,Elevation m", 1.0),
+     ("X (ft),Y (ft),Height (ft)", 0.3048), ("x_km\ty_km\tEle", 1000.0)],
+)  # fmt: skip
+def test_headings_are_read_as_people_write_them(heading: str, size: float) -> None:
+    """Against the plain headings: of any case, with a unit, in another unit; columns that mean nothing here are passed over."""
+    mark = next(mark for mark in ";\t," if mark in heading)
+    high = 1.0 if "Ele" in heading and "km" in heading else size
+    points = ring(60)
+    plain = "x_m,y_m,z_m\n" + "\n".join(f"{x:.6f},{y:.6f},{z:.6f}" for x, y, z in points)
+    rows = [mark.join(("lap", heading, "Note"))]
+    rows += [mark.join(("1", f"{x / size:.9f}", f"{y / size:.9f}", f"{z / high:.9f}", "dry")) for x, y, z in points]
+    read = read_circuit("\n".join(rows).encode(), "Ring", 10.0)
+    assert np.allclose(read.points_m, read_circuit(plain.encode(), "Ring", 10.0).points_m, atol=0.011)
+    degrees = "\n".join(("LON,Lat", *(f"{x / 7e4:.8f},{50 + y / 1.11e5:.8f}" for x, y, _ in points)))
+    assert len(read_circuit(degrees.encode(), "Ring", 10.0).points_m) == 60
 
 
 @pytest.mark.parametrize("width", [0.0, -3.0, 400.0])

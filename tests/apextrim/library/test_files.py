@@ -1,6 +1,7 @@
 """The sheet bench, and cars, circuits and sheets as files."""
 
 import json
+import math
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -55,6 +56,26 @@ def test_a_survey_becomes_a_circuit_and_can_be_turned_round(client_in: Client, e
     assert event.owner.circuits.count() == before + 2
     other = create_event(event.owner, "On my field", event.car, row, False)
     assert len(client_in.get(reverse("lap_bench", args=[other.pk])).context["rows"]) == 8
+
+
+def test_circuits_without_a_name_are_called_by_their_file_and_numbered(client_in: Client, event: Event) -> None:
+    """Two surveys of one file name do not collide, and the same one again adds nothing."""
+    ring, oval = (
+        "x,y\n" + "\n".join(f"{a * math.cos(t * math.pi / 40):.2f},{150 * math.sin(t * math.pi / 40):.2f}" for t in range(80))
+        for a in (150, 240)
+    )
+    for data, name in (
+        (ring, "North_lake  day 2.csv"),
+        (oval, "North_lake  day 2.csv"),
+        (ring, "north_lake day 2.CSV"),
+        (oval, "North lake day 2.csv"),
+    ):
+        assert client_in.post(reverse("import_circuit"), {"file": file(data, name), "width": "10"}).status_code == 302
+    names = sorted(event.owner.circuits.filter(layout="imported").values_list("name", flat=True))
+    assert names == ["North lake day 2", "North lake day 2 2"]
+    for data, name in ((ring, ".csv"), (oval, "x" * 200 + ".csv"), (ring, "<b>é\u202e.csv")):
+        page = client_in.post(reverse("import_circuit"), {"file": file(data, name), "width": "10"}, follow=True)
+        assert page.status_code == 200 and "<b>é" not in page.content.decode()
 
 
 @pytest.mark.parametrize(("width", "words"), [("0", "expected 3 to 40 m"), ("wide", "“wide”"), ("", "required")])
