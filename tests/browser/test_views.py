@@ -72,6 +72,18 @@ def test_a_card_prints_on_one_page(tour: tuple[Page, list[str]], where: str) -> 
     page.emulate_media(media="null")
 
 
+@pytest.mark.parametrize(("where", "head", "last"), [("run", "Sector 1", "17"), ("effects", "One step", "Rear high-speed rebound to 5")])
+def test_the_head_of_a_long_table_stays_in_sight(tour: tuple[Page, list[str]], where: str, head: str, last: str) -> None:
+    """At the last row, in a table that fits its place and in one that is wider."""
+    page, _ = tour
+    page.set_viewport_size({"width": 1280, "height": 560})
+    page.goto(address(where))
+    row = page.get_by_role("row", name=re.compile(f"^{last} ")).last
+    row.scroll_into_view_if_needed()
+    box, at = page.get_by_role("columnheader", name=head, exact=True).bounding_box(), row.bounding_box()
+    assert box is not None and at is not None and 0 <= box["y"] < at["y"] < 560
+
+
 @pytest.mark.parametrize("view", VIEWS)
 def test_a_view_is_accessible_in_both_themes_and_never_scrolls_sideways(tour: tuple[Page, list[str]], view: str) -> None:
     page, wrong = tour

@@ -692,3 +692,12 @@ document.addEventListener("alpine:init", () => {
     },
   }));
 });
+
+// A table that fits its place needs no scroller of its own: the head of a long one then stays at the top of the window.
+const fitting = new ResizeObserver((seen) => {
+  for (const { target } of seen) {
+    target.classList.add("fits"); // measured without its bars, which would take room themselves
+    target.classList.toggle("fits", target.scrollWidth <= target.clientWidth);
+  }
+});
+document.querySelectorAll(".scroll").forEach((place) => fitting.observe(place));
