@@ -62,8 +62,8 @@ def test_a_new_owner_gets_a_car_a_circuit_and_a_decent_password() -> None:
 def test_the_demo_tells_its_story_and_loads_once() -> None:
     call_command("load_demo")
     call_command("load_demo")
-    assert User.objects.get(username="racer").events.count() == 4
-    event = User.objects.get(username="racer").events.get(name__startswith="The Sallowmere Trophy")
+    assert User.objects.get(username="racer").events.count() == 5
+    event = User.objects.get(username="racer").events.get(name="The Sallowmere Trophy, round 2")
     helped, seemed = event.verdicts.all()
     assert helped.sentence.startswith("S2 is quicker than S1")
     assert seemed.sentence.startswith("No difference settled: S3 is between")
