@@ -23,6 +23,7 @@ def test_a_place_is_kept_and_stands_on_the_check_and_on_the_printed_sheet(client
         page = unescape(words(client_in.get(reverse(name, args=[event.pk, first.pk]))))
         assert "Ines Varrow's place" in page and "5th hole, insert B" in page and "Reach to the wheel" not in page
         assert "<b>block</b> 20 mm" in page
+    assert f'href="{address}"' in client_in.get(reverse("check_sheet", args=[event.pk, first.pk])).content.decode()
     row = DriversPlace.objects.get()
     client_in.post(address, {"card": row.pk, "driver": "Ines Varrow", "seat": "6th hole"})
     assert DriversPlace.objects.get().lines == [("Seat", "6th hole")]
