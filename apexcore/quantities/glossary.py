@@ -1,8 +1,9 @@
 """The words of the field, each in one sentence, with what more of it does and which fields hold it.
 
-`docs/glossary.md` is written from this table and from the fields' own descriptions by `make docs`.
+`docs/glossary.md` is written from this table and from the fields' own descriptions by `make docs`; `lexicon` gives it to the pages.
 """
 
+import re
 from typing import NamedTuple
 
 
@@ -19,6 +20,11 @@ class Term(NamedTuple):
     meaning: str
     more: str
     fields: tuple[str, ...] = ()
+
+    @property
+    def key(self) -> str:
+        """Its place on the glossary's page."""
+        return re.sub(r"[^a-z0-9]+", "-", self.name.lower()).strip("-")
 
 
 TERMS = (
@@ -158,7 +164,7 @@ TERMS = (
     ),
     Term(
         "Cross weight",
-        "Share on front right and rear left; *wedge* on ovals.",
+        "Share on front right and rear left; wedge on ovals.",
         "On left-hand turns, more understeer.",
         ("Mass.cross_shift", "Scales.cross"),
     ),
@@ -269,4 +275,18 @@ TERMS = (
         "More fuel to start with, and a shorter stint.",
         ("FuelUse.mean_l", "Pace.fuel_l_per_lap"),
     ),
+    Term(
+        "Apex",
+        "The place where the line comes nearest to the inside.",
+        "A later one gives a straighter exit, an earlier one a shorter way in.",
+    ),
+    Term("Base sheet", "The car's values as its maker or its owner entered them.", "Every sheet grows from it."),
+    Term(
+        "Entry, mid-corner, exit",
+        "The three parts of a corner: braking and turning in, the slowest place, back on the throttle.",
+        "A change may help one of them and cost another.",
+    ),
+    Term("Trace", "A lap as a logger recorded it, channel by channel.", "More samples a second place braking points better."),
+    Term("Verdict", "What laps say of a change, with everything else corrected for.", "More runs make its interval narrower."),
+    Term("Wedge", "Cross weight, as ovals call it.", "More understeer on left-hand turns."),
 )

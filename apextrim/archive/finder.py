@@ -3,7 +3,6 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from django.db.models import Q
 from django.urls import reverse
 
 from apexcore.errors import ApexError
@@ -108,7 +107,7 @@ def _named(user: Person, event: Event | None, wanted: str) -> Iterator[Hit]:
 
 
 def _of_event(event: Event) -> Iterator[Hit]:
-    for sheet in event.sheets.filter(~Q(pk=None)).order_by("-number")[:_LOOKED_AT]:
+    for sheet in event.sheets.order_by("-number")[:_LOOKED_AT]:
         yield Hit(f"{sheet.name} {sheet.reason}"[:80], "sheet", f"{reverse('sheet_bench', args=[event.pk])}?sheet={sheet.pk}")
     for run in event.runs.filter(deleted_at=None).select_related("sheet").order_by("-number")[:_LOOKED_AT]:
         yield Hit(f"{run.name} on {run.sheet.name} {run.note}"[:80].strip(), "run", reverse("run", args=[event.pk, run.pk]))

@@ -148,9 +148,9 @@ def term(key: str, words: str = "") -> SafeString:
 
     :param words: as it stands on the page; the word itself if empty
     """
-    entry = LEXICON[key]
-    address = f"{reverse('glossary')}#{entry.key}"
-    return format_html('<a class="term" href="{}" title="{} More of it: {}">{}</a>', address, entry.is_, entry.more, words or entry.name)
+    of = LEXICON[key]
+    address = f"{reverse('glossary')}#{of.key}"
+    return format_html('<a class="term" href="{}" title="{} More of it: {}">{}</a>', address, of.meaning, of.more, words or of.name)
 
 
 @register.simple_tag
