@@ -16,6 +16,7 @@ from apexcore.trim.book.marks import Approach, read_place
 from apexcore.trim.book.proposal import BookDesk
 from apexcore.trim.corner import Told
 from apexcore.trim.drawn import drawn_choice
+from apextrim.accounts.owned import asked_for
 from apextrim.book import actions
 from apextrim.book.models import BookBefore
 from apextrim.book.queries import Page, desk_in, driven_page, pages_of, told_by_book
@@ -175,7 +176,7 @@ def carry(request: HttpRequest, event_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     there = events_of(request.user).filter(circuit=event.circuit).exclude(pk=event.pk)
     key = request.GET.get("from") or request.POST.get("from") or ""
-    other = there.filter(pk=int(key)).first() if key.isdecimal() and len(key) < 12 else None
+    other = asked_for(there, key)
     problems: list[str] = []
     if other is None:
         problems = ["No other event of this circuit is named; choose one in the book."]

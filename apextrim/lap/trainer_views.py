@@ -8,6 +8,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
+from apextrim.accounts.owned import asked_for
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
@@ -81,8 +82,7 @@ def felt(request: HttpRequest, event_id: int) -> HttpResponse:
 def read(request: HttpRequest, event_id: int) -> HttpResponse:
     """A turn as the samples of a run have it."""
     event = event_for(request.user, event_id)
-    key = request.POST.get("run", "")
-    run = event.runs.filter(pk=int(key) if key.isdecimal() and len(key) < 12 else 0, deleted_at=None).first()
+    run = asked_for(event.runs.filter(deleted_at=None), request.POST.get("run", ""))
     if run is None:
         return _page(request, event, ["Choose a run of this event whose samples are to be read."])
     return _read(request, event, run)

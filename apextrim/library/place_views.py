@@ -9,7 +9,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_http_methods
 
-from apextrim.accounts.owned import owned_or_404
+from apextrim.accounts.owned import asked_for, owned_or_404
 
 from .models import PLACE_FIELDS, Car, DriversPlace
 
@@ -37,19 +37,15 @@ class PlaceForm(forms.ModelForm):  # type: ignore[type-arg]
         return name
 
 
-def _card(car: Car, key: str) -> DriversPlace | None:
-    return car.places.filter(pk=int(key)).first() if key.isdecimal() and len(key) < 12 else None
-
-
 @require_http_methods(["GET", "POST"])
 def places(request: HttpRequest, car_id: int) -> HttpResponse:
     """The cards of a car, and a new one; a card that was removed stands in the form for a new one, to be saved again."""
     car = owned_or_404(Car, request.user, pk=car_id)
-    going = _card(car, request.GET.get("remove", ""))
+    going = asked_for(car.places.all(), request.GET.get("remove", ""))
     if going is not None and request.method == "GET":
         question = f"Remove {going.driver}'s place in {car.name}?"
         return render(request, "ui/ask.html", {"question": question, "what": "card", "back": reverse("drivers_places", args=[car.pk])})
-    sent, fresh, row = None, PlaceForm(car, auto_id="new_%s"), _card(car, request.POST.get("card", ""))
+    sent, fresh, row = None, PlaceForm(car, auto_id="new_%s"), asked_for(car.places.all(), request.POST.get("card", ""))
     if going is not None:
         going.delete()
         going.pk = None

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET
 from apexcore.errors import ApexError
 from apexcore.judge.model import Observed, Priors
 from apexcore.judge.parts import PartVerdict, judge_parts, part_sentence
+from apextrim.accounts.owned import asked_for
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
@@ -85,10 +86,10 @@ def _with_parts(
 
 def _beside_model(event: Event, a: str, b: str, parts: Parts | None) -> Parts | None:
     """The same with what the model expected of the two sheets, corner by corner."""
-    rows = {str(row.pk): row for row in event.sheets.filter(pk__in=[int(key) for key in (a, b) if key.isdecimal()])}
-    if parts is None or a not in rows or b not in rows:
+    first, second = (asked_for(event.sheets.all(), key) for key in (a, b))
+    if parts is None or first is None or second is None:
         return parts
-    expected = modelled_times(event, rows[b]) - modelled_times(event, rows[a])
+    expected = modelled_times(event, second) - modelled_times(event, first)
     lines = [replace(line, modelled_s=float(one)) for line, one in zip(parts.lines, expected, strict=True)]
     return replace(parts, lines=lines)
 
