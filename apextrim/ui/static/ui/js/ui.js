@@ -696,8 +696,8 @@ document.addEventListener("alpine:init", () => {
 // A table that fits its place needs no scroller of its own: the head of a long one then stays at the top of the window.
 const fitting = new ResizeObserver((seen) => {
   for (const { target } of seen) {
-    target.classList.add("fits"); // measured without its bars, which would take room themselves
-    target.classList.toggle("fits", target.scrollWidth <= target.clientWidth);
+    target.classList.remove("fits");
+    target.classList.toggle("fits", target.scrollWidth <= target.offsetWidth); // its own bars, if it has them, take no room
   }
 });
 document.querySelectorAll(".scroll").forEach((place) => fitting.observe(place));
