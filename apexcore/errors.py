@@ -40,6 +40,10 @@ class SolverError(ApexError):
     """The lap could not be solved; the message says where on the lap and how far it got."""
 
 
+class NoLegalSheet(ApexError):
+    """No sheet satisfies the limits of a class; the message says what the nearest one still breaks."""
+
+
 class NoLegalPlan(ApexError):
     """No race plan satisfies the rules.
 

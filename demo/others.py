@@ -5,6 +5,7 @@ from datetime import timedelta
 from django.contrib.auth.models import User
 
 from apexcore.race.course import course
+from apexcore.vehicle.class_limits import ClassLimits
 from apextrim.events import actions as events
 from apextrim.events.models import Event
 from apextrim.library.models import Car, Circuit
@@ -40,6 +41,7 @@ def _kart_day(user: User, cars: dict[str, Car], circuits: dict[str, Circuit]) ->
     """A heavy and a light driver share a kart: whose weight costs what, and where ballast goes."""
     at = FRIDAY + timedelta(days=15)
     kart = events.create_event(user, "Quernlow club day", cars["wisp_125"], circuits["quernlow"], True, at)
+    events.change_class_limits(kart, ClassLimits(least_kg=159.0), at)
     week = Weekend(kart, at)
     heavy = week.sheet(None, {"driver": 86}, "Odwin's seat as it stands")
     light = week.sheet(heavy, {"driver": 62, "ballast_floor": 10}, "Marit drives: ten kilos on the floor for the class weight")

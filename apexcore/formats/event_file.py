@@ -16,6 +16,7 @@ from ..judge.laps import LapKind
 from ..quantities.values import Value
 from ..race.rules import RaceRules
 from ..vehicle.car import Car
+from ..vehicle.class_limits import ClassLimits
 from ..vehicle.limits import with_limits
 from ..vehicle.pair import axles_of
 from .book_file import BookEntryFile
@@ -292,6 +293,7 @@ class EventFile(Value):
     conditions: Conditions
     rules: dict[Word, Any] = Field(max_length=80)
     item_rules: dict[Word, tuple[Amount, Amount]] = Field({}, max_length=200)
+    class_limits: ClassLimits = ClassLimits()
     calibration: Numbers = {}
     made_at: Moment
     session: Place | None = None

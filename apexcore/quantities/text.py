@@ -23,6 +23,8 @@ UNIT_WORDS: dict[str, str] = {
     "n/mm": "N/mm", "lb/in": "lbf/inch",
     "%": "percent", "hpa": "hPa", "mbar": "mbar", ":1": "dimensionless", "": "dimensionless",
     "s": "s", "min": "min",
+    "kg/kw": "kg/kW", "kg/hp": "kg/horsepower", "kg/ps": "kg/metric_horsepower",
+    "lb/kw": "lb/kW", "lb/hp": "lb/horsepower", "lb/ps": "lb/metric_horsepower",
     "kw": "kW", "hp": "horsepower", "bhp": "horsepower", "ps": "metric_horsepower",
     "nm": "N*m", "lbft": "foot*lbf",
 }  # fmt: skip

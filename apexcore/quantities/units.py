@@ -90,6 +90,9 @@ class UnitSet:
             if self.chosen.get(name) in becomes:
                 unit, scale = becomes[self.chosen[name]]
                 found[own] = (unit, scale, 0.0)
+        mass, power = self.chosen.get("mass", "kg"), self.chosen.get("power", "kW")
+        if (mass, power) != ("kg", "kW") and mass in CHOICES["mass"] and power in CHOICES["power"]:
+            found["kg/kW"] = (f"{mass}/{power}", *linear("kg/kW", f"{mass}/{power}"))
         return found
 
     @cached_property

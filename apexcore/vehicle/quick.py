@@ -235,7 +235,9 @@ class _Maker:
     def _ballast(self) -> list[dict[str, Any]]:
         if "ballast" not in self.told.adjustable:
             return []
-        return [{"key": "floor", "from_front_m": round(0.5 * self.kind.wheelbase_m, 2), "height_m": round(0.5 * self.kind.cg_height_m, 2)}]
+        height = round(0.5 * self.kind.cg_height_m, 2)
+        places = (("floor", 0.5), ("rear", 0.9))
+        return [{"key": key, "from_front_m": round(share * self.kind.wheelbase_m, 2), "height_m": height} for key, share in places]
 
     def _axle(self, place: int) -> dict[str, Any]:
         kind, name = self.kind, ("front", "rear")[place]

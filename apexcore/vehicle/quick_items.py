@@ -15,6 +15,7 @@ ADJUSTABLE: dict[str, str] = {
     "pressure": "Tyre pressures", "camber": "Camber", "toe": "Toe", "spring": "Springs", "bar": "Anti-roll bars", "ride": "Ride heights",
     "wing": "Rear wing", "bias": "Brake bias", "final": "Final drive or sprockets", "diff": "Differential preload",
     "track": "Track widths", "cross": "Cross weight (wedge)", "ballast": "Ballast",
+    "restrictor": "Restrictor",
 }  # fmt: skip
 #: What moves on a car whose setup is fixed.
 LOCKED = ("pressure", "bias")
@@ -157,6 +158,14 @@ def items_of(key: str, typed: str, content: dict[str, Any], kind: Kind) -> list[
         found.append(
             item("ballast_floor", "Ballast, floor", "car", "kg", range_of(typed, (0.0, 60.0, 5.0), "kg", words), 0.0, "ballast.0.kg")
         )
+        found.append(
+            item("ballast_rear", "Ballast, rear", "car", "kg", range_of(typed, (0.0, 60.0, 5.0), "kg", words), 0.0, "ballast.1.kg")
+        )
+    elif key == "restrictor":
+        bounds = range_of(typed, (80.0, 100.0, 1.0), "%", words)
+        if bounds[0] < 25.0 or bounds[1] > 100.0:
+            raise InputError(words, typed, "the share of the power that is kept: 25 to 100 %")
+        found.append(item("restrictor", "Restrictor (power kept)", "car", "%", bounds, bounds[1], "powertrain.restrictor", 0.01))
     return found
 
 

@@ -90,7 +90,7 @@ def event_file(event: Event, traces: bool = True) -> EventFile:
         "plan": {row.pk: n for n, row in enumerate(plans)},
     }  # fmt: skip
     content = {
-        **_told(event, ("name", "real_car", "driver", "conditions", "rules", "item_rules", "calibration", "made_at")),
+        **_told(event, ("name", "real_car", "driver", "conditions", "rules", "item_rules", "class_limits", "calibration", "made_at")),
         "car": facts.book_car_of(event), "circuit": stored.parsed_circuit(event.circuit.data),
         "notes": [_told(row, NoteFile.model_fields) for row in event.circuit.notes.all()],
         "session": places.get(event.session_id or 0), "sheet_in_car": next((row.number for row in sheets if row.in_car), None),
@@ -209,6 +209,7 @@ def _added(owner: User, file: EventFile) -> Event:
         owner=owner, name=file.name, car=car, circuit=_circuit(owner, file), real_car=file.real_car, driver=file.driver,
         conditions=file.conditions.model_dump(), rules=file.rules, made_at=file.made_at, calibration=dict(file.calibration),
         item_rules={key: list(limit) for key, limit in file.item_rules.items()},
+        class_limits=file.class_limits.model_dump(exclude_defaults=True),
     )  # fmt: skip
     _fill(event, file)
     return event

@@ -71,7 +71,8 @@ def again(owner: User, before: Event, wanted: Wanted) -> Again:
         if wanted.rules:
             event.rules = dict(before.rules)
             event.item_rules = dict(before.item_rules) if same_car else {}
-        event.save(update_fields=["driver", "calibration", "rules", "item_rules"])
+            event.class_limits = dict(before.class_limits)
+        event.save(update_fields=["driver", "calibration", "rules", "item_rules", "class_limits"])
         _sessions(event, before, wanted.starts)
     sheet = _sheet(event, before, left) if wanted.sheets else None
     if wanted.book and before.book.exists() and before.circuit_id == wanted.circuit.pk:

@@ -54,6 +54,7 @@ _OF_EVENT = (
     ("The model's track record, calibrate", "track_record"),
     ("Compare visits", "visits"),
     ("Item limits", "item_rules"),
+    ("Class limits: weight, power, ballast", "class_limits"),
     ("What misses cost, and where to save", "lap_costs"),
     ("Book", "lap_book"),
     ("Trainer", "trainer"),

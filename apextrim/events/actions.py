@@ -11,6 +11,7 @@ from apexcore.circuit.conditions import Conditions
 from apexcore.quantities import format_number
 from apexcore.race.length import length_words
 from apexcore.race.rules import RaceRules
+from apexcore.vehicle.class_limits import ClassLimits
 from apexcore.vehicle.limits import Limit, with_limits
 from apextrim.library.models import Car, Circuit
 
@@ -93,6 +94,17 @@ def change_item_rules(event: Event, limits: dict[str, Limit], at: datetime | Non
     event.save(update_fields=["item_rules"])
     held = sum(1 for low, high in limits.values() if low == high)
     tie(event, "brief", "Rules", f"Items under the rules: {held} held, {len(limits) - held} narrowed", at=at)
+    return True
+
+
+@transaction.atomic
+def change_class_limits(event: Event, limits: ClassLimits, at: datetime | None = None) -> bool:
+    """Sets what the class allows of the whole car. False if nothing changed."""
+    if limits == facts.class_limits_of(event):
+        return False
+    event.class_limits = limits.model_dump(exclude_defaults=True)
+    event.save(update_fields=["class_limits"])
+    tie(event, "brief", "Rules", f"Class limits: {limits.words}", at=at)
     return True
 
 

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from apexcore.circuit.conditions import Conditions
 from apexcore.race.rules import RaceRules
 from apexcore.vehicle.car import Car
+from apexcore.vehicle.class_limits import ClassLimits
 from apextrim.library.stored import parsed_car
 
 from .models import Event
@@ -23,6 +24,11 @@ def parsed_conditions(stored: Mapping[str, float]) -> Conditions:
 def conditions_of(event: Event) -> Conditions:
     """Conditions of an event now."""
     return parsed_conditions(event.conditions)
+
+
+def class_limits_of(event: Event) -> ClassLimits:
+    """What the class of an event allows of the whole car."""
+    return ClassLimits.model_validate(event.class_limits)
 
 
 def rules_of(event: Event) -> RaceRules:

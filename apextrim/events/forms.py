@@ -13,6 +13,7 @@ from apexcore.quantities import read_number
 from apexcore.race.length import length_words, read_length, read_sets, sets_words
 from apexcore.race.rules import RaceRules
 from apexcore.vehicle.car import Car as CoreCar
+from apexcore.vehicle.class_limits import ClassLimits
 from apexcore.vehicle.pair import pair_key
 from apextrim.accounts.owned import owned
 from apextrim.library.models import Car, Circuit
@@ -190,6 +191,20 @@ def as_typed(rules: RaceRules) -> dict[str, Any]:
     for key in dict.fromkeys(one.compound for one in rules.sets):
         values[f"{_SETS}{key}"] = sets_words([one for one in rules.sets if one.compound == key])
     return values
+
+
+class ClassForm(forms.Form):
+    """What the class allows of the whole car; an empty box is no limit."""
+
+    least_kg = quantity(ClassLimits, "least_kg", "Least weight with driver", "kg", required=False)
+    scales_fuel_l = quantity(ClassLimits, "scales_fuel_l", "Fuel in the tank when weighed (empty: none)", "l", required=False)
+    most_kw = quantity(ClassLimits, "most_kw", "Greatest power", "kW", required=False)
+    least_kg_per_kw = quantity(ClassLimits, "least_kg_per_kw", "Least weight to power", "kg/kW", required=False, decimals=3)
+    most_ballast_kg = quantity(ClassLimits, "most_ballast_kg", "Most ballast", "kg", required=False)
+
+    def limits(self) -> ClassLimits:
+        """The limits of a valid form."""
+        return ClassLimits.model_validate({name: value for name, value in self.cleaned_data.items() if value is not None})
 
 
 class SessionForm(forms.Form):

@@ -20,6 +20,7 @@ class Event(models.Model):
     conditions = models.JSONField(default=dict, help_text="the file of apexcore.circuit.conditions.Conditions")
     rules = models.JSONField(default=dict, help_text="the file of apexcore.race.rules.RaceRules")
     item_rules = models.JSONField(default=dict, help_text="least and greatest value of items under the event's rules, by key")
+    class_limits = models.JSONField(default=dict, help_text="the file of apexcore.vehicle.class_limits.ClassLimits")
     calibration = models.JSONField(default=dict, help_text="scales of the car that the racer applied; empty for the book car")
     line = models.TextField(
         default="", blank=True, help_text="offsets of the line that the benches stand on, as JSON; least curvature if empty"

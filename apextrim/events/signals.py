@@ -6,6 +6,8 @@ from typing import Any
 
 from django.dispatch import Signal
 
+from apexcore.vehicle.class_limits import Kept, Standing
+
 from .models import Event
 
 #: The top of an event's pages is drawn. Argument: `event`. A receiver returns a fact for it.
@@ -19,6 +21,9 @@ panels_wanted = Signal()
 
 #: The item limits of an event are drawn. Argument: `event`. A receiver returns a list of `Violation`.
 violations_wanted = Signal()
+
+#: The class limits of an event are drawn. Argument: `event`. A receiver returns a list of `ClassRow`.
+class_rows_wanted = Signal()
 
 #: An event was made by its owner and is stored: benches that need time for it begin. Argument: `event`.
 event_made = Signal()
@@ -48,6 +53,26 @@ class Violation:
     words: tuple[str, ...]
 
 
+@dataclass(frozen=True)
+class ClassRow:
+    """A sheet as its class sees it.
+
+    :param key: of its row
+    :param kept: every limit with how it stands to it
+    """
+
+    key: int
+    name: str
+    in_car: bool
+    stands: Standing
+    kept: tuple[Kept, ...]
+
+    @property
+    def broken(self) -> tuple[Kept, ...]:
+        """The limits that it breaks."""
+        return tuple(one for one in self.kept if not one.ok)
+
+
 def _answers(signal: Signal, **asked: Any) -> list[Any]:
     return [answer for _, answer in signal.send(sender=Event, **asked)]
 
@@ -73,3 +98,8 @@ def panels(event: Event) -> list[Panel]:
 def violations(event: Event) -> Sequence[Violation]:
     """All that breaks the item limits of an event."""
     return [violation for found in _answers(violations_wanted, event=event) for violation in found]
+
+
+def class_rows(event: Event) -> Sequence[ClassRow]:
+    """The sheets of an event as its class sees them."""
+    return [row for found in _answers(class_rows_wanted, event=event) for row in found]

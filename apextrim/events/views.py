@@ -64,6 +64,7 @@ def _brief(request: HttpRequest, event: Event, status: int = 200, **forms_given:
         "sessions": event.sessions.all(),
         "session_kinds": Session.KINDS,
         "conditions_form": ConditionsForm(initial=facts.conditions_of(event).model_dump()),
+        "class_words": facts.class_limits_of(event).words,
         "rules_form": RulesForm(car, initial=rules.model_dump()),
         "now_form": NowForm(
             event, initial={"session": event.session, "real_car": "yes" if event.real_car else "no", "driver": event.driver}

@@ -18,6 +18,7 @@ from apextrim.ui.units import shown
 from apextrim.ui.uploads import uploaded
 
 from .models import Sheet
+from .queries import class_breaches, core_sheet
 
 
 @dataclass(frozen=True)
@@ -84,5 +85,6 @@ def check(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     context = {
         "event": event, "frame": frame(event, "sheet"), "row": row, "lines": lines, "errors": wrong, "different": different,
         "places": event.car.places.all(), "missing": missing, "asked": request.method == "POST", "count": len(car.items),
+        "broken": class_breaches(event, core_sheet(event, row)),
     }  # fmt: skip
     return render(request, "sheets/check.html", context, status=422 if wrong else 200)

@@ -5,13 +5,31 @@ from dataclasses import replace
 from apexcore.lap.driver import LEVEL_WORDS, LEVELS
 from apexcore.lap.solver import solve_lap
 from apexcore.trim.moves.effects import lap_spread_s
+from apexcore.vehicle.class_limits import Kept, Standing, against, standing
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet, differences
 from apextrim.accounts.owned import Person, owned_or_404
+from apextrim.events.facts import class_limits_of
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases
 
 from .models import Sheet
+
+
+def class_standing(event: Event, sheet: CoreSheet) -> Standing:
+    """A sheet as the class of its event sees it."""
+    return standing(cases.car_of(event), sheet, class_limits_of(event))
+
+
+def class_kept(event: Event, sheet: CoreSheet) -> tuple[Kept, ...]:
+    """Every limit of the event's class, with how a sheet stands to it; nothing where there is none."""
+    limits = class_limits_of(event)
+    return against(limits, class_standing(event, sheet)) if limits.any else ()
+
+
+def class_breaches(event: Event, sheet: CoreSheet) -> list[str]:
+    """What of the class's limits a sheet breaks, a sentence each, without its full stop."""
+    return [one.sentence for one in class_kept(event, sheet) if not one.ok]
 
 
 def sheet_in_car(event: Event) -> Sheet | None:

@@ -10,13 +10,22 @@ from apexcore.vehicle.car import Car as CoreCar
 from apexcore.vehicle.limits import violations
 from apexcore.vehicle.sheet import checked_sheet
 from apextrim.events.models import Event
-from apextrim.events.signals import Panel, Violation, facts_wanted, panels_wanted, sheet_names_wanted, violations_wanted
+from apextrim.events.signals import (
+    ClassRow,
+    Panel,
+    Violation,
+    class_rows_wanted,
+    facts_wanted,
+    panels_wanted,
+    sheet_names_wanted,
+    violations_wanted,
+)
 from apextrim.library.models import Car
 from apextrim.library.signals import car_changing
 from apextrim.modelling import cases
 
 from .models import Sheet
-from .queries import core_sheet, expected_times, sheet_in_car
+from .queries import class_kept, class_standing, core_sheet, expected_times, sheet_in_car
 
 #: Sheets that no longer fit and are told in full.
 _TOLD = 3
@@ -68,3 +77,10 @@ def sheets_outside(event: Event, **_: Any) -> list[Violation]:
     car = cases.car_of(event)
     found = [(row.name, violations(car, core_sheet(event, row))) for row in event.sheets.all()]
     return [Violation(name, tuple(words)) for name, words in found if words]
+
+
+@receiver(class_rows_wanted)
+def sheets_in_class(event: Event, **_: Any) -> list[ClassRow]:
+    """The sheets of an event, the newest first, as its class sees them."""
+    rows = [(row, core_sheet(event, row)) for row in event.sheets.order_by("-number")]
+    return [ClassRow(row.pk, row.name, row.in_car, class_standing(event, core), class_kept(event, core)) for row, core in rows]

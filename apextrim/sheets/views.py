@@ -22,7 +22,7 @@ from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers, cases
-from apextrim.ui.units import shown
+from apextrim.ui.units import shown, told
 from apextrim.ui.uploads import uploaded
 
 from . import actions, presenters, queries
@@ -62,11 +62,13 @@ def _bench(
         "shape": presenters.shape_of(car),
         "aims": [(key, goal.words) for key, goal in AIMS.items()],
         "outside": violations(car, saved),
+        "broken": queries.class_breaches(event, saved) if row else (),
         "proposed": form is not None and request.method == "GET",
     }
     now = form.sheet if form and form.sheet else saved
     try:
         context["view"] = _answered(event, saved, now)
+        context["kept"] = queries.class_kept(event, now)
     except ApexError as error:
         context["problem"] = str(error)
     return render(request, "sheets/bench.html", context, status=422 if errors else 200)
@@ -104,6 +106,7 @@ def answer(request: HttpRequest, event_id: int) -> HttpResponse:
     if form.sheet is not None:
         try:
             context["view"] = _answered(event, queries.core_sheet(event, row), form.sheet)
+            context["kept"] = queries.class_kept(event, form.sheet)
         except ApexError as error:
             context["problem"] = str(error)
     return render(request, "sheets/_answer.html", context)
@@ -181,6 +184,8 @@ def in_car(request: HttpRequest, event_id: int) -> HttpResponse:
     messages.success(request, f"{row.name} is in the car.")
     for words in violations(cases.car_of(event), queries.core_sheet(event, row)):
         messages.warning(request, f"{row.name} is outside the rules of this event. {words}.")
+    for words in queries.class_breaches(event, queries.core_sheet(event, row)):
+        messages.warning(request, f"{row.name} is outside the class limits. {told(words[0].upper() + words[1:])}.")
     return redirect(f"{reverse('sheet_bench', args=[event.pk])}?sheet={row.pk}")
 
 

@@ -5,6 +5,7 @@ from typing import Any
 from django import forms
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
@@ -23,6 +24,7 @@ from apextrim.work.queue import TooMuchWork
 
 from . import search_presenters as presenters
 from . import tasks
+from .class_presenters import class_view
 from .models import Search
 
 
@@ -93,7 +95,12 @@ def _context(request: HttpRequest, event_id: int, search_id: int) -> dict[str, A
     context: dict[str, Any] = {"event": event, "search": row, "sheet": row.sheet, "aim": AIM_WORDS[row.aim], "job": row.job}
     if row.job.state == "waiting":
         context["waits"] = waits_for(row.job)
-    if row.result is not None:
+    context["of_class"] = bool(row.options.get("of_class"))
+    context["again"] = reverse("class_search" if context["of_class"] else "search_sheet", args=[event.pk, row.sheet_id])
+    if row.result is not None and context["of_class"]:
+        found = class_view(row.result, row.aim, cases.car_of(event), queries.core_sheet(event, row.sheet), row.sheet.name)
+        context["found"] = context["class"] = found
+    elif row.result is not None:
         context["found"] = presenters.search_view(row.result, row.aim, cases.car_of(event), queries.core_sheet(event, row.sheet))
     return context
 

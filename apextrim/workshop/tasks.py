@@ -5,9 +5,11 @@ from typing import cast
 from django.urls import reverse
 from django.utils import timezone
 
+from apexcore.trim.moves.class_search import class_search, movable
 from apexcore.trim.moves.own_lines import OnOwnLine, effects_on_own_lines
 from apexcore.trim.moves.search import AIM_WORDS, AimKey, Found, Limits, search
 from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apextrim.events.facts import class_limits_of
 from apextrim.events.models import Event
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import cases
@@ -16,6 +18,7 @@ from apextrim.work.kinds import Done, Line, work_of
 from apextrim.work.models import Job
 
 from . import own_lines
+from .class_presenters import stored
 from .models import OwnLines, Search
 
 #: Rows of one event with steps on lines of their own that are kept: the newest.
@@ -26,9 +29,16 @@ _KEPT_ROWS = 6
 def run(job: Job, line: Line) -> Done:
     """Works a search off; what it found stands in its row."""
     row = Search.objects.select_related("event__car", "event__circuit", "sheet").get(job=job)
-    car = cases.car_of(row.event)
+    car, of_class = cases.car_of(row.event), class_limits_of(row.event)
+    if row.options.get("of_class"):
+        chosen = class_search(
+            cases.lap_case_of(row.event), CoreSheet(car.key, row.sheet.values), of_class,
+            cast(AimKey, row.aim), row.options["laps"], line.progress, line.stopped,
+        )  # fmt: skip
+        Search.objects.filter(pk=row.pk).update(result=stored(chosen, movable(car)))
+        return Done(address=reverse("search", args=[row.event_id, row.pk]), stopped=not chosen.finished)
     items = [item for item in car.items if item.key in row.options["items"]]
-    limits = Limits(row.options["top_ms"], row.options["entry_pct"], row.options["work"])
+    limits = Limits(row.options["top_ms"], row.options["entry_pct"], row.options["work"], of_class)
     found = search(
         cases.lap_case_of(row.event), cases.spans_of(row.event), CoreSheet(car.key, row.sheet.values), items,
         cast(AimKey, row.aim), limits, row.options["laps"], line.progress, line.stopped,
@@ -52,7 +62,8 @@ def ask(row: Search) -> Search:
     :param row: not yet kept
     :raises TooMuchWork: if the owner's share of the queue is used up
     """
-    words = f"{row.event.name}: search from {row.sheet.name} for {AIM_WORDS[cast(AimKey, row.aim)]}"
+    what = "ballast and restrictor" if row.options.get("of_class") else "search"
+    words = f"{row.event.name}: {what} from {row.sheet.name} for {AIM_WORDS[cast(AimKey, row.aim)]}"
 
     def keep(job: Job) -> None:
         row.job = job

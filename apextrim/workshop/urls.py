@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import advice_views, carry_views, effect_views, figure_views, search_views, stint_views
+from . import advice_views, carry_views, class_views, effect_views, figure_views, search_views, stint_views
 
 urlpatterns = [
     path("steps/", effect_views.steps, name="sheet_steps"),
@@ -9,6 +9,7 @@ urlpatterns = [
     path("<int:sheet_id>/effects.csv", effect_views.effects_file, name="sheet_effects_file"),
     path("<int:sheet_id>/advice/", advice_views.advice, name="sheet_advice"),
     path("<int:sheet_id>/search/", search_views.ask, name="search_sheet"),
+    path("<int:sheet_id>/class/", class_views.ask, name="class_search"),
     path("search/<int:search_id>/", search_views.show, name="search"),
     path("search/<int:search_id>/part/", search_views.part, name="search_part"),
     path("search/<int:search_id>/stop/", search_views.stop, name="stop_search"),

@@ -130,6 +130,8 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "undo_book": (OWNER, P),
     "lap_card": (OWNER, G),
     "lap_costs": (OWNER, G),
+    "class_limits": (OWNER, GP),
+    "class_search": (OWNER, GP),
     "search": (OWNER, G),
     "search_part": (OWNER, G),
     "search_sheet": (OWNER, GP),

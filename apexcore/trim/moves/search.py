@@ -12,6 +12,7 @@ from ...circuit.line import CornerSpan
 from ...errors import InputError
 from ...lap.solver import Lap, LapCase, solve_lap
 from ...lap.stint import solve_stint
+from ...vehicle.class_limits import ClassLimits, against, standing
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ..reading.balance import corner_balances
@@ -47,11 +48,13 @@ class Limits:
     :param top_ms: top speed that may be lost [m/s]; None for any
     :param entry_pct: balance on entry that may move towards stepping out [%]; None for any
     :param work: growth of the hardest tyre's work that is allowed [-]; None for any
+    :param of_class: what the class allows of the car
     """
 
     top_ms: float | None = None
     entry_pct: float | None = None
     work: float | None = None
+    of_class: ClassLimits = ClassLimits()
 
 
 @dataclass(frozen=True)
@@ -152,10 +155,10 @@ class _Search:
         if not is_drivable(self.lap_case.car, sheet):
             return Tried(np.inf, np.inf, 0.0, np.inf)
         lap = solve_lap(self.lap_case, sheet, initial_guess=self.anchor)
-        cost = _cost(self.lap_case, sheet, self.aim, self.laps, lap, self.anchor)
-        return Tried(cost, lap.time_s, lap.top_speed_ms, self._excess(lap))
+        cost = aim_cost(self.lap_case, sheet, self.aim, self.laps, lap, self.anchor)
+        return Tried(cost, lap.time_s, lap.top_speed_ms, self._excess(lap, sheet))
 
-    def _excess(self, lap: Lap) -> float:
+    def _excess(self, lap: Lap, sheet: Sheet) -> float:
         """How far past its limits a lap is, each in shares of a usual size."""
         over = 0.0
         if self.limits.top_ms is not None:
@@ -164,6 +167,9 @@ class _Search:
             over += max(self.entry - self.limits.entry_pct - self._entry(lap) - 1e-9, 0.0)
         if self.limits.work is not None:
             over += max(max(lap.slip_energy_j) / max(self.anchor.slip_energy_j) - 1.0 - self.limits.work - 1e-9, 0.0) * 20.0
+        if self.limits.of_class.any:
+            kept = against(self.limits.of_class, standing(self.lap_case.car, sheet, self.limits.of_class))
+            over += sum(-one.room / max(one.limit, 1.0) * 20.0 for one in kept if not one.ok)
         return over
 
     def better(self, one: Tried, other: Tried) -> bool:
@@ -177,7 +183,14 @@ class _Search:
         return [(item, steps, moved) for item, steps, moved in moves if moved is not None]
 
 
-def _cost(lap_case: LapCase, sheet: Sheet, aim: AimKey, laps: int, lap: Lap, initial_guess: Lap) -> float:
+def aim_cost(lap_case: LapCase, sheet: Sheet, aim: AimKey, laps: int, lap: Lap, initial_guess: Lap) -> float:
+    """What an aim makes of a sheet [s]; less is better.
+
+    :param laps: length of the stint, for that aim
+    :param lap: the sheet's lap
+    :param initial_guess: a lap near it, to start others from
+    :raises InputError: if the fuel does not last the stint
+    """
     if aim == "lap":
         return lap.time_s
     if aim == "top":
