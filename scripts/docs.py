@@ -16,6 +16,7 @@ from apexcore.trim.moves.effects import StepEffect, step_effects
 from apexcore.trim.reading.analysis import SheetAnalysis, analyse
 from apexcore.trim.reading.balance import balance_changes
 from apexcore.vehicle.car import Aero, Axle, Ballast, Brakes, Car, Compound, Damper, Differential, FuelMap, Mass, Powertrain, Tyres
+from apexcore.vehicle.class_limits import ClassLimits
 from apexcore.vehicle.sheet import Sheet, base_sheet
 
 from .demo_files import demo_car, demo_circuit
@@ -37,7 +38,7 @@ a circuit, the conditions and the race rules with its unit and its allowed range
 #: Whose fields people fill in.
 _DESCRIBED: tuple[type[Value], ...] = (
     Car, Mass, Ballast, Axle, Damper, Aero, Powertrain, Differential, FuelMap, Brakes, Tyres, Compound,
-    Circuit, Straight, Corner, GripStrip, Marker, Conditions, RaceRules,
+    Circuit, Straight, Corner, GripStrip, Marker, Conditions, RaceRules, ClassLimits,
 )  # fmt: skip
 
 

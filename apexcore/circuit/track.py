@@ -59,8 +59,8 @@ class Circuit(Value):
     """A circuit: a list of straights and corners, or the points of a survey or a driven lap.
 
     :param format: marks a file as a circuit
-    :param key: its name in files
-    :param name: its name on the screen
+    :param key: name in files
+    :param name: name on the screen
     :param layout: name of the layout
     :param width_m: width of the road [m]
     :param segments: straights and corners in driving order; empty where there are points
@@ -69,7 +69,7 @@ class Circuit(Value):
     :param corner_names: names of the corners that the points show, in driving order, separated by vertical bars
     :param heights_m: points (share of the lap [-], height [m]) between which height runs smoothly
     :param heading_deg: heading at the start, counter-clockwise from east [deg]
-    :param closed: whether the end is the start; an open course has both apart
+    :param closed: a lap; an open course has its start and its end apart
     :param start_ms: speed at the start of an open course, 0 for a standing start [m/s]
     :param lanes: numbered lanes of an oval; 0 where there are none
     :param sectors_m: where the sectors end, along the centre line, without the finish [m]

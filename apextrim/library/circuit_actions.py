@@ -36,8 +36,16 @@ def add_circuit(
     :raises InputError: if the lap does not close
     """
     core = read_circuit(data, name, width_m, closed)
-    if core.layout != IMPORTED:
-        return keep_circuit(owner, core)
+    return keep_circuit(owner, core) if core.layout != IMPORTED else keep_numbered(owner, core)
+
+
+def keep_numbered(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
+    """A circuit whose name need not be its own: one that another circuit of this owner has gets a number behind it.
+
+    :returns: the circuit, and whether it is new
+    :raises FileRejected: if it waits in the bin
+    :raises InputError: if the lap does not close
+    """
     centre_line(core)
     for number in range(1, _MOST_ALIKE):
         beside = {"key": f"{core.key[:33]}_{number}", "name": f"{core.name[:56]} {number}"} if number > 1 else {}

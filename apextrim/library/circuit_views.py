@@ -9,12 +9,13 @@ from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_POST
 
 from apexcore.circuit.line import corners, racing_line
+from apexcore.circuit.sketch import as_far_as_it_goes, missing_words
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.circuit.track import Corner, Straight, centre_line, closed_segments
 from apexcore.errors import ApexError, FileRejected
 from apexcore.quantities import format_number
 from apextrim.accounts.owned import owned_or_404
-from apextrim.ui.circuit_map import map_view
+from apextrim.ui.circuit_map import map_view, road_view
 from apextrim.ui.units import told
 from apextrim.ui.value_form import ValueForm, flat
 
@@ -53,16 +54,80 @@ def _page(request: HttpRequest, row: Circuit | None, form: ValueForm[CoreCircuit
     context: dict[str, Any] = {
         "row": row, "form": form, "sections": form.sections(titles), "errors": form.all_problems(), "checked": checked,
     }  # fmt: skip
-    if "points_m" not in form.beside:  # corners of a list carry their own names
-        context["sections"][0].boxes = [box for box in context["sections"][0].boxes if box.path != "corner_names"]
+    hidden = {"surveyed"} if "points_m" in form.beside else {"surveyed", "corner_names"}  # corners of a list carry their own names
+    context["sections"][0].boxes = [box for box in context["sections"][0].boxes if box.path not in hidden]
     if form.value is not None:
-        line = racing_line(form.value)
-        spans = corners(form.value, line)
-        context |= {
-            "map": map_view(form.value, line, spans), "circuit": form.value, "length_m": centre_line(form.value).length_m,
-            "corners": len(spans), "closing": _closing(form.value),
-        }  # fmt: skip
+        context |= _drawn(form)
     return render(request, "library/circuit.html", context, status=422 if context["errors"] else 200)
+
+
+def _drawn(form: ValueForm[CoreCircuit]) -> dict[str, Any]:
+    """The map of a valid form and what stands beside it."""
+    core = form.value
+    assert core is not None
+    line = racing_line(core)
+    spans = corners(core, line)
+    return {
+        "map": map_view(core, line, spans), "circuit": core, "length_m": centre_line(core).length_m, "corners": len(spans),
+        "closing": _closing(core), "names": _name_fields(form, core),
+    }  # fmt: skip
+
+
+def _name_fields(form: ValueForm[CoreCircuit], core: CoreCircuit) -> list[str]:
+    """The box of each corner's name in driving order; one for all where the corners are those of points."""
+    if core.points_m:
+        return ["corner_names"]
+    rows = zip(form.rows("segments"), core.segments, strict=True)
+    return [f"segments.{row}.name" for row, segment in rows if isinstance(segment, Corner)]
+
+
+def _grown(form: ValueForm[CoreCircuit]) -> dict[str, Any]:
+    """What of a circuit that is still typed can be drawn: its straights and corners up to the first that is wrong."""
+    segments: list[Straight | Corner] = []
+    said = ""
+    for number, row in enumerate(form.entries("segments"), start=1):
+        texts = {key.removeprefix(f"segments.{row}."): text for key, text in form.texts.items() if key.startswith(f"segments.{row}.")}
+        kind: type[Straight | Corner] = Corner if texts.get("kind") == "corner" else Straight
+        one = ValueForm(kind, texts)
+        if not any(text.strip() for key, text in texts.items() if key != "kind"):
+            continue
+        if one.check() is None:
+            said = f"Row {number}: {one.all_problems()[0].removeprefix('This corner: ')}"
+            break
+        assert one.value is not None
+        segments.append(one.value)
+    core = as_far_as_it_goes(segments)
+    if core is None:
+        return {}
+    lacks = missing_words(segments) if form.texts.get("closed", "") else ""
+    length = told(f"{centre_line(core).length_m:.0f} m.")
+    return {"road": road_view(core), "grown": " ".join(part for part in (length, lacks, said) if part)}
+
+
+def _growing(request: HttpRequest, core: CoreCircuit | None, fixed: dict[str, str]) -> HttpResponse:
+    form = _form(request.POST.dict(), core, fixed)
+    context: dict[str, Any] = {}
+    try:
+        if form.check() is not None:
+            context = _drawn(form)
+    except ApexError:
+        pass  # it does not close yet
+    if not context and "points_m" not in form.beside:
+        context = _grown(form)
+    return render(request, "library/_circuit_map.html", context) if context else HttpResponse(status=204)
+
+
+@require_POST
+def new_growing(request: HttpRequest) -> HttpResponse:
+    """The map of what is being typed; keeps nothing."""
+    return _growing(request, None, {})
+
+
+@require_POST
+def growing(request: HttpRequest, circuit_id: int) -> HttpResponse:
+    """The same for a circuit that there is."""
+    row = owned_or_404(Circuit, request.user, pk=circuit_id)
+    return _growing(request, parsed_circuit(row.data), {"key": row.key})
 
 
 def _closing(core: CoreCircuit) -> str:

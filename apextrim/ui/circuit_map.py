@@ -8,7 +8,7 @@ import numpy as np
 from apexcore.circuit.features import MARKER_WORDS, GripStrip
 from apexcore.circuit.features import Marker as FeatureMarker
 from apexcore.circuit.line import CornerSpan, Line
-from apexcore.circuit.track import CentreLine, centre_line
+from apexcore.circuit.track import CentreLine, Corner, Straight, centre_line, closed_segments
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.quantities import format_number
 
@@ -109,8 +109,9 @@ def _path(spots: np.ndarray, closed: bool) -> str:
 class _Sheet:
     """The circuit turned so that its longer side lies across the picture, and scaled to fit."""
 
-    def __init__(self, core: CoreCircuit, centre: CentreLine, part: np.ndarray | None = None) -> None:
-        """:param part: the stations that fill the picture; all if not given"""
+    def __init__(self, core: CoreCircuit, centre: CentreLine, part: np.ndarray | None = None, least_m: float = 1.0) -> None:
+        """:param part: the stations that fill the picture; all if not given
+        :param least_m: way that the picture shows at least [m]"""
         self.core, self.centre = core, centre
         points = np.column_stack([centre.x, centre.y])[slice(None) if part is None else part]
         self.middle = points.mean(axis=0)
@@ -118,7 +119,7 @@ class _Sheet:
         along = axes[0] if axes[0, 0] > 0 else -axes[0]
         self.turn = np.array([[along[0], along[1]], [along[1], -along[0]]])  # y downwards, as pictures have it; not mirrored
         flat = (points - self.middle) @ self.turn.T
-        span = np.maximum(flat.max(axis=0) - flat.min(axis=0), 1.0)
+        span = np.maximum(flat.max(axis=0) - flat.min(axis=0), least_m)
         self.scale = min((WIDTH - 2 * MARGIN) / span[0], (HEIGHT - 2 * MARGIN) / span[1])
         self.shift = np.array([WIDTH, HEIGHT]) / 2 - self.scale * (flat.max(axis=0) + flat.min(axis=0)) / 2
 
@@ -205,6 +206,64 @@ def map_view(
         [sheet.mark(marker) for marker in core.markers], [sheet.strip(strip) for strip in core.strips], picks,
         _profile(centre, spans),
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class RoadView:
+    """A circuit that is being made: its road alone, with its corners numbered as they are told.
+
+    :param corners: number, name and spot of each, and the spot on the road that it belongs to [px]
+    :param scale_px: length of 100 m
+    """
+
+    road: str
+    start: tuple[float, float, float, float]
+    arrow: str
+    corners: list[tuple[int, str, float, float, float, float]]
+    scale_px: float
+
+
+#: Way that the picture of a circuit that is being made shows at least [m]: a first straight is not a field.
+_LEAST_SHOWN_M = 300.0
+
+
+class _Laid(_Sheet):
+    """The circuit where it lies in a drawing."""
+
+    def __init__(self, core: CoreCircuit, centre: CentreLine, metre_px: float, start_px: tuple[float, float]) -> None:
+        """:param metre_px: length of a metre in the drawing
+        :param start_px: where its first station lies"""
+        self.core, self.centre, self.scale = core, centre, metre_px
+        self.middle = np.array([centre.x[0], centre.y[0]])
+        self.turn = np.array([[1.0, 0.0], [0.0, -1.0]])  # y downwards, as pictures have it
+        self.shift = np.array(start_px)
+
+
+def road_view(core: CoreCircuit, laid: tuple[float, tuple[float, float]] | None = None) -> RoadView:
+    """The road of a circuit of straights and corners.
+
+    :param laid: of one that lies in a drawing: length of a metre and where it begins [px]; else it fills the picture
+    :raises InputError: if the lap does not close
+    """
+    centre = centre_line(core)
+    sheet = _Sheet(core, centre, least_m=_LEAST_SHOWN_M) if laid is None else _Laid(core, centre, *laid)
+    every, half = np.arange(len(centre.x)), 0.5 * core.width_m
+    left, right = sheet.beside(every, half), sheet.beside(every, -half)
+    road = _path(left, True) + " " + _path(right, True) if core.closed else _path(np.vstack([left, right[::-1]]), True)
+    corners, at_m, number = [], 0.0, 0
+    for one in closed_segments(core).segments:
+        length = one.length_m if isinstance(one, Straight) else abs(np.radians(one.angle_deg)) * one.radius_m + one.transition_m
+        if isinstance(one, Corner):
+            number += 1
+            here = np.array([sheet.station(at_m + 0.5 * length)])
+            # the number stands outside the bend; in a drawing inside, where no bend is taken hold of
+            side = (-1.0 if one.angle_deg > 0 else 1.0) * (1.0 if laid is None else -1.0)
+            spot, road_spot = sheet.beside(here, side * half, 22 * side)[0], sheet.beside(here, 0.0)[0]
+            x, y, road_x, road_y = (round(float(value), 1) for value in (*spot, *road_spot))
+            corners.append((number, one.name, x, y, road_x, road_y))
+        at_m += length
+    start = (float(left[0][0]), float(left[0][1]), float(right[0][0]), float(right[0][1]))
+    return RoadView(road, start, _arrow(sheet.place(centre.x, centre.y)), corners, 100 * sheet.scale)
 
 
 #: Height of the strip under the map, and of the greatest bar of banking in it [px].

@@ -156,6 +156,10 @@ class ValueForm(Generic[Kind]):
                     self._blame(problem)
         return self.value
 
+    def rows(self, path: str) -> list[str]:
+        """Keys of the rows of a checked list that hold anything, in order."""
+        return self._kept.get(path, [])
+
     def refuse(self, problem: str) -> None:
         """Adds a problem of the whole."""
         self.problems.append(problem)
@@ -169,7 +173,7 @@ class ValueForm(Generic[Kind]):
         start = f"{path}." if path else ""
         return [key for key in self.texts if key.startswith(start) and self.texts[key].strip()]
 
-    def _entries(self, path: str) -> list[str]:
+    def entries(self, path: str) -> list[str]:
         """Keys of the rows of a list, in order."""
         start = len(path) + 1
         keys = {key[start:].split(".")[0] for key in self.texts if key.startswith(f"{path}.")}
@@ -219,8 +223,11 @@ class ValueForm(Generic[Kind]):
             values = [self._converted(part, f"{path}.{index}") for index, part in enumerate(inner)]
             return None if all(value is None for value in values) else values
         if _is_text(inner[0]):
-            return [part.strip() for part in self.texts.get(path, "").split("|") if part.strip()]
-        kept = [key for key in self._entries(path) if self._filled(f"{path}.{key}", inner[0])]
+            parts = [part.strip() for part in self.texts.get(path, "").split("|")]
+            while parts and not parts[-1]:  # one between two others keeps their places
+                parts.pop()
+            return parts
+        kept = [key for key in self.entries(path) if self._filled(f"{path}.{key}", inner[0])]
         self._kept[path] = kept
         return [self._converted(inner[0], f"{path}.{key}") for key in kept]
 
@@ -328,7 +335,7 @@ class ValueForm(Generic[Kind]):
         annotation = _bare(model.model_fields[name].annotation)
         inner = get_args(annotation)
         said, growing = described(model)[name], inner[-1] is Ellipsis
-        rows = self._entries(path) if growing else [str(index) for index in range(len(inner))]
+        rows = self.entries(path) if growing else [str(index) for index in range(len(inner))]
         if growing:
             last = int(rows[-1]) if rows else -1
             rows = [*rows, *[str(last + more) for more in (1, 2)]]

@@ -18,7 +18,7 @@ VIEWS = {
     "carry": "sheet/1/carry/?air_c=12&track_c=16&humidity_pct=60&pressure_hpa=1005&rubber_pct=30&wet_pct=0",
     "figures": "sheet/4/figures/", "readings": "sheet/4/readings/", "check": "sheet/4/check/", "effects": "sheet/4/effects/", "search": "sheet/4/search/",
     "advice": "sheet/4/advice/?slides=rear&phase=entry&where=&how=clearly&tyres=warm", "stint": "sheet/4/stint/", "car": "/garage/cars/5/", "copy": "/garage/cars/5/copy/", "circuit page": "/garage/circuits/3/",
-    "new circuit": "/garage/circuits/new/", "items": "items/",
+    "new circuit": "/garage/circuits/new/", "quick circuit": "/garage/circuits/quick/", "class limits": "class/", "ballast": "sheet/4/class/", "items": "items/",
     "live": "runs/live/", "two laps": "traces/?lap=90&reference=model", "run by corner": "traces/run/13/", "recording": "traces/recording/", "car by traces": "traces/run/13/car/", "driven circuit": "traces/run/13/circuit/", "gap live": "traces/live/", "verdict by corner": "verdicts/corners/?by=sheet&a=1&b=2&margin=0.10&trust=usual", "circuit of a file": "/garage/circuits/recording/", "plan a test": "verdicts/plan/?a=1&b=2&difference=0.2&minutes=200&stop=200&scatter=0.15&shift=0.08", "record": "verdicts/record/",
     "odds": "race/odds/", "spend": "race/spend/", "race mode": "race/live/", "visits": "verdicts/visits/", "qualifying": "race/qualifying/?beat=1:13.2", "run cleaned": "runs/12/?clean=1", "jobs": "/jobs/", "quick car": "/garage/cars/quick/", "units": "/account/units/", "glossary": "/glossary/", "bin": "/bin/", "next event": "next/", "drivers": "/garage/cars/5/drivers/",
 }  # fmt: skip
