@@ -31,11 +31,26 @@ class Spot:
 
 
 @dataclass(frozen=True)
+class OverLine:
+    """Another run laid over the picture.
+
+    :param line: path through its timed laps
+    :param end: where its name stands [px]
+    """
+
+    name: str
+    line: str
+    spots: list[Spot]
+    end: tuple[float, float]
+
+
+@dataclass(frozen=True)
 class LapPicture:
     """Lap time over lap number.
 
     :param line: path through the timed laps
     :param median_y: height of the median, None without timed laps
+    :param over: other runs in the same picture
     """
 
     spots: list[Spot]
@@ -44,16 +59,23 @@ class LapPicture:
     x: Axis
     y: Axis
     median_y: float | None
+    over: list[OverLine]
 
 
-def lap_picture(laps: Sequence[DrivenLap], median_s: float | None) -> LapPicture | None:
-    """The picture; None without laps. The scale is the timed laps': an out-lap must not flatten the rest."""
+def lap_picture(
+    laps: Sequence[DrivenLap], median_s: float | None, over: Sequence[tuple[str, Sequence[DrivenLap]]] = ()
+) -> LapPicture | None:
+    """The picture; None without laps. The scale is the timed laps': an out-lap must not flatten the rest.
+
+    :param over: names and laps of runs to lay over it, lap by lap from their first
+    """
     if not laps:
         return None
     timed = [lap.time_s for lap in laps if lap.kind == "timed"] or [lap.time_s for lap in laps]
+    timed += [lap.time_s for _, others in over for lap in others if lap.kind == "timed"]
     low, high = min(timed), max(timed)
     room = max(0.12 * (high - low), 0.1)
-    numbers = [lap.number for lap in laps]
+    numbers = [lap.number for _, others in (("", laps), *over) for lap in others]
     y = _PLOT.y_axis(low - room, high + 3 * room, 5, lambda v: format_lap(v, 1))
     whole = max(int(np.ceil((max(numbers) - min(numbers)) / 12)), 1)
     x = _PLOT.x_axis(min(numbers) - 0.5, max(numbers) + 0.5, 0, lambda v: f"{v:.0f}", step=float(whole))
@@ -65,7 +87,18 @@ def lap_picture(laps: Sequence[DrivenLap], median_s: float | None) -> LapPicture
         spots.append(Spot(float(x.at(lap.number)), at, lap.kind, title, beyond))
     points = [f"{spot.x:.1f},{spot.y:.1f}" for spot in spots if spot.kind == "timed"]
     line = "M" + " ".join(points) if len(points) > 1 else ""
-    return LapPicture(spots, line, _PLOT, x, y, None if median_s is None else float(y.at(median_s)))
+    median_y = None if median_s is None else float(y.at(median_s))
+    return LapPicture(spots, line, _PLOT, x, y, median_y, [_over(name, others, x, y) for name, others in over])
+
+
+def _over(name: str, laps: Sequence[DrivenLap], x: Axis, y: Axis) -> OverLine:
+    timed = [lap for lap in laps if lap.kind == "timed"]
+    spots = [
+        Spot(float(x.at(lap.number)), float(y.at(lap.time_s)), lap.kind, f"{name}, lap {lap.number}: {format_lap(lap.time_s)}", False)
+        for lap in timed
+    ]
+    line = "M" + " ".join(f"{spot.x:.1f},{spot.y:.1f}" for spot in spots) if len(spots) > 1 else ""
+    return OverLine(name, line, spots, (spots[-1].x, spots[-1].y) if spots else (_PLOT.left, _PLOT.top))
 
 
 def all_laps_csv(lines: Iterable[RunLine], sectors: int) -> Iterator[str]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from itertools import accumulate, pairwise
 
-from django.db.models import Count, Func, IntegerField, Max, Min, QuerySet, prefetch_related_objects
+from django.db.models import Count, Exists, Func, IntegerField, Max, Min, OuterRef, QuerySet, prefetch_related_objects
 from django.utils import timezone
 
 from apexcore.judge.laps import DrivenLap, RunFigures, figures
@@ -56,6 +56,12 @@ def fetched(rows: list[Run]) -> list[Run]:
     """These runs with their laps, in one query."""
     prefetch_related_objects(rows, "laps")
     return rows
+
+
+def runs_beside(run: Run, most: int = 24) -> list[Run]:
+    """Other runs of the event with laps, the newest first: what can be laid over its laps."""
+    timed = Exists(Lap.objects.filter(run=OuterRef("pk"), kind="timed"))
+    return list(rows_of(run.event).exclude(pk=run.pk).filter(timed).order_by("-number")[:most])
 
 
 def run_for(user: Person, event: Event, run_id: int) -> Run:

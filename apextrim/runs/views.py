@@ -14,7 +14,7 @@ from apexcore.errors import ApexError, FileRejected
 from apexcore.formats.laps_csv import COLUMNS, read_table, write_laps
 from apexcore.formats.pasted import Pasted, read_pasted
 from apexcore.formats.text import decoded
-from apexcore.judge.laps import KIND_WORDS, KINDS, figures
+from apexcore.judge.laps import KIND_WORDS, KINDS, DrivenLap, figures
 from apexcore.quantities.words import counted
 from apexcore.vehicle.car import WHEEL_WORDS
 from apextrim.accounts.owned import owned_or_404
@@ -31,6 +31,8 @@ from .report import read_run, words_of
 
 #: Runs on one page of the list, and laps in one run's table unless all are asked for.
 _RUNS_A_PAGE, _LAPS_SHOWN = 60, 300
+#: Runs laid over another, at most: more could not be told apart.
+_MOST_OVER = 4
 
 
 def _bench(request: HttpRequest, event: Event, run_form: OwnRunForm | None = None, virtual_form: VirtualForm | None = None) -> HttpResponse:
@@ -101,6 +103,13 @@ def virtual(request: HttpRequest, event_id: int) -> HttpResponse:
     return redirect("run", event.pk, run.pk)
 
 
+def _laps_of(event: Event, run: Run, clean: bool) -> list[DrivenLap]:
+    """The laps of a run that is laid over another, corrected where those are."""
+    if clean:
+        return list(read_run(event, run).cleaned)
+    return queries.driven(run.laps.all())
+
+
 def _run(
     request: HttpRequest, event: Event, run: Run, errors: list[str] | None = None, understood: Pasted | None = None
 ) -> HttpResponse:  # fmt: skip
@@ -113,6 +122,8 @@ def _run(
     clean = "clean" in request.GET and bool(reading.cleaned)
     shown = list(reading.cleaned) if clean else laps
     letters = iter("abcdefghij")
+    beside = [(row, str(row.pk) in request.GET.getlist("over")) for row in queries.runs_beside(run)]
+    over = [(row.name, _laps_of(event, row, clean)) for row, on in beside if on][:_MOST_OVER]
     context: dict[str, Any] = {
         "event": event,
         "frame": frame(event, "runs"),
@@ -120,7 +131,9 @@ def _run(
         "rows": rows,
         "shown": rows if "all" in request.GET else rows[:_LAPS_SHOWN],
         "figures": found,
-        "picture": presenters.lap_picture(shown, figures(shown).median_s),
+        "picture": presenters.lap_picture(shown, figures(shown).median_s, over),
+        "beside": beside,
+        "over_names": [name for name, _ in over],
         "reading": reading,
         "clean": clean,
         "fade_words": words_of(reading.fade),

@@ -91,6 +91,8 @@ class Profile:
     :param low_m: lowest place [m]
     :param high_m: highest [m]
     :param flat: whether the road has no height to show
+    :param x_ends: of the axis of distance, for the cursor that reads values back
+    :param y_ends: of that of height
     """
 
     height: str
@@ -99,6 +101,8 @@ class Profile:
     low_m: float
     high_m: float
     flat: bool
+    x_ends: str
+    y_ends: str
 
 
 def _path(spots: np.ndarray, closed: bool) -> str:
@@ -288,7 +292,9 @@ def _profile(centre: CentreLine, spans: Sequence[CornerSpan]) -> Profile:
         words = told(f"{first * centre.ds:.0f} to {after * centre.ds:.0f} m: banked {format_number(abs(steepest), 1)}° down to the {side}")
         banks.append((WIDTH * first / n, WIDTH * (after - first) / n, _BAR * abs(steepest) / most, words))
     corners = [(span.number, WIDTH * (span.apex % n) / n) for span in spans]
-    return Profile(_path(np.column_stack([across, down]), False), banks, corners, low, high, flat)
+    x_ends = f"0 {centre.length_m:.6g} 0 {WIDTH:g}"
+    y_ends = f"{low:.6g} {low + max(high - low, 0.5):.6g} {PROFILE - _BAR - 10.0:g} 14"
+    return Profile(_path(np.column_stack([across, down]), False), banks, corners, low, high, flat, x_ends, y_ends)
 
 
 @dataclass(frozen=True)

@@ -31,6 +31,11 @@ class Axis:
     end: float
     ticks: tuple[Tick, ...]
 
+    @property
+    def ends(self) -> str:
+        """Both ends, for the cursor that reads values back: low, high, and where they stand [px]."""
+        return f"{self.low:.9g} {self.high:.9g} {self.start:.6g} {self.end:.6g}"
+
     def at(self, value: float) -> float:
         """Place of a value [px]."""
         return self.start + (value - self.low) / (self.high - self.low) * (self.end - self.start)
