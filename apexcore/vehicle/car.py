@@ -39,8 +39,8 @@ class Mass(Value):
     :param fuel_kg_per_l: fuel density [kg/l]
     :param unsprung_front_kg: front unsprung mass [kg]
     :param unsprung_rear_kg: rear unsprung mass [kg]
-    :param seat_back_mm: seat moved back from where `front_share` holds [mm]
-    :param seat_up_mm: seat raised from where `cg_height_m` holds [mm]
+    :param seat_back_mm: seat moved back from where the front share holds [mm]
+    :param seat_up_mm: seat raised from where the height of the centre of gravity holds [mm]
     """
 
     dry_kg: float = Field(gt=50, le=3000)
@@ -93,8 +93,8 @@ class Damper(Value):
 class Axle(Value):
     """One axle's suspension.
 
-    :param track_m: track width, centre to centre [m]
-    :param spring_n_per_mm: spring rate, left and right [N/mm]
+    :param track_m: track, from the middle of one tyre to that of the other [m]
+    :param spring_n_per_mm: spring rate of each side [N/mm]
     :param motion_ratio: motion ratio: spring travel over wheel travel [-]
     :param bar_n_per_mm: rate of the anti-roll bar at the wheel, for opposite travel [N/mm]
     :param roll_centre_m: height of the roll centre [m]
@@ -290,8 +290,8 @@ class Compound(Value):
     Grip of a tyre is its peak friction at the reference load times one factor per condition
     (load, inclination, hot pressure, temperature, wear); see `vehicle.tyres`.
 
-    :param key: its name in files
-    :param name: its name on the screen
+    :param key: name in files
+    :param name: name on the screen
     :param letter: the letter it is marked by
     :param hatch: the hatch it is drawn with
     :param mu: peak lateral friction at the reference load, everything else ideal [-]
@@ -306,7 +306,7 @@ class Compound(Value):
     :param pressure_opt_kpa_per_kn: growth of the best pressure with load [kPa/kN]
     :param pressure_loss: grip lost when hot pressure is 100 % off, growing with its square [-]
     :param temperature_opt_c: best tyre temperature [degC]
-    :param temperature_width_c: distance from the best temperature at which `temperature_loss` is lost [K]
+    :param temperature_width_c: distance from the best temperature at which the next value is lost [K]
     :param temperature_loss: grip lost that far from the best temperature [-]
     :param wear_per_mj: share of the tread that one megajoule of sliding takes [1/MJ]
     :param wear_loss: relative loss of grip of a tyre worn to the cliff [-]
@@ -448,13 +448,13 @@ class Car(Value):
     """A car: the physical values at its base setting, and the items one can adjust.
 
     :param format: marks a file as a car
-    :param key: its name in files
-    :param name: its name on the screen
-    :param kind: what sort of car it is
+    :param key: name in files
+    :param name: name on the screen
+    :param kind: kind of car
     :param wheelbase_m: wheelbase [m]
     :param width_m: greatest width, which keeps the line off the edge of the road [m]
     :param fuel_l: fuel on board [l]
-    :param tank_l: what the tank holds [l]
+    :param tank_l: fuel that the tank holds [l]
     :param mass: masses and where they sit
     :param ballast: places where ballast may be fixed
     :param front: the front axle

@@ -18,6 +18,7 @@ from apextrim.ui.value_form import ValueForm, flat
 from . import car_actions as actions
 from . import presenters
 from .models import Car
+from .sources import SIMPLE, SOURCES
 from .stored import parsed_car
 
 _TITLES = {
@@ -29,7 +30,8 @@ _TITLES = {
 
 def _page(request: HttpRequest, row: Car, form: ValueForm[CoreCar], fresh: bool, checked: bool = False) -> HttpResponse:
     context: dict[str, Any] = {
-        "row": row, "form": form, "fresh": fresh, "sections": form.sections(_TITLES), "errors": form.all_problems(), "checked": checked,
+        "row": row, "form": form, "fresh": fresh, "sections": form.sections(_TITLES, SIMPLE, SOURCES),
+        "errors": form.all_problems(), "checked": checked,
     }  # fmt: skip
     if form.value is not None:
         context["figures"] = car_figures(form.value)

@@ -4,8 +4,8 @@ What was typed is kept as typed, whatever is wrong with it. A row left empty is 
 """
 
 import types
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from typing import Annotated, Any, Generic, Literal, TypeVar, Union, get_args, get_origin
 
 from pydantic import ValidationError
@@ -30,6 +30,7 @@ class Box:
     :param path: its name in the form
     :param label: its words
     :param help: its range, and what it means where the label is short
+    :param source: where its value comes from, for one that is hard to know
     :param text: what stands in it
     :param choices: what can be chosen; empty for a free text
     """
@@ -43,6 +44,7 @@ class Box:
     choices: tuple[str, ...] = ()
     tick: bool = False
     long: bool = False
+    source: str = ""
 
 
 @dataclass(frozen=True)
@@ -67,13 +69,31 @@ class Table:
 
 @dataclass
 class Section:
-    """A titled part of the page."""
+    """A titled part of the page.
+
+    :param more: further controls, behind a fold
+    :param folded: whether the part itself is one
+    """
 
     title: str
     path: str
     boxes: list[Box] = field(default_factory=list)
     tables: list[Table] = field(default_factory=list)
     error: str = ""
+    more: list[Box] = field(default_factory=list)
+    folded: bool = False
+
+    @property
+    def more_open(self) -> bool:
+        """Whether something behind the inner fold is wrong."""
+        return any(box.error for box in self.more)
+
+    @property
+    def is_wrong(self) -> bool:
+        """Whether anything in it is wrong."""
+        cells = (box for table in self.tables for row in table.rows for box in row)
+        tables = any(table.error for table in self.tables)
+        return bool(self.error) or self.more_open or tables or any(box.error for box in (*self.boxes, *cells))
 
 
 def _bare(annotation: Any) -> Any:
@@ -101,6 +121,11 @@ def _kinds(annotation: Any) -> list[type[Value]]:
 def _is_text(annotation: Any) -> bool:
     bare = _bare(annotation)
     return bare is str or get_origin(bare) is Literal
+
+
+def bare_path(path: str) -> str:
+    """A path without the numbers of rows and wheels."""
+    return ".".join(part for part in path.split(".") if not part.isdigit())
 
 
 def _shown(value: Any) -> str:
@@ -284,9 +309,21 @@ class ValueForm(Generic[Kind]):
 
     # what the page draws
 
-    def sections(self, titles: Mapping[str, str]) -> list[Section]:
-        """The parts of the page in the order of `titles` (path of a field or "" for the fields of the value itself)."""
-        return [self._section(path, title) for path, title in titles.items()]
+    def sections(self, titles: Mapping[str, str], simple: Collection[str] = (), sources: Mapping[str, str] | None = None) -> list[Section]:
+        """The parts of the page in the order of `titles` (path of a field or "" for the fields of the value itself).
+
+        :param simple: paths, without the numbers of rows, of what stands in sight; with any told, the parts and the rest are folds
+        :param sources: where values come from, by such paths
+        """
+        found = [self._section(path, title) for path, title in titles.items()]
+        for section in found:
+            section.boxes = [replace(box, source=(sources or {}).get(bare_path(box.path), "")) for box in section.boxes]
+            if simple:
+                section.folded = bool(section.path)
+            if any(bare_path(box.path) in simple for box in section.boxes):
+                section.more = [box for box in section.boxes if bare_path(box.path) not in simple]
+                section.boxes = [box for box in section.boxes if bare_path(box.path) in simple]
+        return found
 
     def _section(self, path: str, title: str) -> Section:
         section = Section(title, path, error=self.errors.get(path, ""))

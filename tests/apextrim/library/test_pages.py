@@ -6,13 +6,17 @@ import pytest
 from django.test import Client
 
 from apexcore.circuit.track import Circuit as CoreCircuit
+from apexcore.vehicle.car import Car as CoreCar
 from apexcore.vehicle.sheet import base_sheet
+from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.library import stored
+from apextrim.library.car_views import _TITLES
 from apextrim.library.models import Car
+from apextrim.library.sources import SIMPLE, SOURCES
 from apextrim.modelling import answers, cases
 from apextrim.sheets.models import Sheet
-from apextrim.ui.value_form import flat
+from apextrim.ui.value_form import ValueForm, bare_path, flat
 
 
 def typed(event: Event, **changes: str) -> dict[str, str]:
@@ -169,3 +173,19 @@ def test_points_of_a_survey_stay_and_their_corners_get_names(client_in: Client, 
     client_in.post(f"/garage/circuits/{row.pk}/", {**circuit_texts(core, corner_names="Alder | Birch"), "do": "save"})
     kept = stored.parsed_circuit(Circuit.objects.get(pk=row.pk).data)
     assert kept.points_m == core.points_m and kept.corner_names == ("Alder", "Birch")
+
+
+def test_the_long_page_of_a_car_shows_what_people_know_and_folds_the_rest(client_in: Client, event: Event) -> None:
+    form = ValueForm(CoreCar, dict(flat(facts.book_car_of(event).model_dump())))
+    there = {bare_path(box.path) for section in form.sections(_TITLES) for box in section.boxes}
+    assert there >= SIMPLE and there >= set(SOURCES)
+    parts = {part.path: part for part in form.sections(_TITLES, SIMPLE, SOURCES)}
+    assert [box.path for box in parts[""].boxes] == ["name", "kind", "wheelbase_m", "width_m", "tank_l"] and not parts[""].folded
+    assert all(part.folded for path, part in parts.items() if path)
+    shown = {box.path for part in parts.values() for box in (*part.boxes, *part.more)}
+    assert len(shown) == sum(len(part.boxes) for part in form.sections(_TITLES))  # nothing is lost behind a fold
+    page = text_of(client_in.get(f"/garage/cars/{event.car.pk}/"))
+    assert page.count('class="ruled part"') == 10 and "Raise the wheel 20 mm" in page and "Further values" in page
+    assert 'data-fold="car-aero" open' not in page
+    wrong = text_of(client_in.post(f"/garage/cars/{event.car.pk}/", {**typed(event, aero__tow_drag="much"), "do": "check"}))
+    assert 'data-fold="car-aero" open' in wrong and 'data-fold="car-aero-more" open' in wrong and 'data-fold="car-mass" open' not in wrong
