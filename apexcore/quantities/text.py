@@ -18,7 +18,7 @@ UNIT_WORDS: dict[str, str] = {
     "l": "liter", "litre": "liter", "litres": "liter", "gal": "gallon",
     "us gal": "gallon", "imp gal": "imperial_gallon", "usgal": "gallon", "impgal": "imperial_gallon", "ft": "foot", "k": "kelvin",
     "km/h": "km/h", "kmh": "km/h", "mph": "mile/hour", "m/s": "m/s",
-    "mm": "mm", "cm": "cm", "m": "m", "in": "inch",
+    "mm": "mm", "cm": "cm", "m": "m", "in": "inch", '"': "inch", "″": "inch",
     "°": "degree", "deg": "degree",
     "n/mm": "N/mm", "lb/in": "lbf/inch",
     "%": "percent", "hpa": "hPa", "mbar": "mbar", ":1": "dimensionless", "": "dimensionless",
@@ -33,6 +33,8 @@ UNIT_WORDS: dict[str, str] = {
 MOST_LETTERS = 40
 
 _NUMBER = re.compile(r"([+-]?(?:[0-9]+(?:,[0-9]{3})*[.,]?[0-9]*|[.,][0-9]+))([^0-9.,].*)?", re.DOTALL)
+#: Whole inches and a fraction: `2 3/8`, `2-3/8`, `1/16 in`, `3/8"`.
+_FRACTION = re.compile(r"([+-]?)(?:([0-9]{1,4})[ -])?([0-9]{1,3})/([0-9]{1,3})\s*(in|\"|″)?", re.IGNORECASE)
 _THOUSANDS = re.compile(r"[+-]?[1-9][0-9]{0,2}(?:,[0-9]{3})+(?:[.][0-9]*)?")
 _LAP = re.compile(r"(?:([0-9]{1,3}) ?[:'’′] ?)?([0-9]{1,5}(?:[.,][0-9]{0,6})?) ?s?")
 #: Other notations of a lap time: hours before the minutes; and a point, a quotation mark or a colon before the thousandths.
@@ -90,6 +92,15 @@ def _parts(text: str, place: str, wanted: str, comma_is_decimal: bool) -> tuple[
     return value, (match.group(2) or "").strip().lower()
 
 
+def _inches(text: str, unit: str) -> tuple[float, str] | None:
+    """Inches told with a fraction; None for anything else, and where nothing says that they are inches."""
+    match = _FRACTION.fullmatch(text.strip().translate(_MINUS)) if len(text) <= MOST_LETTERS else None
+    if match is None or not (match[5] or unit == "in") or not int(match[4]) or (match[2] and int(match[3]) >= int(match[4])):
+        return None
+    value = int(match[2] or 0) + int(match[3]) / int(match[4])
+    return (-value if match[1] == "-" else value), "in"
+
+
 def read_number(
     text: str, unit: str, place: str, low: float = -math.inf, high: float = math.inf, *, whole: bool = False, comma_is_decimal: bool = False
 ) -> float:
@@ -107,7 +118,7 @@ def read_number(
     :raises InputError: naming place, text and what was expected
     """
     wanted = f"a number in {unit}" if unit else "a number"
-    value, typed = _parts(text, place, wanted, comma_is_decimal)
+    value, typed = _inches(text, unit) or _parts(text, place, wanted, comma_is_decimal)
     if typed and typed != unit.lower():
         try:
             scale, offset = linear(typed, unit)
@@ -134,7 +145,10 @@ def range_words(low: float, high: float, unit: str = "", whole: bool = False) ->
 
 def typed_unit(text: str) -> str:
     """The unit that a number was typed with, in lower case; empty for none, or where it is no number."""
-    match = _NUMBER.fullmatch(text.strip().translate(_MINUS)) if len(text) <= MOST_LETTERS else None
+    bare = text.strip().translate(_MINUS) if len(text) <= MOST_LETTERS else ""
+    if fraction := _FRACTION.fullmatch(bare):
+        return (fraction[5] or "").lower()
+    match = _NUMBER.fullmatch(bare)
     return (match.group(2) or "").strip().lower() if match else ""
 
 

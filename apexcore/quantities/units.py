@@ -17,13 +17,15 @@ Amount = TypeVar("Amount", float, NDArray[np.float64])
 #: Quantities whose unit is chosen, with the units that there are; the first is the one of the core.
 CHOICES: dict[str, tuple[str, ...]] = {
     "pressure": ("kPa", "bar", "psi"), "temperature": ("°C", "°F"), "speed": ("km/h", "mph"), "mass": ("kg", "lb"),
-    "volume": ("l", "US gal", "imp gal"), "length": ("mm", "in"), "distance": ("m", "ft"), "spring": ("N/mm", "lb/in"),
+    "volume": ("l", "US gal", "imp gal"), "length": ("mm", "in", "in, fractions"),
+    "toe": ("°", "mm at the rim", "in at the rim"), "distance": ("m", "ft"), "spring": ("N/mm", "lb/in"),
     "torque": ("Nm", "lbft"), "power": ("kW", "hp", "PS"),
 }  # fmt: skip
 #: What each quantity is called.
 WORDS: dict[str, str] = {
     "pressure": "Tyre pressure", "temperature": "Temperature", "speed": "Speed", "mass": "Mass", "volume": "Fuel",
-    "length": "Ride height, track and other lengths", "distance": "Way along the circuit", "spring": "Spring rate", "torque": "Torque",
+    "length": "Ride height, track and other lengths",
+    "toe": "Toe of each wheel", "distance": "Way along the circuit", "spring": "Spring rate", "torque": "Torque",
     "power": "Power",
 }  # fmt: skip
 #: The usual sets, by their name.
@@ -32,7 +34,8 @@ SETS: dict[str, dict[str, str]] = {
     "metric, bar": {**{name: units[0] for name, units in CHOICES.items()}, "pressure": "bar", "power": "PS"},
     "British": {**{name: units[0] for name, units in CHOICES.items()}, "pressure": "psi", "speed": "mph", "power": "hp", "spring": "lb/in"},
     "US": {
-        "pressure": "psi", "temperature": "°F", "speed": "mph", "mass": "lb", "volume": "US gal", "length": "in", "distance": "ft",
+        "pressure": "psi", "temperature": "°F", "speed": "mph", "mass": "lb", "volume": "US gal", "length": "in",
+        "toe": "°", "distance": "ft",
         "spring": "lb/in", "torque": "lbft", "power": "hp",
     },
 }  # fmt: skip
@@ -59,7 +62,11 @@ _MORE = {
     "hp": 0,
     "PS": 0,
 }
-_OF = {units[0]: name for name, units in CHOICES.items()}
+_OF = {units[0]: name for name, units in CHOICES.items() if name != "toe"}
+#: Units as they are written behind a number, where the choice says more.
+_WRITTEN = {"in, fractions": "in"}
+#: Parts of an inch in which fractions are told.
+_PARTS = (16, 32, 64)
 #: A number, or two with a word between, and a unit behind them, in a sentence.
 _NUMBER = r"[+\-−]?\d[\d\u2009]*(?:[.,]\d+)?"
 _BETWEEN = r"\s*(?:to|and|–|-|→|±|,)\s*"
@@ -84,8 +91,9 @@ class UnitSet:
         """For each unit of the core that is shown in another: that one, scale and offset."""
         found: dict[str, tuple[str, float, float]] = {}
         for name, unit in self.chosen.items():
-            if name in CHOICES and unit in CHOICES[name][1:]:
-                found[CHOICES[name][0]] = (unit, *linear(CHOICES[name][0], unit))
+            if name in CHOICES and name != "toe" and unit in CHOICES[name][1:]:
+                written = _WRITTEN.get(unit, unit)
+                found[CHOICES[name][0]] = (written, *linear(CHOICES[name][0], written))
         for own, (name, becomes) in _FOLLOWS.items():
             if self.chosen.get(name) in becomes:
                 unit, scale = becomes[self.chosen[name]]
@@ -124,13 +132,34 @@ class UnitSet:
         _, scale, offset = self._by_unit[unit]
         return (value - offset) / scale
 
+    def toe(self, rim_mm: float) -> tuple[str, float] | None:
+        """The unit in which toe is shown across a rim, and its size for one degree; None where it is shown in degrees.
+
+        Toe is small: what a rim is out by is its diameter times the angle.
+
+        :param rim_mm: diameter of the rim [mm]
+        """
+        chosen = self.chosen.get("toe", "°")
+        if chosen not in CHOICES["toe"][1:]:
+            return None
+        mm = rim_mm * math.pi / 180.0
+        return ("mm", mm) if chosen.startswith("mm") else ("in", mm / 25.4)
+
+    @property
+    def fractions(self) -> bool:
+        """Whether inches are told in fractions."""
+        return self.chosen.get("length") == "in, fractions"
+
     def decimals(self, unit: str, decimals: int) -> int:
         """Decimals of a value that has so many in the core's unit."""
         return max(decimals + _MORE.get(self.unit(unit), 0), 0) if unit in self._by_unit else decimals
 
     def number(self, value: float, unit: str, decimals: int, signed: bool = False, apart: bool = False) -> str:
         """A value without its unit."""
-        return format_number(self.value(value, unit, apart or signed), self.decimals(unit, decimals), signed=signed)
+        shown = self.value(value, unit, apart or signed)
+        if unit == "mm" and self.fractions and (part := part_of_inch(10.0**-decimals / 25.4)):
+            return fraction(shown, part, signed)
+        return format_number(shown, self.decimals(unit, decimals), signed=signed)
 
     def text(self, value: float, unit: str, decimals: int, signed: bool = False, apart: bool = False) -> str:
         """A value with its unit."""
@@ -168,3 +197,24 @@ PLAIN = UnitSet()
 def step_decimals(step: float) -> int:
     """Decimals that tell the steps of a value apart."""
     return max(0, math.ceil(-math.log10(0.8 * step) - 1e-9)) if step > 0 else 3
+
+
+def part_of_inch(step: float) -> int:
+    """Into how many parts an inch is divided where steps of this size are told apart; 0 where fractions are too coarse.
+
+    :param step: size of a step [in]
+    """
+    return next((part for part in _PARTS if 1.0 / part <= step), 0)
+
+
+def fraction(value: float, part: int, signed: bool = False) -> str:
+    """A number in whole ones and a fraction: `2 3/8`, `−1/16`, `0`.
+
+    :param part: the fraction's finest denominator
+    """
+    count = round(abs(value) * part)
+    whole, rest = divmod(count, part)
+    divisor = math.gcd(rest, part)
+    text = " ".join([str(whole)] * bool(whole or not rest) + [f"{rest // divisor}/{part // divisor}"] * bool(rest))
+    sign = "−" if value < 0 and count else "+" if signed and count else ""
+    return f"{sign}{text}"

@@ -39,6 +39,7 @@ class Item(Value):
     :param offset: physical value at item value 0
     :param locked: if true the rules or the maker fix it at `base`
     :param names: what each step is called, from the lowest, parted by |; empty where the number says it
+    :param rim_mm: of an item of toe: the rim across which it is measured; given by the car, in no file [mm]
     """
 
     key: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
@@ -55,6 +56,7 @@ class Item(Value):
     offset: float = Field(0.0, ge=-MOST, le=MOST)
     locked: bool = False
     names: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=60)
+    rim_mm: float | None = Field(None, ge=80, le=700, exclude=True)
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:

@@ -115,6 +115,15 @@ def radius_of(size: str, place: str) -> float:
     return _ROLLS * radius
 
 
+def rim_of(size: str) -> float | None:
+    """Diameter of the rim of a tyre of a written size [mm]; None where the size says none."""
+    match = _METRIC.fullmatch(size[:40]) or _INCHES.fullmatch(size[:40])
+    if match is None or not match.groups()[-1]:
+        return None
+    rim = 25.4 * float(match.groups()[-1].replace(",", "."))
+    return round(rim, 1) if 80.0 <= rim <= 700.0 else None
+
+
 def torque_curve(power_kw: float, power_rpm: float, limit_rpm: float) -> list[tuple[float, float]]:
     """Full-throttle torque at some engine speeds [rpm, N m], through the peak power told.
 
@@ -190,6 +199,11 @@ class _Maker:
         return self._assume(
             f"tyres.radius_m.{place}", f"{words}, rolling radius", self.kind.radius_m[place], "m", 3, "± 6 %", "usual of the kind"
         )
+
+    def _rims(self) -> dict[str, list[float]]:
+        """The rims that the tyres' sizes name; the tyres' usual ones else."""
+        front, rear = rim_of(self.told.tyre_front), rim_of(self.told.tyre_rear or self.told.tyre_front)
+        return {"rim_mm": [front, rear]} if front is not None and rear is not None else {}
 
     def car(self) -> Car:
         """The whole car.
@@ -357,6 +371,7 @@ class _Maker:
         }  # fmt: skip
         heat = heat_of(self.load_n, tyre)
         return {
+            **self._rims(),
             "radius_m": list(self.radius), "cold_kpa": [cold] * 4, "cold_at_c": 20.0, "camber_deg": camber, "heat": [heat, heat],
             "compounds": [compound],
         }  # fmt: skip

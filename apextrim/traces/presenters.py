@@ -150,6 +150,7 @@ def chart_data(pair: Pair, ground: Ground, circuit: Circuit, wanted: Sequence[st
              "apex": round(row.window.apex_m, 1), "lost": round(row.total_s, 4)}
             for row in comparison.rows if row.window is not None
         ],
+        "way": {"unit": current().unit("m"), "size": current().value(1.0, "m")},
         "map": {"x": x, "y": y}, "lap": pair.lap.short, "reference": pair.reference.short,
     }  # fmt: skip
 

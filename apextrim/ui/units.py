@@ -1,13 +1,15 @@
 """The units of the reader of this page: what middleware found, for tags, fields and items."""
 
+import math
 from collections.abc import Callable
 from contextvars import ContextVar
 from dataclasses import dataclass
+from functools import cached_property
 
 from apexcore.errors import InputError
 from apexcore.quantities import format_number
 from apexcore.quantities.text import has_other_unit, range_words, read_number, typed_unit
-from apexcore.quantities.units import PLAIN, UnitSet, step_decimals
+from apexcore.quantities.units import PLAIN, UnitSet, fraction, part_of_inch, step_decimals
 from apexcore.vehicle.items import Item
 
 #: How the units of whoever reads this page are found, or the units themselves once they were asked for.
@@ -57,6 +59,10 @@ def typed_as(value: float, unit: str) -> str:
     return f"{current().value(value, unit):.5g}"
 
 
+#: Units in which toe may be typed: across the rim.
+_ACROSS = ("mm", "cm", "in", '"', "″")
+
+
 @dataclass(frozen=True)
 class ShownItem:
     """An adjustable item as the reader sees it: its own steps, in the reader's unit."""
@@ -84,10 +90,32 @@ class ShownItem:
         """What each step is called."""
         return self.item.names
 
+    @cached_property
+    def _across(self) -> tuple[str, float] | None:
+        """Of toe that is read across a rim: its unit there, and its size for one of the item's; else None."""
+        if self.item.rim_mm is None or self.item.unit != "°":
+            return None
+        return self.units.toe(self.item.rim_mm)
+
     @property
     def unit(self) -> str:
         """The reader's unit."""
-        return self.units.unit(self.item.unit)
+        return self._across[0] if self._across else self.units.unit(self.item.unit)
+
+    @property
+    def parts(self) -> int:
+        """Into how many parts an inch is divided where its value is told in fractions; else 0."""
+        if self.unit != "in" or not self.units.fractions:
+            return 0
+        return part_of_inch(self.step)
+
+    def _apart(self, value: float) -> float:
+        """A difference in the reader's unit."""
+        return value * self._across[1] if self._across else self.units.value(value, self.item.unit, apart=True)
+
+    def _back(self, value: float) -> float:
+        """The item's value for one in the reader's unit."""
+        return value / self._across[1] if self._across else self.units.back(value, self.item.unit)
 
     @property
     def low(self) -> float:
@@ -102,7 +130,7 @@ class ShownItem:
     @property
     def step(self) -> float:
         """One step."""
-        return self.units.value(self.item.step, self.item.unit, apart=True)
+        return self._apart(self.item.step)
 
     @property
     def base_text(self) -> str:
@@ -116,37 +144,49 @@ class ShownItem:
 
     def value(self, value: float) -> float:
         """A value in the reader's unit."""
-        return self.units.value(value, self.item.unit)
+        return value * self._across[1] if self._across else self.units.value(value, self.item.unit)
 
     def number(self, value: float) -> str:
         """A value without its unit."""
-        return format_number(self.value(value), self.decimals)
+        return self._told(self.value(value))
+
+    def _told(self, value: float) -> str:
+        return fraction(value, self.parts) if self.parts else format_number(value, self.decimals)
 
     def text(self, value: float) -> str:
         """A value with its unit, and its name where it has one."""
         name = self.item.name_of(value)
-        return f"{self.number(value)} {self.unit}".strip() + (f" ({name})" if name else "")
+        gap = "\u202f" if self._across else " "  # in the reader's unit already: a sentence leaves it as it is
+        return f"{self.number(value)}{gap}{self.unit}".strip() + (f" ({name})" if name else "")
 
     @property
     def range_text(self) -> str:
         """Range and step in words."""
-        return f"{self.number(self.item.low)} to {self.number(self.item.high)} {self.unit}".rstrip() + (
-            f", step {format_number(self.step, self.decimals)}"
-        )
+        return f"{self.number(self.item.low)} to {self.number(self.item.high)} {self.unit}".rstrip() + (f", step {self._told(self.step)}")
 
     def typed(self, text: str) -> float:
         """The item's value that the reader typed, on its nearest step where it came in another unit than its own.
 
         :raises InputError: if it is no number of such a unit
         """
-        if self.unit == self.item.unit or typed_unit(text):
+        typed = typed_unit(text)
+        across = self.item.rim_mm is not None and typed in _ACROSS  # toe may be typed so whatever is chosen
+        if across:
+            mm = read_number(text, "mm", self.item.name)
+            return self.item.nearest(mm / (self.item.rim_mm * math.pi / 180.0))  # type: ignore[operator]
+        if self.unit == self.item.unit or typed:
             return self.item.typed(text)
-        value = self.units.back(read_number(text, self.unit, self.item.name), self.item.unit)
-        slack = 0.6 * 10.0**-self.decimals / abs(self.units.value(1.0, self.item.unit, apart=True))
+        value = self._back(read_number(text, self.unit, self.item.name))
+        slack = self._slack / abs(self._apart(1.0))
         for end in (self.item.low, self.item.high):
             if abs(value - end) <= slack:  # the end as it is shown, which rounding may have put outside
                 value = end
         return self.item.nearest(value)
+
+    @property
+    def _slack(self) -> float:
+        """By how much a shown value may be off its own, in the reader's unit."""
+        return 0.6 / self.parts if self.parts else 0.6 * 10.0**-self.decimals
 
     def read(self, text: str) -> float:
         """The same, checked against range and steps.
@@ -158,16 +198,22 @@ class ShownItem:
         except InputError as error:
             raise InputError(error.place, text, self.units.told(error.expected)) from None
 
+    def _exact(self, text: str) -> float:
+        """What was typed, in the reader's unit."""
+        if self.item.rim_mm is not None and typed_unit(text) in _ACROSS:
+            return self.value(read_number(text, "mm", self.item.name) / (self.item.rim_mm * math.pi / 180.0))
+        return read_number(text, self.unit, self.item.name)
+
     def moved(self, text: str) -> str:
         """To which step a value went that was typed between two; empty where it stands on one."""
         try:
             value = self.read(text)
             if self.unit == self.item.unit and not has_other_unit(text, self.item.unit):
                 return ""
-            exact = read_number(text, self.unit, self.item.name)
+            exact = self._exact(text)
         except InputError:
             return ""
-        if abs(exact - self.value(value)) <= 0.6 * 10.0**-self.decimals:
+        if abs(exact - self.value(value)) <= self._slack:
             return ""
         own = f" ({self.item.number(value)}\u202f{self.item.unit})" if self.unit != self.item.unit else ""  # stays the car's own
         return f"{self.item.name}: {text.strip()} is between two steps; it went to {self.text(value)}{own}."

@@ -1,6 +1,8 @@
 """What happens around the story: drafts, undo, files that are refused, phones, printing."""
 
 import re
+from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -293,3 +295,29 @@ def test_a_corner_is_looked_at_by_keyboard_alone(page: Page) -> None:
     page.get_by_label("By, of what a lap takes").fill("5")
     page.keyboard.press("Enter")
     expect(page.get_by_text("of fuel a lap")).to_be_visible()
+
+
+def test_steps_go_in_fractions_of_an_inch(page: Page) -> None:
+    """A step is a millimetre still, whatever the 32nd that it is told as."""
+    begin_at(page, "Fractions")
+    save(page, "The first")
+    back = page.url
+    try:
+        page.goto("/account/units/")
+        page.get_by_label("Ride height, track and other lengths").select_option("in, fractions")
+        page.get_by_role("button", name="Save units").click()
+        page.goto(back)
+        box = page.get_by_role("textbox", name="Front ride height, in")
+        low = float(box.locator("xpath=ancestor::*[@data-low]").get_attribute("data-low") or 0)
+        seen = [box.input_value()]
+        for _ in range(3):
+            box.press("ArrowUp")
+            seen.append(box.input_value())
+        steps = [round((float(sum(map(Fraction, text.split()))) - low) * 25.4) for text in seen]
+        assert [b - a for a, b in pairwise(steps)] == [1, 1, 1] and all("/" in text for text in seen)
+        expect(page.get_by_text("1 unsaved change")).to_be_visible()
+        box.fill(seen[0].replace(" ", "-"))
+        expect(page.get_by_text("1 unsaved change")).to_be_hidden()
+    finally:
+        page.goto("/account/units/")
+        page.get_by_role("button", name="Metric", exact=True).click()

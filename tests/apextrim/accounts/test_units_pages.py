@@ -1,5 +1,6 @@
 """The product in psi, °F and pounds: what is shown, what is typed, and that nothing that is stored moves."""
 
+import math
 import random
 import re
 from collections.abc import Callable
@@ -8,7 +9,10 @@ import pytest
 from django.test import Client
 from django.urls import reverse
 
+from apexcore.errors import InputError
 from apexcore.quantities.units import PLAIN, SETS, UnitSet
+from apexcore.vehicle.car import Car as CoreCar
+from apexcore.vehicle.quick import rim_of
 from apextrim.accounts.models import Preferences
 from apextrim.events import facts
 from apextrim.events.models import Event
@@ -65,11 +69,16 @@ def test_a_sheet_is_read_typed_and_kept_in_psi(american: Client, event: Event, f
     assert inline.status_code == 200 and event.sheets.order_by("-number").first().values["pressure_fl"] == 150.0  # type: ignore[union-attr]
 
 
+#: Toe across the rim, and lengths in fractions of an inch.
+ACROSS = {"toe": "mm at the rim"}
+IN_INCHES = {"length": "in, fractions", "toe": "in at the rim"}
+
+
 def test_every_item_of_every_demo_car_reads_back_in_every_set(event: Event) -> None:
     rng = random.Random(1)
     for row in event.owner.cars.all():
         car = parsed_car(row.data)
-        for units in SETS.values():
+        for units in (*SETS.values(), ACROSS, IN_INCHES):
             read_by(UnitSet(units))
             try:
                 for item in car.items:
@@ -124,3 +133,50 @@ def test_every_page_opens_without_a_metric_unit_that_was_not_chosen(
         assert page.status_code == 200, name
         left = re.findall(r"\d (?:kPa|°C|km/h|N/mm)\b", text)
         assert left == [], (name, left[:5])
+
+
+def test_toe_is_read_and_typed_across_the_rim_and_lengths_in_fractions(client_in: Client, event: Event, first: Sheet) -> None:
+    client_in.post(reverse("units"), IN_INCHES)
+    car, values = cases.car_of(event), first.values
+    rim = car.item("toe_front").rim_mm
+    assert (
+        rim is not None
+        and rim == pytest.approx(0.65 * 2000 * car.tyres.radius_m[0], abs=0.5)
+        and "rim_mm" not in car.item("toe_front").model_dump()
+    )
+    page = re.sub(r"\s+", " ", client_in.get(reverse("sheet_bench", args=[event.pk])).content.decode())
+    across = values["toe_front"] * math.radians(rim) / 25.4
+    boxes = dict(re.findall(r'name="(toe_front|ride_front)" value="([^"]*)"', page))
+    assert float(boxes["toe_front"].replace("−", "-")) == pytest.approx(across, abs=0.006) and re.fullmatch(
+        r"\d+ \d+/\d+", boxes["ride_front"]
+    )
+    read_by(UnitSet(IN_INCHES))
+    try:
+        ride, toe = shown(car.item("ride_front")), shown(car.item("toe_front"))
+        assert ride.unit == "in" and ride.read("2 3/8") == 60.0 and ride.text(60.0) == "2 3/8 in" and ride.range_text.endswith("step 1/32")
+        assert ride.moved("2 3/8") == "" and ride.moved(ride.number(61.0)) == "" and ride.read(ride.number(61.0)) == 61.0
+        step = toe.item.step * math.radians(rim)
+        assert toe.read(f"{2 * step:.3f} mm") == pytest.approx(2 * toe.item.step) and toe.read("0") == 0.0
+        assert toe.read(f"{step / 25.4:.4f}") == pytest.approx(toe.item.step)
+        with pytest.raises(InputError, match="Front toe"):
+            toe.read("2 kPa")
+        camber = shown(car.item("camber_fl"))
+        assert camber.unit == "°"
+    finally:
+        read_by(PLAIN)
+    plain = shown(car.item("toe_front"))  # who reads degrees may type millimetres all the same
+    assert plain.unit == "°" and plain.read(f"{2 * step:.3f} mm") == pytest.approx(2 * toe.item.step)
+    typed = {key: f"{value:g}" for key, value in values.items() if key not in ("ride_front", "toe_front")}
+    client_in.post(reverse("units"), {"set": "metric"})
+    sent = {**typed, "ride_front": '2 3/8"', "toe_front": f"{2 * step:.3f} mm", "sheet": first.pk, "reason": "as the alignment rig reads"}
+    client_in.post(reverse("save_sheet", args=[event.pk]), sent)
+    sheet = event.sheets.order_by("-number").first()
+    assert sheet is not None and sheet.values["ride_front"] == 60.0 and sheet.values["toe_front"] == pytest.approx(2 * toe.item.step)
+
+
+def test_a_rim_that_is_told_counts_and_one_of_a_written_size_is_read(event: Event) -> None:
+    car = cases.car_of(event)
+    told = CoreCar.model_validate({**car.model_dump(), "tyres": {**car.tyres.model_dump(), "rim_mm": [457.2, 482.6]}})
+    assert told.item("toe_front").rim_mm == 457.2 and told.item("toe_rear").rim_mm == 482.6
+    assert rim_of("205/50 R15") == 381.0 and rim_of("10x4.50-5") == 127.0 and rim_of("slick") is None
+    assert CoreCar.model_validate_json(told.model_dump_json()) == told

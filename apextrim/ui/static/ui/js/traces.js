@@ -11,6 +11,10 @@ document.addEventListener("alpine:init", () => {
     let data, charts = [], whole, view, at = 0, frame, dot, told;
     const fingers = new Map();
 
+    // A place along the road in the reader's unit, and the steps of its axis there.
+    const way = (metres) => `${Math.round(metres * data.way.size)} ${data.way.unit}`;
+    const ROUND = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000];
+
     // Corners as thin lines in every chart, with their numbers in the first.
     const cornerLines = (numbered) => ({
       hooks: {
@@ -47,7 +51,7 @@ document.addEventListener("alpine:init", () => {
     const options = (height, series, first, last) => ({
       width: 600, height, legend: { show: false },
       scales: { x: { time: false }, y: { range: (u, low, high) => roomy(low, high) } },
-      axes: [axis({ show: last, size: 26, values: (u, ticks) => ticks.map((tick) => `${tick} m`) }), axis({ size: 52 })],
+      axes: [axis({ show: last, size: 26, incrs: ROUND.map((one) => one / data.way.size), values: (u, ticks) => ticks.map(way) }), axis({ size: 52 })],
       cursor: { y: false, points: { show: false }, drag: { x: true, y: false, setScale: false } },
       series: [{}, ...series],
       padding: [first ? 18 : 6, 26, 0, 0],
@@ -138,7 +142,7 @@ document.addEventListener("alpine:init", () => {
       }
       const corner = data.corners.find((one) => where >= one.from && where < one.to) || data.corners.find((one) => where + whole[1] < one.to);
       const rows = [
-        ["Place", `${Math.round(where)} m${corner ? `, ${corner.name}` : ""}`, ""],
+        ["Place", `${way(where)}${corner ? `, ${corner.name}` : ""}`, ""],
         ["Gap, s", `${data.gap[at] > 0 ? "+" : ""}${shown(data.gap[at].toFixed(3))}`, ""],
         ...data.channels.map((one) => [one.name, shown(one.lap?.[at]), shown(one.reference?.[at])]),
       ];

@@ -5,7 +5,20 @@
 const parse = (text) => {
   const bare = String(text).trim().replace(/[\u2212\u2013]/, "-");
   if (!bare || /^[+-]?[1-9]\d{0,2}(,\d{3})+$/.test(bare)) return NaN;
+  const part = /^([+-]?)(?:(\d+)[ -])?(\d+)\/(\d+)$/.exec(bare); // of an inch
+  if (part) return (part[1] === "-" ? -1 : 1) * (Number(part[2] || 0) + Number(part[3]) / Number(part[4]));
   return Number(bare.replace(",", "."));
+};
+
+// A number as a box shows it: in whole ones and a fraction where its item is told so.
+const written = (value, { decimals, parts }) => {
+  if (!parts) return value.toFixed(Number(decimals));
+  const count = Math.round(Math.abs(value) * Number(parts));
+  const divisor = (a, b) => (b ? divisor(b, a % b) : a);
+  const [whole, rest] = [Math.floor(count / parts), count % parts];
+  const by = divisor(rest, Number(parts));
+  const text = [whole || !rest ? String(whole) : "", rest ? `${rest / by}/${parts / by}` : ""].filter(Boolean).join(" ");
+  return (value < 0 && count ? "-" : "") + text;
 };
 
 document.addEventListener("alpine:init", () => {
@@ -133,12 +146,12 @@ document.addEventListener("alpine:init", () => {
       this.$root.classList.toggle("changed", this.changed);
     },
     move(steps) {
-      const { low, high, step, decimals, saved } = this.$root.dataset;
+      const { low, high, step, saved } = this.$root.dataset;
       const size = Number(step);
       const now = Number.isFinite(parse(this.box.value)) ? parse(this.box.value) : parse(saved);
       const place = Math.round((now - Number(low)) / size) + steps;
       const value = Math.min(Math.max(Number(low) + place * size, Number(low)), Number(high));
-      this.box.value = value.toFixed(Number(decimals));
+      this.box.value = written(value, this.$root.dataset);
       this.box.dispatchEvent(new Event("input", { bubbles: true }));
     },
     up() {
@@ -311,8 +324,7 @@ document.addEventListener("alpine:init", () => {
       const button = event.target.closest("button[data-key]");
       if (!button) return;
       const box = document.getElementById(`item-${button.dataset.key}`);
-      const { decimals } = box.closest(".item").dataset;
-      box.value = Number(button.dataset.value).toFixed(Number(decimals));
+      box.value = written(Number(button.dataset.value), box.closest(".item").dataset);
       box.dispatchEvent(new Event("input", { bubbles: true }));
     },
   }));
