@@ -6,6 +6,7 @@ from django.urls import reverse
 from apexcore.quantities import format_number
 from apextrim.accounts.owned import Person, owned, owned_or_404
 from apextrim.ui.frame import Bench, Frame
+from apextrim.work.queries import has_open
 
 from . import signals, thread
 from .facts import conditions_of
@@ -47,4 +48,5 @@ def frame(event: Event, current: str) -> Frame:
         told.append("model calibrated to your laps")
     knots, earlier = thread.marks(event)
     url = reverse("thread", args=[event.pk])
-    return Frame(event.name, tuple(told), knots, earlier, url, benches, current, event.real_car)
+    working = reverse("jobs_now") if has_open(event.owner_id) else ""
+    return Frame(event.name, tuple(told), knots, earlier, url, benches, current, event.real_car, working)

@@ -42,6 +42,7 @@ class Frame:
     :param thread_url: where those are
     :param current: key of the bench shown
     :param real_car: whether the cautions show
+    :param working: address of what is under way for its owner; empty where nothing is
     """
 
     title: str
@@ -52,3 +53,4 @@ class Frame:
     benches: tuple[Bench, ...]
     current: str
     real_car: bool
+    working: str = ""

@@ -5,7 +5,7 @@ from datetime import timedelta
 from pathlib import Path
 
 from django.conf import settings
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 from django.http import Http404
 from django.utils import timezone
 
@@ -15,6 +15,8 @@ from .models import Job
 
 #: Jobs that the list shows.
 MOST_SHOWN = 40
+#: Jobs under way that every bench shows, and how long one that ended stays among them [s].
+MOST_NOW, _JUST_S = 6, 20.0
 #: Silence after which the workers of this server count as gone [s].
 _SILENT_S = 20.0
 
@@ -38,6 +40,18 @@ def workers_answer() -> bool:
 def jobs_of(user: Person) -> QuerySet[Job]:
     """The newest jobs of an owner, without their files."""
     return owned(Job, user).defer("data")[:MOST_SHOWN]
+
+
+def has_open(user_id: int) -> bool:
+    """Whether an owner has work that waits or runs."""
+    return Job.objects.filter(owner_id=user_id, state__in=("waiting", "running")).exists()
+
+
+def now_of(user: Person) -> list[Job]:
+    """What waits or runs, and what ended just now, the oldest first."""
+    since = timezone.now() - timedelta(seconds=_JUST_S)
+    either = Q(state__in=("waiting", "running")) | Q(ended_at__gt=since)
+    return list(owned(Job, user).defer("data").filter(either).order_by("pk")[:MOST_NOW])
 
 
 def job_for(user: Person, job_id: int) -> Job:

@@ -22,6 +22,13 @@ def jobs(request: HttpRequest) -> HttpResponse:
     return render(request, "work/jobs.html", {**context, "open": any(job.is_open for job in rows)})
 
 
+@require_GET
+def now(request: HttpRequest) -> HttpResponse:
+    """What is under way, for the top of every bench; asked for again while anything is."""
+    rows = queries.now_of(request.user)
+    return render(request, "work/_now.html", {"jobs": rows, "open": any(job.is_open for job in rows)})
+
+
 def _context(request: HttpRequest, job_id: int) -> dict[str, Any]:
     job = queries.job_for(request.user, job_id)
     return {"job": job, "waits": queries.waits_for(job) if job.state == "waiting" else ""}

@@ -34,6 +34,7 @@ OWN = {
     "copy_sample",
     "survey_file",
     "jobs",
+    "jobs_now",
     "account",
     "end_session",
     "change_password",

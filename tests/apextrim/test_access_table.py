@@ -65,6 +65,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "job": (OWNER, G),
     "job_part": (OWNER, G),
     "jobs": (SIGNED_IN, G),
+    "jobs_now": (SIGNED_IN, G),
     "keep_plan": (OWNER, P),
     "keep_test": (OWNER, P),
     "keep_verdict": (OWNER, P),

@@ -321,3 +321,40 @@ def test_steps_go_in_fractions_of_an_inch(page: Page) -> None:
     finally:
         page.goto("/account/units/")
         page.get_by_role("button", name="Metric", exact=True).click()
+
+
+def test_a_run_is_logged_from_any_bench_in_under_fifty_keys(page: Page) -> None:
+    begin_at(page, "Keys")
+    save(page, "The first")
+    page.get_by_role("link", name="Brief").first.click()
+    expect(page.get_by_role("heading", name="Car and circuit")).to_be_visible()
+    page.locator("body").click(position={"x": 1, "y": 1})
+    keys = ["n"]
+    page.keyboard.press("n")
+    expect(page.get_by_label("Laps, one a line")).to_be_focused()
+    for key in "73.405\n73.12\n73.31":
+        page.keyboard.press("Enter" if key == "\n" else key)
+        keys.append(key)
+    page.keyboard.press("Control+Enter")
+    keys.append("send")
+    expect(page.get_by_role("heading", name="R1", exact=True)).to_be_visible()
+    expect(page.get_by_role("cell", name="1:13.120").first).to_be_visible()
+    assert len(keys) < 50
+
+
+def test_the_thread_is_one_stop_of_the_tab_key(page: Page) -> None:
+    begin_at(page, "Thread")
+    save(page, "The first")
+    stops = page.locator(".thread a")
+    expect(stops.first).to_have_attribute("tabindex", "-1")
+    expect(stops.last).to_have_attribute("tabindex", "0")
+    stops.last.focus()
+    page.keyboard.press("Home")
+    expect(stops.first).to_be_focused()
+    page.keyboard.press("ArrowRight")
+    expect(stops.nth(1)).to_be_focused()
+    page.keyboard.press("ArrowLeft")
+    page.keyboard.press("ArrowLeft")
+    expect(stops.first).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile(r"/events/\d+/"))

@@ -222,3 +222,21 @@ def test_a_page_that_is_asked_for_again_does_not_read_the_file(owner: User) -> N
     with CaptureQueriesContext(connection) as asked:
         assert client.get(f"/jobs/{job.pk}/part/").status_code == client.get("/jobs/").status_code == 200
     assert not [query["sql"] for query in asked if '"work_job"."data"' in query["sql"]]
+
+
+def test_every_bench_shows_what_is_under_way_and_what_just_ended(owner: User, settings: Any, tmp_path: Any) -> None:
+    settings.VAR = tmp_path
+    client, stranger = Client(), Client()
+    client.force_login(owner)
+    stranger.force_login(User.objects.create_user("stranger"))
+    assert not queries.has_open(owner.pk) and "hx-get" not in client.get("/jobs/now/").content.decode()
+    first, second = ask(owner), ask(owner)
+    Job.objects.filter(pk=first.pk).update(state="running", begun_at=timezone.now(), progress=0.4)
+    page = client.get("/jobs/now/").content.decode()
+    assert queries.has_open(owner.pk) and "40 %" in page and "waiting" in page and "every 1500ms" in page
+    assert "length of" not in stranger.get("/jobs/now/").content.decode()
+    Job.objects.filter(pk__in=(first.pk, second.pk)).update(state="done", ended_at=timezone.now(), address="/events/")
+    page = client.get("/jobs/now/").content.decode()
+    assert page.count("<b>done</b>") == 2 and 'href="/events/"' in page and "hx-get" not in page
+    Job.objects.update(ended_at=timezone.now() - timedelta(minutes=2))
+    assert "length of" not in client.get("/jobs/now/").content.decode()

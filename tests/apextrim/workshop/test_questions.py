@@ -52,7 +52,7 @@ def test_advice_names_changes_with_their_price_and_puts_them_on_the_sheet(client
     url = f"/events/{event.pk}/sheet/{first.pk}/advice/"
     assert "Say what the car does" in text_of(client_in.get(url))
     page = text_of(client_in.get(url, {"slides": "front", "phase": "mid", "where": "", "how": "clearly", "tyres": "warm"}))
-    assert page.count('data-bench-key="') == 6 + 6 and "adds grip at the sliding end" in page
+    assert page.count('data-bench-key="') == 7 + 6 and "adds grip at the sliding end" in page
     link = re.search(r'data-bench-key="a" href="([^"]+)"', page)
     assert link is not None
     bench = text_of(client_in.get(link.group(1).replace("&amp;", "&")))

@@ -52,6 +52,12 @@ document.addEventListener("alpine:init", () => {
         this.find();
         return;
       }
+      if ((event.ctrlKey || event.metaKey) && event.key === "Enter" && event.target.closest("form")) {
+        const buttons = [...event.target.closest("form").querySelectorAll("button:not([type=button])")];
+        const main = buttons.find((button) => button.classList.contains("main")) || buttons[0];
+        if (main) main.click();
+        return;
+      }
       const typing = event.target.closest("input, select, textarea, dialog");
       if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
       if (event.key === "?") this.showKeys();
@@ -67,7 +73,7 @@ document.addEventListener("alpine:init", () => {
 
   // An item that the address names is in focus at once.
   const named = document.getElementById(window.location.hash.slice(1));
-  if (named && named.matches("input")) setTimeout(() => named.focus(), 0);
+  if (named && named.matches("input, textarea")) setTimeout(() => named.focus(), 0);
 
   // The palette: a few letters find anything; arrows go through what was found, Enter opens it.
   Alpine.data("palette", () => ({
@@ -123,8 +129,25 @@ document.addEventListener("alpine:init", () => {
   }));
 
   // The thread opens at its newest end.
+  // One stop for the Tab key: the arrows go along it.
   Alpine.data("thread", () => ({
+    get knots() {
+      return [...this.$root.querySelectorAll("a")];
+    },
+    stop(place) {
+      this.knots.forEach((knot, n) => knot.setAttribute("tabindex", n === place ? 0 : -1));
+    },
+    along(event) {
+      const here = this.knots.indexOf(document.activeElement);
+      const next = { ArrowLeft: here - 1, ArrowRight: here + 1, Home: 0, End: this.knots.length - 1 }[event.key];
+      if (here < 0 || next === undefined) return;
+      event.preventDefault();
+      const place = Math.min(Math.max(next, 0), this.knots.length - 1);
+      this.stop(place);
+      this.knots[place].focus();
+    },
     init() {
+      this.stop(this.knots.length - 1);
       this.$el.scrollLeft = this.$el.scrollWidth;
     },
   }));
