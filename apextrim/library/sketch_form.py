@@ -69,6 +69,20 @@ class SketchForm(forms.Form):
         """Whether the end is the start."""
         return self.cleaned_data.get("closed") != "course"
 
+    def begun_words(self) -> str:
+        """What a drawing with too few bends for a road still lacks, as a sentence; empty for any other."""
+        if self.cleaned_data["how"] != "draw":
+            return ""
+        try:
+            count = len(read_bends(self.cleaned_data["bends"]))
+        except InputError:
+            return ""
+        least, words = (3, "a lap") if self.is_lap else (2, "a course")
+        if count >= least:
+            return ""
+        so_far = f"{count} bend{'' if count == 1 else 's'} so far: {words} has {least} or more." if count else ""
+        return so_far or "Click where the road bends, in driving order. The start line comes to lie before the first bend."
+
     def circuit(self) -> tuple[Circuit, Drawn | None]:
         """The circuit of a valid form, and how it lies in the drawing where it was drawn.
 

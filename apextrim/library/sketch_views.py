@@ -52,6 +52,8 @@ def drawn(request: HttpRequest) -> HttpResponse:
     if not form.is_valid():
         return JsonResponse({"problem": " ".join(str(text) for texts in form.errors.values() for text in texts)})
     answer: dict[str, Any] = {}
+    if begun := form.begun_words():
+        return JsonResponse({"words": begun})
     try:
         core, laid = form.circuit()
     except ApexError as error:

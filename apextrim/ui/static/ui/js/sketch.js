@@ -29,7 +29,6 @@ document.addEventListener("alpine:init", () => {
       radius: "",
       words: "",
       problem: "",
-      empty: true,
       picked: -1,
 
       init() {
@@ -236,7 +235,6 @@ document.addEventListener("alpine:init", () => {
       },
       // the bends, and the way between them
       paint() {
-        this.empty = !bends.length && this.drawing;
         const active = document.activeElement?.dataset?.bend;
         const group = this.$refs.handles;
         group.replaceChildren();
