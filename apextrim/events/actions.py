@@ -93,7 +93,7 @@ def change_item_rules(event: Event, limits: dict[str, Limit], at: datetime | Non
     event.item_rules = stored
     event.save(update_fields=["item_rules"])
     held = sum(1 for low, high in limits.values() if low == high)
-    tie(event, "brief", "Rules", f"Items under the rules: {held} held, {len(limits) - held} narrowed", at=at)
+    tie(event, "brief", "Rules", f"Item limits: {held} fixed, {len(limits) - held} limited", at=at)
     return True
 
 

@@ -228,7 +228,7 @@ def ask_line(request: HttpRequest, event_id: int, number: int) -> HttpResponse:
     if key not in known:
         problem = f"Line “{key}”: corner {number} has no such wish; expected one of {', '.join(known.values())}."
     elif asked.free_of(case) is None:
-        problem = "Lines are made beside the quickest line: find that one on the Lap bench first."
+        problem = "These need the quickest line first: find it on the Lap bench."
     else:
         try:
             row = tasks.ask_line(event, number, key)

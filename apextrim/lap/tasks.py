@@ -132,7 +132,7 @@ def make_all_lines(job: Job, line: Line) -> Done:
     address, case = f"{reverse('lap_costs', args=[event.pk])}#ways", asked.shown_case(event)
     free, circuit, made = asked.free_of(case), parsed_circuit(case.circuit), 0
     if free is None:
-        return Done(["Lines are made beside the quickest line: find that one on the Lap bench first."], address)
+        return Done(["These need the quickest line first: find it on the Lap bench."], address)
     wanted = [(span, offer) for span in case.spans() for offer in asked.offers(event, case, span) if offer.key in asked.PLAIN]
     for count, (span, offer) in enumerate(wanted):
         line.progress(count / len(wanted))

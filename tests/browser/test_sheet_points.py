@@ -72,7 +72,7 @@ def test_the_best_steps_stand_beside_the_car_and_one_is_put_on_it(page: Page) ->
     assert float(page.locator(f"#item-{key}").input_value()) == pytest.approx(value)
     expect(page.locator("ol.steps")).not_to_contain_text(words)
     expect(page.locator("[data-change]")).to_contain_text("quicker")
-    page.get_by_label("In the order of").select_option("spare-fl")
+    page.get_by_label("Rank by").select_option("spare-fl")
     expect(page.locator("ol.steps li")).to_have_count(8)
     page.evaluate("() => localStorage.clear()")
 

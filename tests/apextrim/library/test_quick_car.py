@@ -37,7 +37,7 @@ def test_an_empty_account_is_told_how_to_begin_and_gets_its_car(newcomer: Client
     assert "My hatch is in your garage" in words(kept) and row.key == "my_hatch" and len(row.assumed) > 12
     assert {item.key for item in parsed_car(row.data).items} == {f"pressure_{w}" for w in ("fl", "fr", "rl", "rr")} | {"brake_bias", "fuel"}
     page = words(newcomer.get(reverse("edit_car", args=[row.pk])))
-    assert "Assumed when it was told in short" in page
+    assert "Assumed when this car was described in short" in page
     newcomer.post(address, {**HATCH, "do": "save"})
     assert set(Car.objects.values_list("key", flat=True)) == {"my_hatch", "my_hatch_2"}
 

@@ -244,7 +244,7 @@ def test_the_gap_grows_corner_by_corner_while_a_lap_is_driven(client_in: Client,
         seen == sorted(seen) and seen[-1] >= 8 and "Gap behind it, s" in words(client_in.get(reverse("live_gap", args=[event.pk]), asked))
     )
     Client().post("/logger/", lines[-1] + "\n", content_type="application/x-ndjson", headers=headers)
-    assert "do not tell where it is yet" in words(client_in.get(address, asked))
+    assert "do not say where it is yet" in words(client_in.get(address, asked))
 
 
 def test_what_a_run_says_of_its_car_goes_into_the_calibration(client_in: Client, event: Event, run: Run) -> None:

@@ -111,7 +111,7 @@ RULES = {"laps": 36, "pit_loss_s": 22.0, "tyre_change_s": 8.0, "compulsory": ("m
 def test_the_race_is_planned_from_the_runs(client_in: Client, event: Event, first: Sheet, drive: Callable[..., Run]) -> None:
     change_rules(event, RULES)
     page = client_in.get(url("race_bench", event)).content.decode()
-    assert "from your laps" not in page and "No lap is driven yet" in page
+    assert "from your laps" not in page and "No laps driven yet" in page
     drive(first, 61, laps=14)
     drive(first, 62, laps=14, compound="slate")
     response = client_in.get(url("race_bench", event))

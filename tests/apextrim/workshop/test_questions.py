@@ -183,7 +183,7 @@ def test_a_kart_has_no_perches_and_no_front_brake(client_in: Client, event: Even
 
 def test_a_sheet_is_carried_over_to_todays_weather(client_in: Client, event: Event, first: Sheet) -> None:
     url = f"/events/{event.pk}/sheet/{first.pk}/carry/"
-    assert "Type the weather" in text_of(client_in.get(url))
+    assert "Enter the weather" in text_of(client_in.get(url))
     cold = {"air_c": "8", "track_c": "9", "humidity_pct": "70", "pressure_hpa": "1010", "rubber_pct": "20", "wet_pct": "0"}
     page = text_of(client_in.get(url, cold))
     assert "the same hot pressure as then" in page and "against the weather it was made for" in page
