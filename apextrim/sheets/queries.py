@@ -1,5 +1,6 @@
 """Sheets of an event."""
 
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 
 from apexcore.lap.driver import LEVEL_WORDS, LEVELS
@@ -25,6 +26,19 @@ def class_kept(event: Event, sheet: CoreSheet) -> tuple[Kept, ...]:
     """Every limit of the event's class, with how a sheet stands to it; nothing where there is none."""
     limits = class_limits_of(event)
     return against(limits, class_standing(event, sheet)) if limits.any else ()
+
+
+def leaves_class(event: Event, sheet: CoreSheet) -> Callable[[Iterable[tuple[str, float]]], bool]:
+    """Whether values put on a sheet break a limit of the class, or break one further: asked of many changes of one sheet."""
+    before = {one.key: min(one.room, 0.0) for one in class_kept(event, sheet)}
+    if not before:
+        return lambda values: False
+
+    def leaves(values: Iterable[tuple[str, float]]) -> bool:
+        moved = CoreSheet(sheet.car_key, {**sheet.values, **dict(values)})
+        return any(not one.ok and one.room < before[one.key] - 1e-9 for one in class_kept(event, moved))
+
+    return leaves
 
 
 def class_breaches(event: Event, sheet: CoreSheet) -> list[str]:

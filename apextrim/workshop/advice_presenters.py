@@ -1,6 +1,6 @@
 """Advice in units and words."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 
 from apexcore.quantities import format_number
@@ -29,15 +29,23 @@ class AdviceCard:
     tyres: str
     query: str
     words: str
+    leaves_class: bool = False
 
 
-def advice_cards(found: Sequence[Candidate], sheet: CoreSheet, before: str = "") -> list[AdviceCard]:
-    """Candidates in words.
+def advice_cards(
+    found: Sequence[Candidate],
+    sheet: CoreSheet,
+    before: str = "",
+    leaves: Callable[[Iterable[tuple[str, float]]], bool] = lambda values: False,
+) -> list[AdviceCard]:
+    """Candidates in words; those that break a limit of the class come last.
 
     :param before: what the address of the bench needs for what is unsaved already
+    :param leaves: whether values put on the sheet break a limit of the class
     """
     cards = []
-    for letter, candidate in zip("abcdef", found, strict=False):
+    outside = {id(one) for one in found if leaves([(item.key, value) for item, _, value in one.moves])}
+    for letter, candidate in zip("abcdef", sorted(found, key=lambda one: id(one) in outside), strict=False):
         parts = [_move(item, steps, sheet.values[item.key], value) for item, steps, value in candidate.moves]
         school = "adds grip at the sliding end" if candidate.adds_grip else "takes grip from the other end"
         speed, phase = candidate.where
@@ -49,7 +57,11 @@ def advice_cards(found: Sequence[Candidate], sheet: CoreSheet, before: str = "")
         tyres = f"{WHEEL_WORDS[WHEELS[wheel]]} tyre works {format_number(100 * abs(share), 1)} % {'harder' if share > 0 else 'less'}"
         query = before + set_query((item, value) for item, _, value in candidate.moves)
         words = f"{' and '.join(parts)}: {school} by {format_number(candidate.change, 1)} % of grip."
-        cards.append(AdviceCard(candidate, letter, "; ".join(parts), school, aside, tyres, query, words[0].upper() + words[1:]))
+        cards.append(
+            AdviceCard(
+                candidate, letter, "; ".join(parts), school, aside, tyres, query, words[0].upper() + words[1:], id(candidate) in outside
+            )
+        )
     return cards
 
 

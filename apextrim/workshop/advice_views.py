@@ -65,7 +65,7 @@ def advice(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     if asked and form.is_valid():
         try:
             found = answers.advice_of(event, sheet, form.report())
-            context["cards"] = presenters.advice_cards(list(found), sheet, more["kept_query"])
+            context["cards"] = presenters.advice_cards(list(found), sheet, more["kept_query"], queries.leaves_class(event, sheet))
             if not found:
                 context["if_free"] = presenters.if_free(answers.advice_if_free_of(event, sheet, form.report()), sheet)
             context["wanted"] = SEVERITY_PCT[form.cleaned_data["how"]]

@@ -1,6 +1,6 @@
 """The effects of single steps in units and words."""
 
-from collections.abc import Sequence, Set
+from collections.abc import Callable, Iterable, Sequence, Set
 from dataclasses import dataclass
 
 from apexcore.formats.text import words_cell
@@ -40,12 +40,14 @@ class EffectRow:
     :param number: the value after the step as the bench takes it
     :param balance: nine cells, by corner speed and phase
     :param own: whether its lap time is that of cars on lines of their own
+    :param leaves_class: whether it breaks a limit of the class
     """
 
     effect: StepEffect
     number: str
     balance: list[BalanceChange]
     own: bool = False
+    leaves_class: bool = False
 
     @property
     def shown(self) -> str:
@@ -71,10 +73,13 @@ class EffectRow:
         ]  # fmt: skip
 
 
-def effect_rows(effects: Sequence[StepEffect], own: Set[str] = frozenset()) -> list[EffectRow]:
+def effect_rows(
+    effects: Sequence[StepEffect], own: Set[str] = frozenset(), leaves: Callable[[Iterable[tuple[str, float]]], bool] = lambda values: False
+) -> list[EffectRow]:
     """The effects table in the order given.
 
     :param own: keys of the steps whose lap times are of cars on lines of their own
+    :param leaves: whether values put on the sheet break a limit of the class
     """
     rows = []
     for effect in effects:
@@ -84,7 +89,7 @@ def effect_rows(effects: Sequence[StepEffect], own: Set[str] = frozenset()) -> l
                 value = effect.balance.get((speed, phase))
                 text = "–" if value is None else format_number(value, 2, signed=True)
                 cells.append(BalanceChange(value, text, value is not None and abs(value) >= _STRONG))
-        rows.append(
-            EffectRow(effect, "" if effect.value is None else f"{effect.value:g}", cells, step_key(effect.item.key, effect.steps) in own)
-        )
+        outside = effect.value is not None and leaves([(effect.item.key, effect.value)])
+        number = "" if effect.value is None else f"{effect.value:g}"
+        rows.append(EffectRow(effect, number, cells, step_key(effect.item.key, effect.steps) in own, outside))
     return rows

@@ -32,7 +32,7 @@ _SHOWN = 8
 def _effects(event: Event, sheet: CoreSheet, aim: str, row: OwnLines | None = None) -> list[presenters.EffectRow]:
     """The rows of the effects table, best for the aim first; with lap times on lines of their own as far as they are found."""
     effects = own_lines.refined(row, answers.effects_of(event, sheet))
-    return presenters.effect_rows(ranked(effects, aim), own_lines.steps_of(row))
+    return presenters.effect_rows(ranked(effects, aim), own_lines.steps_of(row), queries.leaves_class(event, sheet))
 
 
 @require_GET
@@ -91,7 +91,8 @@ def steps(request: HttpRequest, event_id: int) -> HttpResponse:
         context["hint"] = "Correct the marked value to see its steps."
     else:
         try:
-            context["rows"] = _effects(event, form.sheet, aim, own_lines.found_for(event, form.sheet))[:_SHOWN]
+            rows = _effects(event, form.sheet, aim, own_lines.found_for(event, form.sheet))
+            context["rows"] = [one for one in rows if not one.leaves_class][:_SHOWN]
         except ApexError as error:
             context["hint"] = str(error)
     return render(request, "workshop/_steps.html", context)

@@ -83,9 +83,9 @@ def test_an_address_carries_what_is_told() -> None:
 
 
 def test_without_a_quickest_line_no_other_is_made(client_in: Client, event: Event, first: Sheet) -> None:
-    assert "find that one on the Lap bench first" in words(client_in.get(reverse("corner", args=[event.pk, 1])))
+    assert "find it on the Lap bench" in words(client_in.get(reverse("corner", args=[event.pk, 1])))
     answer = client_in.post(reverse("ask_line", args=[event.pk, 1]), {"wish": "late"})
-    assert answer.status_code == 422 and "find that one on the Lap bench first" in words(answer) and not Job.objects.exists()
+    assert answer.status_code == 422 and "find it on the Lap bench" in words(answer) and not Job.objects.exists()
 
 
 @pytest.mark.slow

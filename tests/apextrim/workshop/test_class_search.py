@@ -16,7 +16,7 @@ from apextrim.events.actions import change_class_limits
 from apextrim.events.models import Event
 from apextrim.modelling import cases
 from apextrim.sheets.models import Sheet
-from apextrim.sheets.queries import core_sheet
+from apextrim.sheets.queries import core_sheet, leaves_class
 from apextrim.work.models import Job
 from apextrim.workshop.models import Search
 from tests.apextrim.workshop.test_questions import text_of
@@ -115,3 +115,25 @@ def test_limits_go_with_the_events_file_and_to_the_next_event(event: Event, firs
     now = facts.conditions_of(event).model_dump()
     made = again(event.owner, event, Wanted("Round 2", event.car, event.circuit, now, event.made_at, True, False, True)).event
     assert facts.class_limits_of(made) == LIMITS
+
+
+def test_a_step_that_leaves_the_class_is_marked_and_not_among_the_best(client_in: Client, event: Event, first: Sheet) -> None:
+    light = Sheet.objects.create(
+        event=event, number=7, reason="On the limit", values={**first.values, "ballast_floor": 20}, made_at=event.made_at
+    )
+    page = reverse("sheet_effects", args=[event.pk, light.pk])
+    steps = {"sheet": light.pk, "by": "lap", **{key: f"{value:g}" for key, value in light.values.items()}}
+    before = text_of(client_in.post(reverse("sheet_steps", args=[event.pk]), steps))
+    assert "outside the class limits" not in text_of(client_in.get(page)) and 'data-key="ballast_floor" data-value="15"' in before
+    change_class_limits(event, ClassLimits(least_kg=1335.0))  # the sheet stands on it exactly
+    marked = text_of(client_in.get(page))
+    row = marked[marked.index("set=ballast_floor:15") :][:600]
+    assert marked.count("outside the class limits") == 1 and "outside the class limits" in row
+    assert 'data-key="ballast_floor" data-value="15"' not in text_of(client_in.post(reverse("sheet_steps", args=[event.pk]), steps))
+    broken = Sheet.objects.create(event=event, number=8, reason="Too light", values=dict(first.values), made_at=event.made_at)
+    leaves = leaves_class(event, core_sheet(event, broken))  # outside already: what brings it nearer is not held against it
+    assert (
+        not leaves([("ballast_floor", 5.0)])
+        and not leaves([("wing", 3.0)])
+        and leaves_class(event, core_sheet(event, light))([("ballast_floor", 0.0)])
+    )
