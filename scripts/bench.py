@@ -41,8 +41,10 @@ from apexcore.race.exact import Planner
 from apexcore.race.replan import replanned, standing_of
 from apexcore.race.rules import Pace, RaceRules, Surroundings, TyrePace
 from apexcore.race.simulation import Driver, simulated
+from apexcore.trim.moves.class_search import class_search
 from apexcore.trim.moves.effects import step_effects
 from apexcore.trim.moves.search import search
+from apexcore.vehicle.class_limits import ClassLimits
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.tyres import TyreState
 from apexcore.virtual.recorder import Hand, driven_course, recorded
@@ -51,6 +53,7 @@ from tests.apexcore.judge.test_plan import settled_share
 from tests.apexcore.lap.collocation import COURSES, collocated, point_case
 from tests.apexcore.lap.test_quickest import case
 from tests.apexcore.race.exact_reference import by_milp
+from tests.apexcore.trim.test_class_search import by_trying_all, with_items
 from tests.conftest import demo_lap_case
 
 from .demo_files import demo_car, demo_circuit
@@ -195,6 +198,7 @@ def rows() -> list[Row]:
     found.append(
         Row("a verdict on 300 laps", verdict, plain_gibbs_s(laps, priors), "plain Python", 0.3, "same sampler, scaled from 1/50 of it")
     )
+    found.append(class_row())
     found.extend(line_rows())
     found.extend(trace_rows())
     rows_10k = b"lap,lap_time,kind,fuel_l\n" + b"".join(b"%d,1:13.%03d,,1.90\n" % (n, n % 900) for n in range(1, 10_001))
@@ -211,6 +215,24 @@ def rows() -> list[Row]:
         Row("plans of a test, 7 lengths of run", planned_test, time.perf_counter() - begin, "40 simulated tests of one plan", None, "")
     )
     return found
+
+
+def class_row() -> Row:
+    """Ballast and restrictor under class limits, beside every legal sheet."""
+    lap_case = with_items(demo_lap_case("ferrow_lark", "quernlow")[0], [(4, 24, 0.2, 0), (4, 24, 1.6, 0)], (84, 100, 4))
+    sheet, limits = base_sheet(lap_case.car), ClassLimits(least_kg_per_kw=4.15, least_kg=552)
+    ours = median_s(lambda: class_search(lap_case, sheet, limits), 3)
+    begin = time.perf_counter()
+    best, count = by_trying_all(lap_case, sheet, limits)
+    off = class_search(lap_case, sheet, limits).best.lap_s - best
+    return Row(
+        "ballast and restrictor under class limits",
+        ours,
+        time.perf_counter() - begin,
+        f"all {count} legal sheets",
+        10.0,
+        f"{off:+.4f} s apart",
+    )
 
 
 def trace_rows() -> list[Row]:

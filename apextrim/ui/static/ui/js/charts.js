@@ -63,9 +63,13 @@
     const readout = document.createElement("p");
     readout.className = "readout said";
     readout.setAttribute("aria-live", "polite");
-    readout.innerHTML = "&nbsp;";
     const bar = document.createElement("div");
-    bar.className = "readout-row no-print";
+    bar.className = `readout-row no-print${x ? "" : " slim"}`;
+    const tell = (text) => {
+      readout.textContent = text || "\u00a0";
+      readout.classList.toggle("blank", !text);
+    };
+    tell("");
     bar.append(readout);
     const box = document.createElement("div");
     svg.replaceWith(box);
@@ -108,13 +112,13 @@
         const told = values.map(([one, value]) => named(one.name || y.name, said(one.axis.value(value), fine.y, one.axis.kind), one.unit));
         if (!spot || told.length > 1) parts.push(`${named(x.name, said(x.value(place), fine.x, x.kind), x.unit)}: ${told.join(", ")}`);
       }
-      readout.textContent = parts.join(" · ") || "\u00a0";
+      tell(parts.join(" · "));
     };
 
     const clear = () => {
       at = -1;
       mark.replaceChildren();
-      readout.innerHTML = "&nbsp;";
+      tell("");
     };
     const go = (next) => {
       const seen = stands.map((place, n) => [place, n]).filter(([place]) => inside(place));
