@@ -246,6 +246,9 @@ def spacing_of(circuit: Circuit) -> float:
     return max(SPACING_M * min(tightest / _ROUND_M, 1.0) ** 2, _LEAST_SPACING_M)
 
 
+#: Longest lap or course that is laid out [m].
+MOST_M = 60_000.0
+
 #: Centre lines that are kept: those of a few circuits, since every reading of a lap asks for its own.
 _KEPT = 6
 
@@ -278,6 +281,9 @@ def _laid_out(circuit: Circuit, spacing_m: float) -> CentreLine:
 def _drawn_out(circuit: Circuit, spacing_m: float) -> CentreLine:
     if circuit.points_m:
         return _surveyed(circuit, spacing_m)
+    told = sum(piece[0] for piece in _pieces(circuit))
+    if told > MOST_M:  # before anything is laid out: a few hundred long straights would fill the memory with stations
+        raise InputError(f"circuit {circuit.name}", f"{told / 1000:.0f} km", f"at most {MOST_M / 1000:.0f} km")
     closed = closed_segments(circuit)
     pieces = _pieces(closed)
     total = sum(piece[0] for piece in pieces)

@@ -150,3 +150,11 @@ def test_a_radius_without_room_is_refused_by_its_bend(radius: float) -> None:
     bends = [Bend(0, 0), Bend(0, 100, radius), Bend(100, 100), Bend(100, 0)]
     with pytest.raises(InputError, match="bend 2, radius"):
         drawn_circuit(bends, 600.0, "a", "A", "full", 8.0)
+
+
+def test_a_course_of_a_thousand_kilometres_is_refused_before_it_is_laid_out() -> None:
+    told = read_lines("\n".join(["5000", "right 1 r 4.1"] * 95 + ["right 265 r 4.1"]))
+    assert not told.problem and as_far_as_it_goes(told.segments) is None
+    for closed in (True, False):
+        with pytest.raises(InputError, match="at most 60 km"):
+            circuit_of("a", "A", "full", 10, told.segments, closed)
