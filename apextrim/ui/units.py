@@ -169,15 +169,11 @@ class ShownItem:
 
         :raises InputError: if it is no number of such a unit
         """
-        typed = typed_unit(text)
-        across = self.item.rim_mm is not None and typed in _ACROSS  # toe may be typed so whatever is chosen
-        if across:
-            mm = read_number(text, "mm", self.item.name)
-            return self.item.nearest(mm / (self.item.rim_mm * math.pi / 180.0))  # type: ignore[operator]
-        if self.unit == self.item.unit or typed:
+        degrees = self._degrees(text)
+        if degrees is None and (self.unit == self.item.unit or typed_unit(text)):
             return self.item.typed(text)
-        value = self._back(read_number(text, self.unit, self.item.name))
-        slack = self._slack / abs(self._apart(1.0))
+        value = self._back(read_number(text, self.unit, self.item.name)) if degrees is None else degrees
+        slack = self._slack / abs(self._apart(1.0)) if degrees is None else 0.5 * self.item.step
         for end in (self.item.low, self.item.high):
             if abs(value - end) <= slack:  # the end as it is shown, which rounding may have put outside
                 value = end
@@ -198,11 +194,16 @@ class ShownItem:
         except InputError as error:
             raise InputError(error.place, text, self.units.told(error.expected)) from None
 
+    def _degrees(self, text: str) -> float | None:
+        """Toe that was typed across its rim, whatever is chosen [deg]; None for anything else."""
+        if self.item.rim_mm is None or self.item.unit != "°" or typed_unit(text) not in _ACROSS:
+            return None
+        return read_number(text, "mm", self.item.name) / (self.item.rim_mm * math.pi / 180.0)
+
     def _exact(self, text: str) -> float:
         """What was typed, in the reader's unit."""
-        if self.item.rim_mm is not None and typed_unit(text) in _ACROSS:
-            return self.value(read_number(text, "mm", self.item.name) / (self.item.rim_mm * math.pi / 180.0))
-        return read_number(text, self.unit, self.item.name)
+        degrees = self._degrees(text)
+        return read_number(text, self.unit, self.item.name) if degrees is None else self.value(degrees)
 
     def moved(self, text: str) -> str:
         """To which step a value went that was typed between two; empty where it stands on one."""

@@ -181,6 +181,8 @@ def class_search(
                 waiting = list(_about(item, found, asked))
                 planned += len(waiting)
             finished = not stopped() or not waiting
+    if not found and not finished:
+        raise NoLegalSheet("Stopped before a sheet was found that keeps all class limits.")
     if not found:
         raise NoLegalSheet(f"No step of ballast and restrictor keeps all class limits. The nearest breaks: {_why_none(desk, item)}.")
     best = min(found.values(), key=lambda one: one.cost_s)

@@ -149,6 +149,8 @@ def test_stopped_early_it_keeps_the_best_so_far() -> None:
     asked: list[float] = []
     found = class_search(lap_case, base_sheet(lap_case.car), ClassLimits(least_kg=550), "lap", 12, asked.append, lambda: len(asked) >= 3)
     assert not found.finished and len(found.steps) == 3 and found.best in found.steps
+    with pytest.raises(NoLegalSheet, match="Stopped before"):
+        class_search(lap_case, base_sheet(lap_case.car), ClassLimits(most_kw=50), "lap", 12, asked.append, lambda: True)
 
 
 def test_a_stint_has_its_own_best() -> None:

@@ -160,6 +160,8 @@ def test_toe_is_read_and_typed_across_the_rim_and_lengths_in_fractions(client_in
         assert toe.read(f"{step / 25.4:.4f}") == pytest.approx(toe.item.step)
         with pytest.raises(InputError, match="Front toe"):
             toe.read("2 kPa")
+        for end in (toe.item.low, toe.item.high):  # as it is shown, with its unit behind it
+            assert toe.read(toe.text(end).replace("\u202f", " ")) == end
         camber = shown(car.item("camber_fl"))
         assert camber.unit == "°"
     finally:
