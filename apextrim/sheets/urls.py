@@ -7,6 +7,7 @@ urlpatterns = [
     path("answer/", views.answer, name="sheet_answer"),
     path("effect/", views.effect, name="sheet_effect"),
     path("save/", views.save, name="save_sheet"),
+    path("first/", views.first, name="first_sheet"),
     path("fork/", views.fork, name="fork_sheet"),
     path("in-car/", views.in_car, name="put_in_car"),
     path("difference/", views.difference, name="sheet_difference"),

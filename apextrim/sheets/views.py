@@ -17,7 +17,7 @@ from apexcore.trim.moves.aims import AIMS
 from apexcore.trim.moves.effects import step_effects
 from apexcore.vehicle.limits import clamped, violations
 from apexcore.vehicle.sheet import Sheet as CoreSheet
-from apexcore.vehicle.sheet import adjusted, differences
+from apexcore.vehicle.sheet import adjusted, base_sheet, differences
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
@@ -159,6 +159,16 @@ def save(request: HttpRequest, event_id: int) -> HttpResponse:
             " changes; every sheet is kept.",
         )
     return redirect(f"{reverse('sheet_bench', args=[event.pk])}?sheet={saved.pk}")
+
+
+@require_POST
+def first(request: HttpRequest, event_id: int) -> HttpResponse:
+    """The base sheet as the event's first, so that runs can be logged at once."""
+    event = event_for(request.user, event_id)
+    if not event.sheets.exists():
+        saved = actions.save_sheet(event, base_sheet(cases.car_of(event)), None, "The base sheet, as the car comes")
+        messages.success(request, f"{saved.name} is saved: the base sheet. It is in the car.")
+    return redirect(f"{reverse('runs_bench', args=[event.pk])}#run_laps")
 
 
 @require_POST

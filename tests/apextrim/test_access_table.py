@@ -52,6 +52,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "export_laps": (OWNER, G),
     "export_sheet": (OWNER, G),
     "find_line": (OWNER, P),
+    "first_sheet": (OWNER, P),
     "fork_sheet": (OWNER, P),
     "garage": (SIGNED_IN, G),
     "health": (EVERYBODY, G),

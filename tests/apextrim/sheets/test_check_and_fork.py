@@ -1,13 +1,15 @@
-"""Effects, advice and searches as a racer asks for them."""
+"""A car checked against its sheet, sheets made from others, and the first of an event."""
 
 import re
 
 import pytest
 from django.test import Client
+from django.urls import reverse
 
+from apexcore.vehicle.sheet import base_sheet
 from apextrim.events import facts
 from apextrim.events.models import Event
-from apextrim.modelling import answers
+from apextrim.modelling import answers, cases
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
 
@@ -52,3 +54,14 @@ def test_the_second_of_two_windows_is_told_and_nothing_is_lost(client_in: Client
     page = text_of(client_in.post(f"/events/{event.pk}/sheet/save/", {**one, "wing": "4", "reason": "the other"}, follow=True))
     assert "S2 was saved in another window meanwhile. S3 does not include those changes" in page
     assert [sheet.values["wing"] for sheet in event.sheets.order_by("number")][1:] == [8, 4]
+
+
+def test_an_event_without_a_sheet_begins_with_the_base_sheet_from_the_runs_bench(client_in: Client, event: Event) -> None:
+    bench = reverse("runs_bench", args=[event.pk])
+    assert "Save the base sheet and log a run" in client_in.get(bench).content.decode()
+    answer = client_in.post(reverse("first_sheet", args=[event.pk]))
+    assert answer.url == f"{bench}#run_laps"  # type: ignore[attr-defined]
+    row = event.sheets.get()
+    assert row.in_car and row.values == base_sheet(cases.car_of(event)).values and "The base sheet" in row.reason
+    client_in.post(reverse("first_sheet", args=[event.pk]))
+    assert event.sheets.count() == 1 and "Save the base sheet" not in client_in.get(bench).content.decode()
