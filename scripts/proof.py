@@ -32,10 +32,13 @@ from apexcore.race.fuel import filled_l, margin_l, measured_use
 from apexcore.race.pace import race_pace
 from apexcore.race.plans import best_by_stops, ranked_plans
 from apexcore.trim.figures.gearing import shifts
+from apexcore.trim.moves.class_search import class_search
 from apexcore.vehicle.car import Car
+from apexcore.vehicle.class_limits import ClassLimits
 from apexcore.vehicle.sheet import base_sheet, is_drivable
 from apexcore.vehicle.tyres import hot_pressure_kpa
 from apexcore.vehicle.weights import weights
+from tests.apexcore.circuit.test_sketch import drawn_off
 from tests.apexcore.judge.test_calibration import calibration_runs, inside
 from tests.apexcore.judge.test_fade import BENDS, stint
 from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, simulated
@@ -57,7 +60,10 @@ from tests.apexcore.lap.test_quickest import bumps_gain, found
 from tests.apexcore.race.exact_reference import brute_force, by_milp, random_problem, with_every_rule
 from tests.apexcore.race.test_cliffs import BOOK, on_tyres
 from tests.apexcore.race.test_plans import all_shapes, lap_by_lap_s, random_race, used_all
+from tests.apexcore.trim.test_class_search import CASES as CLASS_CASES
+from tests.apexcore.trim.test_class_search import by_trying_all, random_classes, with_items
 from tests.apexcore.trim.test_gearing import best_brute_force, time_to
+from tests.apexcore.vehicle.test_class_limits import peak_gaps
 from tests.conftest import demo_circuit as demo_lap_circuit
 from tests.conftest import demo_lap_case, stripped
 
@@ -384,6 +390,44 @@ def quickest_cases() -> Iterator[Case]:
         yield Case(title, words, f"{quick.time_s:.3f} s", f"{quick.time_s * (1 - gain):.3f} s", gain, 1e-3, "slower")
 
 
+def class_cases(classes: int = 24) -> Iterator[Case]:
+    """Ballast and restrictor under class limits against every legal sheet, and the peak of power against a fine sweep."""
+    off, sheets = [], 0
+    for car_key, circuit_key, places, plate, told in (*CLASS_CASES, *random_classes(classes)):
+        lap_case = with_items(demo_lap_case(car_key, circuit_key)[0], places, plate)
+        sheet, limits = base_sheet(lap_case.car), ClassLimits.model_validate(told)
+        best, count = by_trying_all(lap_case, sheet, limits)
+        sheets += count
+        if count:
+            off.append(class_search(lap_case, sheet, limits).best.lap_s - best)
+    words = f"every one of {sheets:,} legal sheets, weighed and rated by other code"
+    yield Case(
+        "ballast and restrictor under class limits", words, f"{1000 * max(*off, 0.0):.2f} ms slower at most",
+        f"the quickest in {len(off)} classes", max(*off, 0.0), 1.5e-3, "s",
+    )  # fmt: skip
+    gaps = list(peak_gaps(200))
+    yield Case(
+        "peak power of random torque curves", "a sweep of 200,000 engine speeds", f"{max(gaps):.1e} apart at most", "0", max(gaps), 1e-6,
+        "relative",
+    )  # fmt: skip
+
+
+def sketch_cases(drawings: int = 120) -> Iterator[Case]:
+    """Circuits drawn, against the drawings' own geometry."""
+    lengths, ways = zip(*(drawn_off(seed) for seed in range(drawings)), strict=True)
+    words = f"{drawings} random drawings of 4 to 14 bends"
+    yield Case("circuit drawn: length", words, f"{100 * max(lengths):.2f} % off at most", "as told", max(lengths), 1e-3, "relative")
+    yield Case(
+        "circuit drawn: middles of its straights",
+        words,
+        f"{100 * max(ways):.2f} % of the lap off",
+        "on the road",
+        max(ways),
+        0.03,
+        "of the lap",
+    )
+
+
 def calibration_case(trials: int = 120) -> Case:
     """Calibration against simulated cars of known scales."""
 
@@ -566,7 +610,17 @@ def survey_cases(laps: int = 3) -> Iterator[Case]:
 
 def all_cases() -> list[Case]:
     """Every case of the page."""
-    vehicle = [*vehicle_cases(), *line_and_power_cases(), *lap_cases(), *quickest_cases(), *direction_cases(), advice_case(), race_case()]
+    vehicle = [
+        *vehicle_cases(),
+        *line_and_power_cases(),
+        *lap_cases(),
+        *quickest_cases(),
+        *class_cases(),
+        *sketch_cases(),
+        *direction_cases(),
+        advice_case(),
+        race_case(),
+    ]
     vehicle += exact_cases()
     vehicle += every_rule_cases()
     return [

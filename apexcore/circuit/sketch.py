@@ -3,7 +3,8 @@
 import math
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from contextlib import suppress
+from dataclasses import dataclass, replace
 
 import numpy as np
 from pydantic import ValidationError
@@ -315,8 +316,27 @@ def drawn_circuit(
         found = centre_line(made).length_m
         if abs(found - length_m) < 1e-3 * length_m:
             break
+        if all(bend.radius_m is None for bend in bends):  # the same figure in another size closes as it did
+            with suppress(InputError):  # unless a straight gets too short for it
+                sized = _sized(made, length_m / found)
+                centre_line(sized)
+                made, drawn = sized, replace(drawn, metre=drawn.metre * found / length_m)
+                break
         told *= length_m / found
     return made.model_copy(update={"heading_deg": round(drawn.heading_deg, 2)}), drawn
+
+
+def _sized(circuit: Circuit, size: float) -> Circuit:
+    """The same figure so many times as large."""
+    segments: list[Segment] = []
+    for one in circuit.segments:
+        if isinstance(one, Straight):
+            segments.append(Straight(length_m=min(one.length_m * size, 5000.0)))
+        else:
+            radius = min(max(one.radius_m * size, 4.01), 3000.0)
+            transition = min(one.transition_m * size, 0.99 * abs(math.radians(one.angle_deg)) * radius)
+            segments.append(one.model_copy(update={"radius_m": radius, "transition_m": transition}))
+    return circuit.model_copy(update={"segments": tuple(segments)})
 
 
 def _closing(drawn: Drawn, key: str, name: str, layout: str, width_m: float, closed: bool) -> Circuit:

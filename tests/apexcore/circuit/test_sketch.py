@@ -79,25 +79,28 @@ def simple_ways(dice: random.Random) -> list[tuple[float, float]]:
     return [(dice.uniform(185, 255) * 1.3 * math.cos(a) + 380, dice.uniform(185, 255) * 0.7 * math.sin(a) + 200) for a in angles]
 
 
+def drawn_off(seed: int) -> tuple[float, float]:
+    """By how much a random drawing's lap is off its length, and the middles of its ways off the road; shares of the lap."""
+    dice = random.Random(seed)
+    spots = simple_ways(dice)
+    if seed % 2:
+        spots.reverse()
+    length = dice.choice([700.0, 1500.0, 4200.0])
+    circuit, drawn = drawn_circuit([Bend(x, y) for x, y in spots], length, "a", "A", "full", 8.0)
+    line = centre_line(circuit)
+    road = np.column_stack([line.x, line.y]) * drawn.metre + np.array(drawn.start)
+    ways = zip(spots, spots[1:] + spots[:1], strict=True)
+    away = max(np.hypot(road[:, 0] - (ax + bx) / 2, road[:, 1] - (ay + by) / 2).min() / drawn.metre for (ax, ay), (bx, by) in ways)
+    assert turned_deg(circuit.segments) == pytest.approx(-360.0 if seed % 2 else 360.0, abs=1e-6)
+    spans = corners(circuit, racing_line(circuit))
+    assert len(spans) == sum(isinstance(one, Corner) for one in circuit.segments) and 0 < len(spans) <= len(spots)
+    return abs(line.length_m / length - 1.0), float(away) / length
+
+
 def test_random_drawings_come_out_where_they_were_drawn_and_as_long_as_was_told() -> None:
-    dice = random.Random(7)
-    for case in range(120):
-        spots = simple_ways(dice)
-        if case % 2:
-            spots.reverse()
-        length = dice.choice([700.0, 1500.0, 4200.0])
-        circuit, drawn = drawn_circuit([Bend(x, y) for x, y in spots], length, "a", "A", "full", 8.0)
-        line = centre_line(circuit)
-        assert line.length_m == pytest.approx(length, rel=0.004)
-        road = np.column_stack([line.x, line.y]) * drawn.metre + np.array(drawn.start)
-        # the middle of each way between two bends lies on the road, within a share of the whole
-        for (ax, ay), (bx, by) in zip(spots, spots[1:] + spots[:1], strict=True):
-            away = np.hypot(road[:, 0] - (ax + bx) / 2, road[:, 1] - (ay + by) / 2).min() / drawn.metre
-            assert away < 0.03 * length, (case, away)
-        turned = turned_deg(circuit.segments)
-        assert turned == pytest.approx(-360.0 if case % 2 else 360.0, abs=1e-6)
-        spans = corners(circuit, racing_line(circuit))
-        assert len(spans) == sum(isinstance(one, Corner) for one in circuit.segments) and 0 < len(spans) <= len(spots)
+    for seed in range(120):
+        off, away = drawn_off(seed)
+        assert off < 1e-3 and away < 0.03, (seed, off, away)
 
 
 def test_what_was_drawn_reads_back_from_its_lines() -> None:

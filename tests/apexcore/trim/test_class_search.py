@@ -9,7 +9,7 @@ import pytest
 
 from apexcore.errors import InputError, NoLegalSheet
 from apexcore.lap.solver import LapCase, solve_lap
-from apexcore.trim.moves.class_search import ClassFound, class_search, movable, restrictor_of
+from apexcore.trim.moves.class_search import class_search, movable, restrictor_of
 from apexcore.trim.moves.search import Limits, search
 from apexcore.vehicle.car import Ballast
 from apexcore.vehicle.class_limits import ClassLimits
@@ -58,27 +58,38 @@ def by_trying_all(lap_case: LapCase, sheet: Sheet, limits: ClassLimits) -> tuple
     return min(times, default=float("inf")), len(times)
 
 
-CASES = [
+#: A car, its circuit, places for ballast (step, most, behind the front axle, left), a restrictor (low, high, step), limits.
+ClassCase = tuple[str, str, list[tuple[float, float, float, float]], tuple[float, float, float] | None, dict[str, float | None]]
+CASES: list[ClassCase] = [
     # two places of equal steps and a plate, weight to power decides: more power is paid for with ballast
-    ("ferrow_lark", [(4, 24, 0.2, 0), (4, 24, 1.6, 0)], (84, 100, 4), {"least_kg_per_kw": 4.15, "least_kg": 552}),
+    ("ferrow_lark", "quernlow", [(4, 24, 0.2, 0), (4, 24, 1.6, 0)], (84, 100, 4), {"least_kg_per_kw": 4.15, "least_kg": 552}),
     # steps that do not divide one another, most ballast near the least that is needed
-    ("ferrow_lark", [(3, 15, 0.3, 0), (5, 25, 2.2, 0)], (90, 100, 5), {"least_kg": 557, "most_ballast_kg": 14}),
+    ("ferrow_lark", "quernlow", [(3, 15, 0.3, 0), (5, 25, 2.2, 0)], (90, 100, 5), {"least_kg": 557, "most_ballast_kg": 14}),
     # three places, one off the middle, no plate
-    ("wisp_125", [(2, 8, 0.2, 0.3), (2, 8, 0.7, 0), (2, 8, 1.0, -0.3)], None, {"least_kg": 168}),
+    ("wisp_125", "quernlow", [(2, 8, 0.2, 0.3), (2, 8, 0.7, 0), (2, 8, 1.0, -0.3)], None, {"least_kg": 168}),
     # greatest power between two steps of the plate
-    ("brackendale_gt", [(10, 40, 1.0, 0), (10, 40, 3.2, 0)], (80, 100, 5), {"most_kw": 290, "least_kg_per_kw": 4.7}),
+    ("brackendale_gt", "sallowmere_fen", [(10, 40, 1.0, 0), (10, 40, 3.2, 0)], (80, 100, 5), {"most_kw": 290, "least_kg_per_kw": 4.7}),
     # nothing asks for ballast at all: it may still lie where it helps
-    ("ferrow_lark", [(5, 20, 0.1, 0), (5, 20, 2.4, 0)], (90, 100, 2), {"most_kw": 130}),
+    ("ferrow_lark", "quernlow", [(5, 20, 0.1, 0), (5, 20, 2.4, 0)], (90, 100, 2), {"most_kw": 130}),
     # an oval, where ballast goes to one side
-    ("drummock_stallard", [(10, 60, 1.0, 0.7), (10, 60, 3.0, -0.2)], (90, 100, 5), {"least_kg": 1310, "least_kg_per_kw": 4.4}),
+    (
+        "drummock_stallard",
+        "hollin_bowl",
+        [(10, 60, 1.0, 0.7), (10, 60, 3.0, -0.2)],
+        (90, 100, 5),
+        {"least_kg": 1310, "least_kg_per_kw": 4.4},
+    ),
 ]
 
 
-@pytest.mark.parametrize(("car_key", "places", "plate", "limits"), CASES)
+@pytest.mark.parametrize(("car_key", "circuit", "places", "plate", "limits"), CASES)
 def test_it_ends_where_trying_every_legal_sheet_ends(
-    car_key: str, places: list[tuple[float, float, float, float]], plate: tuple[float, float, float] | None, limits: dict[str, float]
+    car_key: str,
+    circuit: str,
+    places: list[tuple[float, float, float, float]],
+    plate: tuple[float, float, float] | None,
+    limits: dict[str, float | None],
 ) -> None:
-    circuit = {"brackendale_gt": "sallowmere_fen", "drummock_stallard": "hollin_bowl"}.get(car_key, "quernlow")
     lap_case = with_items(demo_lap_case(car_key, circuit)[0], places, plate)
     sheet, told = base_sheet(lap_case.car), ClassLimits.model_validate(limits)
     best, count = by_trying_all(lap_case, sheet, told)
@@ -87,20 +98,25 @@ def test_it_ends_where_trying_every_legal_sheet_ends(
     assert found.finished and found.best.lap_s == pytest.approx(best, abs=1.5e-3)
 
 
+def random_classes(count: int, seed: int = 11) -> list[ClassCase]:
+    """Places, steps and limits at random, some of them met by no sheet."""
+    dice = random.Random(seed)
+    found: list[ClassCase] = []
+    for _ in range(count):
+        places = [(dice.choice([2.0, 3.0, 5.0]), 15.0, dice.uniform(0.0, 2.5), dice.uniform(-0.5, 0.5)) for _ in range(dice.randint(1, 2))]
+        limits = {
+            "least_kg": dice.choice([None, dice.uniform(540.0, 565.0)]), "most_kw": dice.choice([None, dice.uniform(110.0, 140.0)]),
+            "least_kg_per_kw": dice.uniform(3.9, 4.6), "most_ballast_kg": dice.choice([None, dice.uniform(8.0, 30.0)]),
+            "scales_fuel_l": dice.choice([0.0, 5.0]),
+        }  # fmt: skip
+        found.append(("ferrow_lark", "quernlow", places, (dice.choice([70.0, 85.0]), 100.0, 5.0), limits))
+    return found
+
+
 @pytest.mark.slow
 def test_random_classes_and_places_end_there_too() -> None:
-    dice = random.Random(11)
-    bare = demo_lap_case("ferrow_lark", "quernlow")[0]
-    for _ in range(12):
-        places = [(dice.choice([2.0, 3.0, 5.0]), 15.0, dice.uniform(0.0, 2.5), dice.uniform(-0.5, 0.5)) for _ in range(dice.randint(1, 2))]
-        lap_case = with_items(bare, places, (dice.choice([70.0, 85.0]), 100.0, 5.0))
-        limits = ClassLimits(
-            least_kg=dice.choice([None, dice.uniform(540.0, 565.0)]),
-            most_kw=dice.choice([None, dice.uniform(110.0, 140.0)]),
-            least_kg_per_kw=dice.uniform(3.9, 4.6),
-            most_ballast_kg=dice.choice([None, dice.uniform(8.0, 30.0)]),
-            scales_fuel_l=dice.choice([0.0, 5.0]),
-        )
+    for car_key, circuit, places, plate, told in random_classes(12):
+        lap_case, limits = with_items(demo_lap_case(car_key, circuit)[0], places, plate), ClassLimits.model_validate(told)
         sheet = base_sheet(lap_case.car)
         best, count = by_trying_all(lap_case, sheet, limits)
         if count == 0:
@@ -108,10 +124,6 @@ def test_random_classes_and_places_end_there_too() -> None:
                 class_search(lap_case, sheet, limits)
         else:
             assert class_search(lap_case, sheet, limits).best.lap_s == pytest.approx(best, abs=1.5e-3), (places, limits)
-
-
-def _one(found: ClassFound) -> Sheet:
-    return found.best.sheet
 
 
 def test_many_steps_of_a_restrictor_are_not_all_tried_and_the_best_is_found_still() -> None:

@@ -2,6 +2,7 @@
 
 import itertools
 import random
+from collections.abc import Iterator
 
 import numpy as np
 import pytest
@@ -13,10 +14,11 @@ from apexcore.vehicle.sheet import Sheet, base_sheet
 from tests.conftest import demo_car
 
 
-def test_the_peak_of_random_torque_curves_is_that_of_a_fine_sweep() -> None:
+def peak_gaps(curves: int) -> Iterator[float]:
+    """Relative distances of the peaks of random torque curves from those of a fine sweep."""
     dice = random.Random(4)
     drive = demo_car("brackendale_gt").powertrain
-    for _ in range(200):
+    for _ in range(curves):
         speeds = sorted(dice.sample(range(800, 14000, 50), dice.randint(3, 9)))
         points = tuple((float(rpm), dice.uniform(20.0, 600.0)) for rpm in speeds)
         limit = dice.uniform(1001.0, 15000.0)
@@ -24,7 +26,11 @@ def test_the_peak_of_random_torque_curves_is_that_of_a_fine_sweep() -> None:
         one = drive.model_copy(update={"torque_nm": points, "limit_rpm": limit, "restrictor": kept, "maps": ()})
         rpm = np.union1d(np.linspace(min(points[0][0], limit), limit, 200_001), [s for s in speeds if s <= limit])
         swept = float(np.max(np.interp(rpm, *np.array(points).T) * rpm)) * np.pi / 30_000.0 * kept
-        assert peak_power_kw(one) == pytest.approx(swept, rel=1e-6)
+        yield abs(peak_power_kw(one) / swept - 1.0)
+
+
+def test_the_peak_of_random_torque_curves_is_that_of_a_fine_sweep() -> None:
+    assert max(peak_gaps(200)) < 1e-6
 
 
 def test_power_is_that_of_the_strongest_map_whatever_is_chosen() -> None:
