@@ -50,7 +50,8 @@
     const spots = [...svg.querySelectorAll("title")].map((title) => ({ one: title.parentNode, words: title.textContent.trim(), at: placeOf(title.parentNode) }));
     const series = [...svg.querySelectorAll("[data-series]")].map((path) => {
       const all = numbers((path.getAttribute("d") || "").replace(/[MLZ]/gi, " "));
-      const points = all.slice(0, all.length - (all.length % 2)).reduce((pairs, value, n) => (n % 2 ? (pairs[pairs.length - 1].push(value), pairs) : [...pairs, [value]]), []);
+      const points = [];
+      for (let n = 0; n + 1 < all.length; n += 2) points.push([all[n], all[n + 1]]);
       const own = path.dataset.axis ? axis(path.dataset.axis, path.dataset.unit || "", "") : y;
       return { path, points, name: path.dataset.series, axis: own, unit: path.dataset.unit ?? own?.unit ?? "" };
     });
