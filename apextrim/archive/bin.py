@@ -10,6 +10,7 @@ from django.db.models import Model, ProtectedError, QuerySet
 from django.utils import timezone
 
 from apexcore.errors import InputError
+from apexcore.quantities.words import counted
 from apextrim.accounts.owned import Person
 from apextrim.events import actions as events
 from apextrim.events import thread
@@ -33,6 +34,7 @@ class Kind:
     :param refuses: why one stays, as a sentence; empty where it may go
     :param delete: puts one into the bin
     :param restore: takes it out again
+    :param named: one with what goes along, for the question
     """
 
     words: str
@@ -41,6 +43,7 @@ class Kind:
     refuses: Callable[[Any], str]
     delete: Callable[[Any], None]
     restore: Callable[[Any], None]
+    named: Callable[[Any], str] = str
 
 
 def _mark(row: Any, at: datetime | None) -> None:
@@ -93,9 +96,17 @@ def _stays(row: Any) -> str:
     return ""
 
 
+def _event_named(row: Event) -> str:
+    return f"{row} with its sheets, runs, verdicts and plans"
+
+
+def _run_named(row: Run) -> str:
+    return f"{row} and its {counted(row.laps.count(), 'lap')}"
+
+
 KINDS: dict[str, Kind] = {
-    "event": Kind("Event", Event, lambda: Event.objects.all(), _stays, events.delete_event, events.restore_event),
-    "run": Kind("Run", Run, lambda: Run.objects.all(), _stays, runs.delete_run, runs.restore_run),
+    "event": Kind("Event", Event, lambda: Event.objects.all(), _stays, events.delete_event, events.restore_event, _event_named),
+    "run": Kind("Run", Run, lambda: Run.objects.all(), _stays, runs.delete_run, runs.restore_run, _run_named),
     "sheet": Kind("Sheet", Sheet, lambda: Sheet.everything.all(), _sheet_refuses, _delete_sheet, _restore_sheet),
     "session": Kind("Session", Session, lambda: Session.everything.all(), _session_refuses, _delete_session, _take),
     "car": Kind("Car", Car, lambda: Car.everything.all(), _stays, _put, _take),

@@ -30,6 +30,13 @@ def _back(key: str, row: Any) -> str:
     return reverse({"run": "runs_bench", "sheet": "sheet_bench", "session": "brief"}[key], args=[row.event_id])
 
 
+def _own(key: str, row: Any) -> str:
+    """Its own page, for whoever keeps it; where it has none, the page that one comes from."""
+    if key == "event":
+        return reverse("brief", args=[row.pk])
+    return reverse("run", args=[row.event_id, row.pk]) if key == "run" else _back(key, row)
+
+
 @require_GET
 def page(request: HttpRequest) -> HttpResponse:
     """What waits in the bin."""
@@ -48,8 +55,8 @@ def delete(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
         messages.error(request, why)
         return redirect(back)
     if request.method == "GET":
-        question = f"Delete {kind.words.lower()} {row}? It waits in the bin for thirty days."
-        return render(request, "ui/ask.html", {"question": question, "what": kind.words.lower(), "back": back})
+        question = f"Delete {kind.words.lower()} {kind.named(row)}? It waits in the bin for thirty days."
+        return render(request, "ui/ask.html", {"question": question, "what": kind.words.lower(), "back": _own(kind_key, row)})
     try:
         waste.delete(kind, row)
     except InputError as error:  # somebody drove with it meanwhile
@@ -68,4 +75,4 @@ def restore(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
     else:
         waste.restore(kind, row)
         messages.success(request, f"{row} is back.")
-    return redirect(_back(kind_key, row) if kind_key != "event" else reverse("brief", args=[row.pk]))
+    return redirect(_own(kind_key, row))

@@ -13,6 +13,4 @@ urlpatterns = [
     path("<int:event_id>/now/", views.save_now, name="save_now"),
     path("<int:event_id>/sessions/", views.save_session, name="save_session"),
     path("<int:event_id>/sessions/<int:session_id>/", views.change_session, name="change_session"),
-    path("<int:event_id>/delete/", views.delete, name="delete_event"),
-    path("<int:event_id>/restore/", views.restore, name="restore_event"),
 ]

@@ -145,27 +145,6 @@ def change_session(request: HttpRequest, event_id: int, session_id: int) -> Http
     return redirect(f"{reverse('brief', args=[event.pk])}#sessions")
 
 
-@require_http_methods(["GET", "POST"])
-def delete(request: HttpRequest, event_id: int) -> HttpResponse:
-    """Asks, then takes the event away; the message that follows can bring it back."""
-    event = queries.event_for(request.user, event_id)
-    if request.method == "GET":
-        question = f"Delete the event {event.name} with its sheets, runs, verdicts and plans?"
-        return render(request, "ui/ask.html", {"question": question, "what": "event", "back": reverse("brief", args=[event.pk])})
-    actions.delete_event(event)
-    messages.info(request, f"{event.name} is deleted.", extra_tags=reverse("restore_event", args=[event.pk]))
-    return redirect("events")
-
-
-@require_POST
-def restore(request: HttpRequest, event_id: int) -> HttpResponse:
-    """Brings a deleted event back."""
-    event = owned_or_404(Event, request.user, pk=event_id)
-    actions.restore_event(event)
-    messages.success(request, f"{event.name} is back.")
-    return redirect("brief", event.pk)
-
-
 @require_GET
 def whole_thread(request: HttpRequest, event_id: int) -> HttpResponse:
     """Everything that happened, a page at a time; the newest page first."""

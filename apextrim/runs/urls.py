@@ -19,6 +19,4 @@ urlpatterns = [
     path("<int:run_id>/match/", match_views.match, name="match_laps"),
     path("<int:run_id>/file/", views.export_file, name="export_laps"),
     path("<int:run_id>/laps/<int:lap_id>/", views.mark, name="mark_lap"),
-    path("<int:run_id>/delete/", views.delete, name="delete_run"),
-    path("<int:run_id>/restore/", views.restore, name="restore_run"),
 ]

@@ -7,15 +7,13 @@ from django.core.paginator import Paginator
 from django.db.models import F
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import redirect, render
-from django.urls import reverse
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, FileRejected
 from apexcore.formats.laps_csv import COLUMNS, read_table, write_laps
 from apexcore.formats.pasted import Pasted, read_pasted
 from apexcore.formats.text import decoded
 from apexcore.judge.laps import KIND_WORDS, KINDS, DrivenLap, figures
-from apexcore.quantities.words import counted
 from apexcore.vehicle.car import WHEEL_WORDS
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
@@ -222,33 +220,3 @@ def mark(request: HttpRequest, event_id: int, run_id: int, lap_id: int) -> HttpR
             actions.mark_lap(lap, kind)
             return redirect("run", event.pk, row.pk)
     return _run(request, event, row, [f"Lap {lap.number}: “{request.POST.get('kind', '')[:20]}” is no kind; expected {', '.join(KINDS)}."])
-
-
-@require_http_methods(["GET", "POST"])
-def delete(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
-    """Asks, then takes the run away; the message that follows can bring it back."""
-    event = event_for(request.user, event_id)
-    row = queries.run_for(request.user, event, run_id)
-    if request.method == "GET":
-        question = f"Delete {row.name} and its {counted(row.laps.count(), 'lap')}?"
-        context = {
-            "question": question,
-            "what": "run",
-            "back": reverse("run", args=[event.pk, row.pk]),
-            "frame": frame(event, "runs"),
-            "event": event,
-        }
-        return render(request, "ui/ask.html", context)
-    actions.delete_run(row)
-    messages.info(request, f"{row.name} is deleted.", extra_tags=reverse("restore_run", args=[event.pk, row.pk]))
-    return redirect("runs_bench", event.pk)
-
-
-@require_POST
-def restore(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
-    """Brings a deleted run back."""
-    event = event_for(request.user, event_id)
-    row = owned_or_404(Run, request.user, event=event, pk=run_id)
-    actions.restore_run(row)
-    messages.success(request, f"{row.name} is back.")
-    return redirect("run", event.pk, row.pk)

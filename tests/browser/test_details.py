@@ -66,7 +66,7 @@ def test_a_refused_file_says_where_and_leaves_the_run_alone(page: Page, tmp_path
 def test_an_event_is_deleted_after_asking_and_comes_back(page: Page) -> None:
     begin_at(page, "To be deleted", "")
     page.get_by_role("link", name="Delete this event").click()
-    expect(page.get_by_text("Delete the event To be deleted")).to_be_visible()
+    expect(page.get_by_text("Delete event To be deleted with its sheets")).to_be_visible()
     page.get_by_role("link", name="Cancel").click()
     page.get_by_role("link", name="Delete this event").click()
     page.get_by_role("button", name="Delete").click()

@@ -109,11 +109,12 @@ def test_a_simulator_shows_no_cautions(client_in: Client, event: Event) -> None:
 
 
 def test_deleting_asks_and_can_be_undone(client_in: Client, event: Event) -> None:
-    assert b"Delete the event" in client_in.get(url("delete_event", event)).content
-    page = client_in.post(url("delete_event", event), follow=True).content.decode()
-    assert "is deleted" in page and url("restore_event", event) in page
+    delete, restore = (reverse(name, args=["event", event.pk]) for name in ("delete", "restore"))
+    assert b"with its sheets, runs, verdicts and plans?" in client_in.get(delete).content
+    page = client_in.post(delete, follow=True).content.decode()
+    assert "is in the bin" in page and restore in page
     assert client_in.get(url("brief", event)).status_code == 404
-    client_in.post(url("restore_event", event))
+    client_in.post(restore)
     assert client_in.get(url("brief", event)).status_code == 200
 
 
