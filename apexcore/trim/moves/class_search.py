@@ -20,8 +20,8 @@ from .search import AimKey, aim_cost
 _GAIN_S = 2e-4
 #: Ballast moved at once, from coarse to single steps [kg].
 _AMOUNTS_KG = (16.0, 4.0, 0.0)
-#: Steps of the restrictor that are all looked at; of more, so many spread over them, then those about the best.
-_ALL, _SPREAD = 24, 9
+#: Steps of the restrictor that are all looked at; of more, so many spread over them, then as many that promise most by a lap each.
+_ALL, _SPREAD, _PROMISING = 24, 9, 12
 #: Ways to share the ballast that are counted through, and steps of the restrictor, where no simple one is legal.
 _MOST_WAYS, _MOST_STEPS = 4000, 400
 #: Ways that look best and are solved, where steps of two places do not divide one another.
@@ -103,6 +103,13 @@ class _Desk:
             self.known[key] = self._solve(sheet)
         return self.known[key]
 
+    def lap_s(self, sheet: Sheet) -> float:
+        """Lap time of a sheet, whatever the aim [s]."""
+        key = tuple(sheet.values.values())
+        if key in self.known:
+            return self.known[key][1]
+        return solve_lap(self.lap_case, sheet, initial_guess=self.anchor).time_s if is_drivable(self.lap_case.car, sheet) else np.inf
+
     def _solve(self, sheet: Sheet) -> tuple[float, float, float]:
         if not is_drivable(self.lap_case.car, sheet):
             return np.inf, np.inf, 0.0
@@ -165,7 +172,8 @@ def class_search(
     refused: list[float] = []
     finished = True
     waiting: list[float | None] = [None] if item is None else list(_spread(item))
-    here, asked, planned = sheet, set[float | None](), len(waiting)
+    here, asked, screened = sheet, set[float | None](), item is None or len(waiting) > _SPREAD
+    planned = len(waiting) + (0 if screened else _PROMISING)
     with ThreadPoolExecutor(2) as pool:
         while waiting and finished:
             value = waiting.pop(0)
@@ -177,10 +185,11 @@ def class_search(
             elif value is not None:
                 refused.append(value)
             progress(min(len(asked) / max(planned, len(asked) + len(waiting), 1), 1.0))
-            if not waiting and item is not None:
-                waiting = list(_about(item, found, asked))
-                planned += len(waiting)
-            finished = not stopped() or not waiting
+            if not waiting and item is not None and not found:
+                waiting = list(_unasked(item, asked))
+            elif not waiting and item is not None and not screened and not stopped():
+                waiting, screened = list(_promising(desk, pool, item, found, asked)), True
+            finished = not stopped() or (not waiting and screened)
     if not found and not finished:
         raise NoLegalSheet("Stopped before a sheet was found that keeps all class limits.")
     if not found:
@@ -198,22 +207,22 @@ def _spread(item: Item) -> Sequence[float]:
     return [item.nearest_allowed(item.low + place * item.step) for place in sorted(places, reverse=True)]
 
 
-def _about(item: Item, found: dict[float | None, AtStep], asked: set[float | None]) -> Sequence[float]:
-    """Steps not yet looked at beside the best so far: halfway to the next that were, on both sides."""
-    if not found:
-        return _unasked(item, asked)
-    best = min(found.values(), key=lambda one: one.cost_s).value or 0.0
-    seen = sorted(value for value in asked if value is not None)
-    further = []
-    for beside in (max((v for v in seen if v < best), default=None), min((v for v in seen if v > best), default=None)):
-        if beside is not None:
-            middle = item.nearest_allowed(0.5 * (best + beside))
-            further += [middle] if middle not in asked else []
-    return further
+def _promising(
+    desk: _Desk, pool: ThreadPoolExecutor, item: Item, found: dict[float | None, AtStep], asked: set[float | None]
+) -> Sequence[float]:
+    """Of the steps not yet looked at, those that are quickest with the least ballast that is legal, laid as in the best so far.
+
+    A lap for each: the time goes up and down in teeth, as ballast comes in whole steps, so that nothing between can be left out.
+    """
+    best = min(found.values(), key=lambda one: one.cost_s).sheet
+    begun = [(value, _least(desk, desk.set(best, item, value), every_way=False)) for value in _unasked(item, asked)]
+    legal = [(value, sheet) for value, sheet in begun if sheet is not None]
+    times = list(pool.map(lambda one: desk.lap_s(one[1]), legal))
+    return [value for _, (value, _) in sorted(zip(times, legal, strict=True), key=lambda pair: pair[0])[:_PROMISING]]
 
 
 def _unasked(item: Item, asked: set[float | None]) -> Sequence[float]:
-    """Where none of the spread steps is legal, the rest: a step between them may be."""
+    """The steps not yet looked at, from the highest down; of very many, some."""
     count = int((item.high - item.low) / item.step + 1e-6)
     every = (item.nearest_allowed(item.low + place * item.step) for place in range(count, -1, -max(count // _MOST_STEPS, 1)))
     return [value for value in every if value not in asked]
@@ -240,8 +249,11 @@ def _at_step(desk: _Desk, sheet: Sheet, value: float | None, pool: ThreadPoolExe
     return AtStep(value, here, desk.stands(here), cost, lap, top)
 
 
-def _least(desk: _Desk, sheet: Sheet) -> Sheet | None:
-    """The sheet with as little ballast as is legal, shared about as it was; None where none is."""
+def _least(desk: _Desk, sheet: Sheet, every_way: bool = True) -> Sheet | None:
+    """The sheet with as little ballast as is legal, shared about as it was; None where none is.
+
+    :param every_way: whether all ways to share it are counted through where the simple ones are not legal
+    """
     here = sheet
     for item in desk.ballast:  # off with what is too much
         over = -desk.missing_kg(here)
@@ -255,7 +267,9 @@ def _least(desk: _Desk, sheet: Sheet) -> Sheet | None:
         lacks = desk.missing_kg(here)
         if lacks > SLACK:
             here = desk.set(here, item, item.at_least(here.values[item.key] + lacks / item.scale))
-    return here if desk.legal(here) else _any_legal(desk, here)
+    if desk.legal(here):
+        return here
+    return _any_legal(desk, here) if every_way else None
 
 
 def _any_legal(desk: _Desk, sheet: Sheet) -> Sheet | None:
