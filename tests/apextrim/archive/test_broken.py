@@ -5,6 +5,7 @@ from collections.abc import Callable
 
 import pytest
 from django.test import Client
+from django.urls import reverse
 
 from apextrim.events.models import Event
 from apextrim.library.models import Car
@@ -36,12 +37,13 @@ def test_an_event_that_cannot_be_shown_is_exported_and_deleted(browser: Client, 
         page for page in ("", "lap/", "sheet/", "race/", "verdicts/") if browser.get(f"/events/{event.pk}/{page}").status_code == 500
     ]
     assert failing
+    delete = reverse("delete", args=["event", event.pk])
     page = browser.get(f"/events/{event.pk}/{failing[0]}").content.decode()
-    assert "cannot be shown" in page and f"/events/{event.pk}/rows/" in page and f"/events/{event.pk}/delete/" in page
+    assert "cannot be shown" in page and f"/events/{event.pk}/rows/" in page and delete in page
     rows = [json.loads(line) for line in browser.get(f"/events/{event.pk}/rows/").getvalue().decode().splitlines()]
     assert {"events.event", "library.car", "sheets.sheet"} <= {row["model"] for row in rows}
-    assert browser.get(f"/events/{event.pk}/delete/").status_code == 200
-    assert browser.post(f"/events/{event.pk}/delete/", follow=True).status_code == 200
+    assert browser.get(delete).status_code == 200
+    assert browser.post(delete, follow=True).status_code == 200
     assert browser.get("/events/").status_code == 200 and browser.get("/garage/").status_code == 200
 
 
