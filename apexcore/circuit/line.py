@@ -355,10 +355,10 @@ def corners(circuit: Circuit, line: Line) -> list[CornerSpan]:
     spans: list[CornerSpan] = []
     at = 0.0
     for segment in closed_segments(circuit).segments:
+        length = segment.length_m
         if not isinstance(segment, Corner):
-            at += segment.length_m
+            at += length
             continue
-        length = abs(math.radians(segment.angle_deg)) * segment.radius_m + segment.transition_m
         first = int(at / closed.length_m * n)
         last = min(int((at + length) / closed.length_m * n), n - 1)
         sign = math.copysign(1.0, segment.angle_deg)

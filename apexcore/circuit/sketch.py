@@ -10,8 +10,8 @@ import numpy as np
 from pydantic import ValidationError
 
 from ..errors import InputError
-from ..quantities.text import format_number, read_number
-from .track import Circuit, Corner, Straight, centre_line
+from ..quantities.text import format_number, read_number, typed_unit
+from .track import Circuit, Corner, Straight, centre_line, turned_deg
 
 Segment = Straight | Corner
 
@@ -36,7 +36,6 @@ _LEAST_M, _MOST_M = 7.0, 220.0
 _SHORT_M = (5.5, 12.0, 25.0)
 #: Angles that are off by so much in all are rounded ones [deg].
 _ROUNDED_DEG = 0.1
-_LENGTH_KM = 1000.0
 
 
 @dataclass(frozen=True)
@@ -96,10 +95,8 @@ def read_lines(text: str, metre: float = 1.0) -> Told:
 
 def _metres(text: str, place: str, metre: float, low: float, high: float) -> float:
     """A way in metres; one that is typed without a unit is in the reader's."""
-    bare = text.strip(" \t,.").lower()
-    if bare.endswith("km"):
-        return _LENGTH_KM * read_number(bare[:-2], "m", place, low / _LENGTH_KM, high / _LENGTH_KM)
-    if bare.endswith(("m", "ft")):
+    bare = text.strip(" \t,.")
+    if typed_unit(bare):
         return read_number(bare, "m", place, low, high)
     return metre * read_number(bare, "m", place, low / metre, high / metre)
 
@@ -107,16 +104,13 @@ def _metres(text: str, place: str, metre: float, low: float, high: float) -> flo
 def _segment(bare: str, place: str, metre: float) -> Segment:
     corner = _CORNER.fullmatch(bare)
     straight = None if corner else _STRAIGHT.fullmatch(bare)
-    try:
-        if corner:
-            angle = read_number(corner["angle"].rstrip(",."), "°", f"{place}, angle", 0.1, 270.0)
-            radius = _metres(corner["radius"], f"{place}, radius", metre, 4.01, 3000.0)
-            signed, name = _TURNS[corner["side"].lower()] * angle, corner["name"].strip(" ,;|\t")[:40]
-            return Corner(angle_deg=signed, radius_m=round(radius, 2), transition_m=eased_m(angle, radius), name=name)
-        if straight:
-            return Straight(length_m=round(_metres(straight["length"], f"{place}, length", metre, 1.01, 5000.0), 2))
-    except ValidationError as error:
-        raise InputError(place, bare, str(error.errors()[0]["msg"]).removeprefix("Value error, ")) from None
+    if corner:  # within these bounds, and eased by its own share, every corner is one
+        angle = read_number(corner["angle"].rstrip(",."), "°", f"{place}, angle", 0.1, 270.0)
+        radius = _metres(corner["radius"], f"{place}, radius", metre, 4.01, 3000.0)
+        signed, name = _TURNS[corner["side"].lower()] * angle, corner["name"].strip(" ,;|\t")[:40]
+        return Corner(angle_deg=signed, radius_m=round(radius, 2), transition_m=eased_m(angle, radius), name=name)
+    if straight:
+        return Straight(length_m=round(_metres(straight["length"], f"{place}, length", metre, 1.01, 5000.0), 2))
     if re.match(r"(?:left|right|[lr])[\s0-9]", bare, re.IGNORECASE):
         raise InputError(place, bare, "angle and radius of a corner, such as right 90 r 45")
     raise InputError(place, bare, _WANTED)
@@ -136,11 +130,6 @@ def write_lines(segments: Sequence[Segment], metre: float = 1.0) -> str:
 
 def _plain(value: float, decimals: int = 1) -> str:
     return f"{value:.{decimals}f}".rstrip("0").rstrip(".")
-
-
-def turned_deg(segments: Sequence[Segment]) -> float:
-    """Change of heading along the segments, left positive [deg]."""
-    return sum(one.angle_deg for one in segments if isinstance(one, Corner))
 
 
 def missing_words(segments: Sequence[Segment]) -> str:
@@ -223,18 +212,13 @@ def drawn_segments(bends: Sequence[Bend], length_m: float, closed: bool = True) 
     unit = float(sizes.sum()) / length_m
     for _ in range(40):
         segments = _corners_at(bends, ways, sizes / unit, closed)
-        total = sum(one.length_m if isinstance(one, Straight) else _way_m(one) for one in segments)
+        total = sum(one.length_m for one in segments)
         unit *= total / length_m
         if abs(total - length_m) < 0.05:
             break
     start = spots[-1] + 0.5 * ways[-1] if closed else spots[0]
     first = ways[-1] if closed else ways[0]
     return Drawn(tuple(segments), unit, (float(start[0]), float(start[1])), math.degrees(math.atan2(first[1], first[0])))
-
-
-def _way_m(corner: Corner) -> float:
-    """Length of a corner with its transitions [m]."""
-    return abs(math.radians(corner.angle_deg)) * corner.radius_m + corner.transition_m
 
 
 def _tangent_m(angle_rad: float, radius_m: float, eased: float) -> float:

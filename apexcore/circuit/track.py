@@ -2,6 +2,7 @@
 
 import itertools
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Annotated, Literal, Self
@@ -47,6 +48,11 @@ class Corner(Value):
     transition_m: float = Field(20.0, ge=0, le=300)
     bank_deg: float = Field(0.0, ge=-10, le=40)
     name: str = Field("", max_length=40)
+
+    @property
+    def length_m(self) -> float:
+        """Way through it with its transitions, each of which turns half of what its length would at full curvature [m]."""
+        return abs(math.radians(self.angle_deg)) * self.radius_m + self.transition_m
 
     @model_validator(mode="after")
     def _room(self) -> Self:
@@ -195,6 +201,11 @@ def _end(circuit: Circuit, pieces: list[tuple[float, float, float, float, float]
     return float(np.cos(heading).sum() * total / n), float(np.sin(heading).sum() * total / n)
 
 
+def turned_deg(segments: Sequence[Straight | Corner]) -> float:
+    """Change of heading along the segments, left positive [deg]."""
+    return sum(one.angle_deg for one in segments if isinstance(one, Corner))
+
+
 def closed_segments(circuit: Circuit) -> Circuit:
     """The circuit with its straights lengthened or shortened so that the lap closes; an open course as it is.
 
@@ -204,7 +215,7 @@ def closed_segments(circuit: Circuit) -> Circuit:
     """
     if not circuit.closed:
         return circuit
-    turn = sum(segment.angle_deg for segment in circuit.segments if isinstance(segment, Corner))
+    turn = turned_deg(circuit.segments)
     if abs(abs(turn) - 360.0) > 1e-6:
         raise InputError(f"circuit {circuit.name}", f"{turn:g}°", "corners that add up to 360° or −360°")
     segments = list(circuit.segments)
@@ -221,7 +232,7 @@ def closed_segments(circuit: Circuit) -> Circuit:
     for _ in range(3):
         change = np.linalg.lstsq(np.array(columns).T, -gap, rcond=None)[0]
         for index, extra in zip(places, change, strict=True):
-            length = segments[index].length_m + float(extra)  # type: ignore[union-attr]
+            length = segments[index].length_m + float(extra)
             if length < 5.0:
                 raise InputError(f"circuit {circuit.name}, segment {index + 1}", f"{length:.0f} m", "a straight that can close the lap")
             segments[index] = Straight(length_m=length)
@@ -362,7 +373,7 @@ def reversed_circuit(circuit: Circuit) -> Circuit:
     )
     # the first point of a lap stays the first, so that the start line stays where it is
     points = circuit.points_m[:1] + tuple(reversed(circuit.points_m[1:])) if circuit.closed else tuple(reversed(circuit.points_m))
-    turned = sum(segment.angle_deg for segment in circuit.segments if isinstance(segment, Corner))
+    turned = turned_deg(circuit.segments)
     length = centre_line(circuit).length_m
     other = {"left": "right", "right": "left", "across": "across"}
     return circuit.model_copy(

@@ -18,7 +18,7 @@ UNIT_WORDS: dict[str, str] = {
     "l": "liter", "litre": "liter", "litres": "liter", "gal": "gallon",
     "us gal": "gallon", "imp gal": "imperial_gallon", "usgal": "gallon", "impgal": "imperial_gallon", "ft": "foot", "k": "kelvin",
     "km/h": "km/h", "kmh": "km/h", "mph": "mile/hour", "m/s": "m/s",
-    "mm": "mm", "cm": "cm", "m": "m", "in": "inch", '"': "inch", "″": "inch",
+    "mm": "mm", "cm": "cm", "m": "m", "km": "km", "in": "inch", '"': "inch", "″": "inch",
     "°": "degree", "deg": "degree",
     "n/mm": "N/mm", "lb/in": "lbf/inch",
     "%": "percent", "hpa": "hPa", "mbar": "mbar", ":1": "dimensionless", "": "dimensionless",

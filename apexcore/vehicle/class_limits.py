@@ -13,6 +13,11 @@ from .sheet import Sheet, adjusted
 
 #: Slack with which a limit counts as kept: far below what any scales or dynamometer tells, in its own unit.
 SLACK = 1e-6
+#: Each limit: its field, what is limited, whether it is a least value, its unit and the digits shown.
+_LIMITS = (
+    ("least_kg", "weight with driver", True, "kg", 1), ("most_kw", "power", False, "kW", 1),
+    ("least_kg_per_kw", "weight to power", True, "kg/kW", 3), ("most_ballast_kg", "ballast", False, "kg", 1),
+)  # fmt: skip
 
 
 class ClassLimits(Value):
@@ -34,19 +39,16 @@ class ClassLimits(Value):
     @property
     def any(self) -> bool:
         """Whether anything is limited."""
-        return any(limit is not None for limit in (self.least_kg, self.most_kw, self.least_kg_per_kw, self.most_ballast_kg))
+        return any(getattr(self, key) is not None for key, *_ in _LIMITS)
 
     @property
     def words(self) -> str:
         """The limits in one line."""
         parts = [
-            f"{words} {format_number(value, decimals)} {unit}"
-            for words, value, decimals, unit in (
-                ("least weight with driver", self.least_kg, 1, "kg"), ("most power", self.most_kw, 1, "kW"),
-                ("least weight to power", self.least_kg_per_kw, 3, "kg/kW"), ("most ballast", self.most_ballast_kg, 1, "kg"),
-            )
-            if value is not None
-        ]  # fmt: skip
+            f"{'least' if at_least else 'most'} {words} {format_number(value, decimals)} {unit}"
+            for key, words, at_least, unit, decimals in _LIMITS
+            if (value := getattr(self, key)) is not None
+        ]
         return ", ".join(parts) or "none"
 
     def needed_kg(self, power_kw: float) -> float:
@@ -151,13 +153,14 @@ def standing(car: Car, sheet: Sheet, limits: ClassLimits) -> Standing:
 
 def against(limits: ClassLimits, stands: Standing) -> tuple[Kept, ...]:
     """Every limit that there is, with how a car stands to it."""
-    rows = (
-        Kept("least_kg", "weight with driver", stands.weight_kg, limits.least_kg or 0.0, True, "kg", 1),
-        Kept("most_kw", "power", stands.power_kw, limits.most_kw or 0.0, False, "kW", 1),
-        Kept("least_kg_per_kw", "weight to power", stands.kg_per_kw, limits.least_kg_per_kw or 0.0, True, "kg/kW", 3),
-        Kept("most_ballast_kg", "ballast", stands.ballast_kg, limits.most_ballast_kg or 0.0, False, "kg", 1),
+    values = {
+        "least_kg": stands.weight_kg, "most_kw": stands.power_kw, "least_kg_per_kw": stands.kg_per_kw, "most_ballast_kg": stands.ballast_kg,
+    }  # fmt: skip
+    return tuple(
+        Kept(key, words, values[key], limit, at_least, unit, decimals)
+        for key, words, at_least, unit, decimals in _LIMITS
+        if (limit := getattr(limits, key)) is not None
     )
-    return tuple(one for one in rows if getattr(limits, one.key) is not None)
 
 
 def breaches(car: Car, sheet: Sheet, limits: ClassLimits) -> list[str]:

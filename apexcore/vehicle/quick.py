@@ -118,7 +118,7 @@ def radius_of(size: str, place: str) -> float:
 def rim_of(size: str) -> float | None:
     """Diameter of the rim of a tyre of a written size [mm]; None where the size says none."""
     match = _METRIC.fullmatch(size[:40]) or _INCHES.fullmatch(size[:40])
-    if match is None or not match.groups()[-1]:
+    if match is None:
         return None
     rim = 25.4 * float(match.groups()[-1].replace(",", "."))
     return round(rim, 1) if 80.0 <= rim <= 700.0 else None

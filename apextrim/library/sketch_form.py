@@ -10,6 +10,7 @@ from apexcore.circuit.sketch import MOST_BENDS, Bend, Drawn, circuit_of, drawn_c
 from apexcore.circuit.track import Circuit
 from apexcore.errors import FileRejected, InputError
 from apexcore.formats.circuits import key_of
+from apexcore.quantities.words import counted
 from apextrim.ui.fields import QuantityField
 from apextrim.ui.units import current, read_typed
 
@@ -80,7 +81,7 @@ class SketchForm(forms.Form):
         least, words = (3, "a lap") if self.is_lap else (2, "a course")
         if count >= least:
             return ""
-        so_far = f"{count} bend{'' if count == 1 else 's'} so far: {words} has {least} or more." if count else ""
+        so_far = f"{counted(count, 'bend')} so far: {words} has {least} or more." if count else ""
         return so_far or "Click where the road bends, in driving order. The start line comes to lie before the first bend."
 
     def circuit(self) -> tuple[Circuit, Drawn | None]:

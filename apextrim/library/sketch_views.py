@@ -13,6 +13,7 @@ from apexcore.circuit.line import racing_line
 from apexcore.circuit.sketch import as_far_as_it_goes, missing_words, read_lines, write_lines
 from apexcore.circuit.track import Circuit, Corner, centre_line
 from apexcore.errors import ApexError
+from apexcore.quantities.words import counted
 from apextrim.ui.circuit_map import road_view
 from apextrim.ui.units import told
 from apextrim.ui.uploads import problems_of
@@ -78,6 +79,5 @@ def _grown(form: SketchForm) -> dict[str, Any]:
 
 def _words(core: Circuit) -> str:
     """The circuit in a sentence."""
-    count = sum(isinstance(one, Corner) for one in core.segments)
-    corners = f"{count} corner{'' if count == 1 else 's'}"
+    corners = counted(sum(isinstance(one, Corner) for one in core.segments), "corner")
     return told(f"{centre_line(core).length_m:.0f} m, {corners}{'; the lap closes' if core.closed else ', open so far'}.")

@@ -6,7 +6,7 @@ from dataclasses import replace
 from apexcore.lap.driver import LEVEL_WORDS, LEVELS
 from apexcore.lap.solver import solve_lap
 from apexcore.trim.moves.effects import lap_spread_s
-from apexcore.vehicle.class_limits import Kept, Standing, against, standing
+from apexcore.vehicle.class_limits import Kept, against, standing
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet, differences
 from apextrim.accounts.owned import Person, owned_or_404
@@ -17,26 +17,22 @@ from apextrim.modelling import answers, cases
 from .models import Sheet
 
 
-def class_standing(event: Event, sheet: CoreSheet) -> Standing:
-    """A sheet as the class of its event sees it."""
-    return standing(cases.car_of(event), sheet, class_limits_of(event))
-
-
 def class_kept(event: Event, sheet: CoreSheet) -> tuple[Kept, ...]:
     """Every limit of the event's class, with how a sheet stands to it; nothing where there is none."""
     limits = class_limits_of(event)
-    return against(limits, class_standing(event, sheet)) if limits.any else ()
+    return against(limits, standing(cases.car_of(event), sheet, limits)) if limits.any else ()
 
 
 def leaves_class(event: Event, sheet: CoreSheet) -> Callable[[Iterable[tuple[str, float]]], bool]:
     """Whether values put on a sheet break a limit of the class, or break one further: asked of many changes of one sheet."""
+    car, limits = cases.car_of(event), class_limits_of(event)
     before = {one.key: min(one.room, 0.0) for one in class_kept(event, sheet)}
     if not before:
         return lambda values: False
 
     def leaves(values: Iterable[tuple[str, float]]) -> bool:
         moved = CoreSheet(sheet.car_key, {**sheet.values, **dict(values)})
-        return any(not one.ok and one.room < before[one.key] - 1e-9 for one in class_kept(event, moved))
+        return any(not one.ok and one.room < before[one.key] - 1e-9 for one in against(limits, standing(car, moved, limits)))
 
     return leaves
 

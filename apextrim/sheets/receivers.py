@@ -7,8 +7,10 @@ from django.dispatch import receiver
 
 from apexcore.errors import ApexError, FileRejected
 from apexcore.vehicle.car import Car as CoreCar
+from apexcore.vehicle.class_limits import against, standing
 from apexcore.vehicle.limits import violations
 from apexcore.vehicle.sheet import checked_sheet
+from apextrim.events.facts import class_limits_of
 from apextrim.events.models import Event
 from apextrim.events.signals import (
     ClassRow,
@@ -25,7 +27,7 @@ from apextrim.library.signals import car_changing
 from apextrim.modelling import cases
 
 from .models import Sheet
-from .queries import class_kept, class_standing, core_sheet, expected_times, sheet_in_car
+from .queries import core_sheet, expected_times, sheet_in_car
 
 #: Sheets that no longer fit and are told in full.
 _TOLD = 3
@@ -82,5 +84,6 @@ def sheets_outside(event: Event, **_: Any) -> list[Violation]:
 @receiver(class_rows_wanted)
 def sheets_in_class(event: Event, **_: Any) -> list[ClassRow]:
     """The sheets of an event, the newest first, as its class sees them."""
-    rows = [(row, core_sheet(event, row)) for row in event.sheets.order_by("-number")]
-    return [ClassRow(row.pk, row.name, row.in_car, class_standing(event, core), class_kept(event, core)) for row, core in rows]
+    car, limits = cases.car_of(event), class_limits_of(event)
+    rows = [(row, standing(car, core_sheet(event, row), limits)) for row in event.sheets.order_by("-number")]
+    return [ClassRow(row.pk, row.name, row.in_car, stands, against(limits, stands)) for row, stands in rows]

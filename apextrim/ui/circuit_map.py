@@ -8,7 +8,7 @@ import numpy as np
 from apexcore.circuit.features import MARKER_WORDS, GripStrip
 from apexcore.circuit.features import Marker as FeatureMarker
 from apexcore.circuit.line import CornerSpan, Line
-from apexcore.circuit.track import CentreLine, Corner, Straight, centre_line, closed_segments
+from apexcore.circuit.track import CentreLine, Corner, centre_line, closed_segments
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.quantities import format_number
 
@@ -137,6 +137,13 @@ class _Sheet:
         reach = left_m + more_px / self.scale
         return self.place((self.centre.x - reach * ahead_y)[stations], (self.centre.y + reach * ahead_x)[stations])
 
+    def road(self) -> tuple[str, tuple[float, float, float, float]]:
+        """Outline of the road, one path, and the start line across it."""
+        every, half = np.arange(len(self.centre.x)), 0.5 * self.core.width_m
+        left, right = self.beside(every, half), self.beside(every, -half)
+        outline = _path(left, True) + " " + _path(right, True) if self.core.closed else _path(np.vstack([left, right[::-1]]), True)
+        return outline, (float(left[0][0]), float(left[0][1]), float(right[0][0]), float(right[0][1]))
+
     def station(self, at_m: float) -> int:
         """The station at a distance along the centre line."""
         return min(round(at_m / self.centre.ds), len(self.centre.x) - 1)
@@ -193,11 +200,9 @@ def map_view(
     """
     centre = centre_line(core)
     sheet = _Sheet(core, centre)
-    every, half = np.arange(len(centre.x)), 0.5 * core.width_m
-    left, right = sheet.beside(every, half), sheet.beside(every, -half)
-    road = _path(left, True) + " " + _path(right, True) if core.closed else _path(np.vstack([left, right[::-1]]), True)
+    every = np.arange(len(centre.x))
+    road, start = sheet.road()
     driven = sheet.place(line.x, line.y)
-    start = (float(left[0][0]), float(left[0][1]), float(right[0][0]), float(right[0][1]))
     if brake is None or throttle is None:
         stretches = [("part", _path(driven, core.closed))]
     else:
@@ -251,22 +256,19 @@ def road_view(core: CoreCircuit, laid: tuple[float, tuple[float, float]] | None 
     """
     centre = centre_line(core)
     sheet = _Sheet(core, centre, least_m=_LEAST_SHOWN_M) if laid is None else _Laid(core, centre, *laid)
-    every, half = np.arange(len(centre.x)), 0.5 * core.width_m
-    left, right = sheet.beside(every, half), sheet.beside(every, -half)
-    road = _path(left, True) + " " + _path(right, True) if core.closed else _path(np.vstack([left, right[::-1]]), True)
+    half = 0.5 * core.width_m
+    road, start = sheet.road()
     corners, at_m, number = [], 0.0, 0
     for one in closed_segments(core).segments:
-        length = one.length_m if isinstance(one, Straight) else abs(np.radians(one.angle_deg)) * one.radius_m + one.transition_m
         if isinstance(one, Corner):
             number += 1
-            here = np.array([sheet.station(at_m + 0.5 * length)])
+            here = np.array([sheet.station(at_m + 0.5 * one.length_m)])
             # the number stands outside the bend; in a drawing inside, where no bend is taken hold of
             side = (-1.0 if one.angle_deg > 0 else 1.0) * (1.0 if laid is None else -1.0)
             spot, road_spot = sheet.beside(here, side * half, 22 * side)[0], sheet.beside(here, 0.0)[0]
             x, y, road_x, road_y = (round(float(value), 1) for value in (*spot, *road_spot))
             corners.append((number, one.name, x, y, road_x, road_y))
-        at_m += length
-    start = (float(left[0][0]), float(left[0][1]), float(right[0][0]), float(right[0][1]))
+        at_m += one.length_m
     return RoadView(road, start, _arrow(sheet.place(centre.x, centre.y)), corners, 100 * sheet.scale)
 
 

@@ -14,6 +14,7 @@ from ...vehicle.car import Car
 from ...vehicle.class_limits import SLACK, ClassLimits, Standing, against, breaches, standing
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
+from .placement import ballast_items
 from .search import AimKey, aim_cost
 
 #: A better sheet is worth telling from here on [s].
@@ -74,13 +75,13 @@ class ClassFound:
 
 def restrictor_of(car: Car) -> Item | None:
     """The free item that sets the restrictor, None where there is none."""
-    return next((item for item in car.items if item.sets == "powertrain.restrictor" and not item.locked), None)
+    return car.free_item("powertrain.restrictor")
 
 
 def movable(car: Car) -> list[Item]:
     """The free items that a search under class limits may move: the restrictor first, then ballast."""
     restrictor = restrictor_of(car)
-    ballast = [item for item in car.items if item.sets.startswith("ballast.") and not item.locked and item.scale > 0.0]
+    ballast = [item for item in ballast_items(car) if item.scale > 0.0]
     return [*([restrictor] if restrictor is not None else []), *ballast]
 
 

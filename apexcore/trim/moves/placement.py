@@ -4,6 +4,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 from ...lap.solver import Lap, LapCase, solve_lap
+from ...vehicle.car import Car
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
 from .effects import difference_spread_s
@@ -31,9 +32,9 @@ class Placed:
         return difference_spread_s(self.gain_s)
 
 
-def ballast_items(lap_case: LapCase) -> list[Item]:
+def ballast_items(car: Car) -> list[Item]:
     """The free items that set ballast."""
-    return [item for item in lap_case.car.items if item.sets.startswith("ballast.") and not item.locked]
+    return [item for item in car.items if item.sets.startswith("ballast.") and not item.locked]
 
 
 def best_placement(lap_case: LapCase, sheet: Sheet, initial_guess: Lap) -> Placed | None:
@@ -44,7 +45,7 @@ def best_placement(lap_case: LapCase, sheet: Sheet, initial_guess: Lap) -> Place
 
     :param initial_guess: a lap of the sheet in this case, to start from
     """
-    items = ballast_items(lap_case)
+    items = ballast_items(lap_case.car)
     if len(items) < 2:
         return None
     known: dict[tuple[float, ...], float] = {}

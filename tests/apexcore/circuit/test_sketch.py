@@ -14,10 +14,9 @@ from apexcore.circuit.sketch import (
     drawn_circuit,
     missing_words,
     read_lines,
-    turned_deg,
     write_lines,
 )
-from apexcore.circuit.track import Corner, Straight, centre_line
+from apexcore.circuit.track import Corner, Straight, centre_line, turned_deg
 from apexcore.errors import InputError
 
 

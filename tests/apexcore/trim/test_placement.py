@@ -20,7 +20,7 @@ from tests.conftest import demo_car, demo_lap_case
 )
 def test_ballast_ends_where_trying_every_placement_ends(car_key: str, circuit_key: str, kg: float) -> None:
     lap_case, _ = demo_lap_case(car_key, circuit_key)
-    items, base = ballast_items(lap_case), base_sheet(lap_case.car)
+    items, base = ballast_items(lap_case.car), base_sheet(lap_case.car)
     first = items[0].nearest_allowed(kg)
     sheet = Sheet(base.car_key, {**base.values, items[0].key: first, items[1].key: kg - first})
     initial_guess = solve_lap(lap_case, sheet)
