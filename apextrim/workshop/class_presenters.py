@@ -19,7 +19,7 @@ _PLOT = Plot(460, 260, left=66, right=440, top=14, bottom=214)
 def _stored_step(at: AtStep, keys: Sequence[str]) -> dict[str, Any]:
     return {
         "value": at.value, "values": {key: at.sheet.values[key] for key in keys}, "weight_kg": at.stands.weight_kg,
-        "power_kw": at.stands.power_kw, "ballast_kg": at.stands.ballast_kg, "cost_s": at.cost_s, "lap_s": at.lap_s, "top_ms": at.top_ms,
+        "power_kw": at.stands.power_kw, "ballast_kg": at.stands.ballast_kg, "cost_s": at.cost_s, "lap_s": at.lap_s,
     }  # fmt: skip
 
 
@@ -28,7 +28,7 @@ def stored(found: ClassFound, items: Sequence[Item]) -> dict[str, Any]:
     keys = [item.key for item in items]
     return {
         "steps": [_stored_step(at, keys) for at in found.steps], "best": found.steps.index(found.best), "refused": list(found.refused),
-        "before": [found.before_s, found.before_lap_s], "broken": list(found.broken), "tried": found.tried,
+        "before_s": found.before_s, "broken": list(found.broken), "tried": found.tried,
     }  # fmt: skip
 
 
@@ -123,7 +123,7 @@ def _sentence(result: Mapping[str, Any], aim: str, car: Car, changed: Mapping[st
     best = result["steps"][result["best"]]
     if not changed:
         return f"{name} is the quickest that the class allows, as far as ballast and restrictor go."
-    gain = best["cost_s"] - result["before"][0]
+    gain = best["cost_s"] - result["before_s"]
     spread = difference_spread_s(gain)
     what = " and ".join(f"{car.item(key).name} {shown(car.item(key)).text(value)}" for key, value in changed.items())
     per = "a lap" if aim == "lap" else "a lap over the stint"

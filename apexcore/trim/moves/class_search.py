@@ -38,7 +38,6 @@ class AtStep:
     :param stands: as the class sees it
     :param cost_s: what the aim makes of it [s]
     :param lap_s: lap time [s]
-    :param top_ms: top speed of the lap [m/s]
     """
 
     value: float | None
@@ -46,7 +45,6 @@ class AtStep:
     stands: Standing
     cost_s: float
     lap_s: float
-    top_ms: float
 
 
 @dataclass(frozen=True)
@@ -57,7 +55,6 @@ class ClassFound:
     :param steps: the best of each restrictor step that was looked at and can be legal, by value
     :param refused: restrictor steps that no ballast makes legal, in its unit
     :param before_s: what the aim makes of the sheet it began with [s]
-    :param before_lap_s: its lap [s]
     :param broken: what that sheet breaks, a sentence each
     :param tried: sheets solved
     :param finished: false if it was stopped early; the best so far then stands here
@@ -67,7 +64,6 @@ class ClassFound:
     steps: tuple[AtStep, ...]
     refused: tuple[float, ...]
     before_s: float
-    before_lap_s: float
     broken: tuple[str, ...]
     tried: int
     finished: bool
@@ -95,10 +91,10 @@ class _Desk:
     stopped: Callable[[], bool]
     anchor: Lap
     ballast: list[Item]
-    known: dict[tuple[float, ...], tuple[float, float, float]] = field(default_factory=dict)
+    known: dict[tuple[float, ...], tuple[float, float]] = field(default_factory=dict)
 
-    def solved(self, sheet: Sheet) -> tuple[float, float, float]:
-        """Cost, lap [s] and top speed [m/s] of a sheet; each is solved once."""
+    def solved(self, sheet: Sheet) -> tuple[float, float]:
+        """Cost and lap of a sheet [s]; each is solved once."""
         key = tuple(sheet.values.values())
         if key not in self.known:
             self.known[key] = self._solve(sheet)
@@ -111,11 +107,11 @@ class _Desk:
             return self.known[key][1]
         return solve_lap(self.lap_case, sheet, initial_guess=self.anchor).time_s if is_drivable(self.lap_case.car, sheet) else np.inf
 
-    def _solve(self, sheet: Sheet) -> tuple[float, float, float]:
+    def _solve(self, sheet: Sheet) -> tuple[float, float]:
         if not is_drivable(self.lap_case.car, sheet):
-            return np.inf, np.inf, 0.0
+            return np.inf, np.inf
         lap = solve_lap(self.lap_case, sheet, initial_guess=self.anchor)
-        return aim_cost(self.lap_case, sheet, self.aim, self.laps, lap, self.anchor), lap.time_s, lap.top_speed_ms
+        return aim_cost(self.lap_case, sheet, self.aim, self.laps, lap, self.anchor), lap.time_s
 
     @property
     def steps_divide(self) -> bool:
@@ -168,7 +164,7 @@ def class_search(
         raise InputError("ballast and restrictor", "no free item", "at least one item of the car that sets ballast or the restrictor")
     first = solve_lap(lap_case, sheet)
     desk = _Desk(lap_case, sheet, limits, aim, laps, stopped, solve_lap(lap_case, sheet, initial_guess=first), ballast)
-    before = desk.solved(sheet)
+    before_s, _ = desk.solved(sheet)
     found: dict[float | None, AtStep] = {}
     refused: list[float] = []
     finished = True
@@ -198,7 +194,7 @@ def class_search(
     best = min(found.values(), key=lambda one: one.cost_s)
     steps = tuple(found[value] for value in sorted(found, key=lambda one: one or 0.0))
     broken = tuple(breaches(lap_case.car, sheet, limits))
-    return ClassFound(best, steps, tuple(sorted(refused)), before[0], before[1], broken, len(desk.known), finished)
+    return ClassFound(best, steps, tuple(sorted(refused)), before_s, broken, len(desk.known), finished)
 
 
 def _spread(item: Item) -> Sequence[float]:
@@ -240,14 +236,14 @@ def _at_step(desk: _Desk, sheet: Sheet, value: float | None, pool: ThreadPoolExe
     for further in tries:
         while not desk.stopped():
             moved = further(here)
-            costs = [cost for cost, _, _ in pool.map(desk.solved, moved)]
+            costs = [cost for cost, _ in pool.map(desk.solved, moved)]
             if not costs or min(costs) > desk.solved(here)[0] - _GAIN_S:
                 break
             here = moved[costs.index(min(costs))]
-    cost, lap, top = desk.solved(here)
+    cost, lap = desk.solved(here)
     if not np.isfinite(cost):
         return None
-    return AtStep(value, here, desk.stands(here), cost, lap, top)
+    return AtStep(value, here, desk.stands(here), cost, lap)
 
 
 def _least(desk: _Desk, sheet: Sheet, every_way: bool = True) -> Sheet | None:
