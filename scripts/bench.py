@@ -36,7 +36,7 @@ from apexcore.lap.assembly import assemble
 from apexcore.lap.quickest import quickest_line
 from apexcore.lap.solver import LapCase, solve_lap, top_speed_ms
 from apexcore.lap.stint import solve_stint
-from apexcore.race import options, plans, simulation
+from apexcore.race import options, plans, races_kernel, simulation
 from apexcore.race.exact import Planner
 from apexcore.race.replan import replanned, standing_of
 from apexcore.race.rules import Pace, RaceRules, Surroundings, TyrePace
@@ -331,12 +331,12 @@ def race_rows() -> list[Row]:
 
 def _races_py(rules: RaceRules, pace: Pace, shown: list[plans.Plan], around: Surroundings, driver: Driver) -> None:
     """Two races by the same loops, not compiled."""
-    compiled = simulation._races
-    setattr(simulation, "_races", compiled.py_func)  # noqa: B010 - the type checker knows it as compiled
+    compiled = races_kernel.races_of
+    setattr(simulation, "races_of", compiled.py_func)  # noqa: B010 - the type checker knows it as compiled
     try:
         simulated(rules, [pace], shown, around, driver, races=2)
     finally:
-        setattr(simulation, "_races", compiled)  # noqa: B010
+        setattr(simulation, "races_of", compiled)  # noqa: B010
 
 
 def line_rows() -> list[Row]:

@@ -10,6 +10,7 @@ import pytest
 from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.line import CornerSpan, Line, corners, racing_line
 from apexcore.circuit.track import Circuit
+from apexcore.compiled import watch
 from apexcore.lap.solver import LapCase
 from apexcore.vehicle.car import Car, Differential
 from apexcore.vehicle.sheet import Sheet, base_sheet
@@ -21,8 +22,16 @@ hypothesis.settings.load_profile("any machine")
 def pytest_configure() -> None:
     from django.conf import settings
 
+    watch(_refuse)
+
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick; nothing here is secret
     settings.WHITENOISE_AUTOREFRESH = True  # a test client need not read every font and script before its first request
+
+
+def _refuse(name: str) -> None:
+    """`make` compiles all that the product asks for beforehand: what is compiled later would be compiled in somebody's request."""
+    if name.startswith("apexcore."):
+        raise AssertionError(f"{name} is compiled while it is used; apexcore.warm does not know these arguments")
 
 
 DEMO = Path(__file__).parents[1] / "demo"

@@ -7,8 +7,9 @@ learning out of a draw's view of an effect. What is left mixes well even where t
 import math
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from ..compiled import compiled
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -17,7 +18,7 @@ Ints = NDArray[np.int64]
 _LEAST_LOG = -7.0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def gibbs(
     x: Floats, y: Floats, run: Ints, runs: int, mean: Floats, sd: Floats, effects: int, seed: int, burn: int, draws: int,
     tails: int, scatter_prior: float, shift_prior: float, history: Floats, learning_prior: float, alike_prior: float,
@@ -109,13 +110,15 @@ def gibbs(
         share = np.random.beta(spoiled[1] + late, spoiled[2] + n - late)
         sigma2 = _scale_step(sigma2, square, n, scatter_prior)
         if kept >= 0:
-            out[kept, :p] = beta
-            out[kept, p:] = shift
+            for k in range(p):  # a slice assigned to a slice costs the compiler five seconds
+                out[kept, k] = beta[k]
+            for r in range(runs):
+                out[kept, p + r] = shift[r]
             out_tau[kept], out_sigma[kept], out_share[kept] = math.sqrt(tau2), math.sqrt(sigma2), share
     return out, out_tau, out_sigma, out_share, middle, width
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _draw_normal(a: Floats, b: Floats, out: Floats, effects: int, middle: Floats, width: Floats) -> None:
     """A draw of N(A^-1 b, A^-1), its last coordinate at least 0, into `out`; and the effects' conditional means and widths.
 
@@ -146,7 +149,7 @@ def _draw_normal(a: Floats, b: Floats, out: Floats, effects: int, middle: Floats
         out[k] = centre + np.random.standard_normal() / a[k, k]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def at_least_0(mean: float, sd: float) -> float:
     """A draw of N(mean, sd2) that is at least 0.
 
@@ -165,7 +168,7 @@ def at_least_0(mean: float, sd: float) -> float:
             return mean + sd * z
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _delay(rest: float, sd: float, share: float, typical: float) -> float:
     """What a lap lost to a mistake or traffic: nothing, or an exponential time of this mean [s].
 
@@ -185,7 +188,7 @@ def _delay(rest: float, sd: float, share: float, typical: float) -> float:
     return at_least_0(rest - sd * drag, sd)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _half_chi_square(freedom: int) -> float:
     """Half a draw of chi-square with so many degrees of freedom, which is Gamma(freedom / 2, 1).
 
@@ -199,7 +202,7 @@ def _half_chi_square(freedom: int) -> float:
     return 0.5 * odd * odd - math.log(product)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _scale_step(variance: float, square: float, count: int, prior: float) -> float:
     """A few Metropolis steps for a standard deviation s given sum of squares: p(s) s^-n exp(-S/2s2) exp(-s2/2 prior2)."""
     log_s = 0.5 * math.log(variance)
@@ -217,7 +220,7 @@ def _scale_step(variance: float, square: float, count: int, prior: float) -> flo
     return math.exp(2.0 * log_s)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _shift_step(variance: float, own_mean: Floats, known: Floats, prior: float, history: Floats) -> float:
     """Metropolis steps for the spread T of the runs with the shifts themselves integrated out.
 
@@ -237,7 +240,7 @@ def _shift_step(variance: float, own_mean: Floats, known: Floats, prior: float, 
     return math.exp(2.0 * log_t)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _log_shift(log_t: float, own_mean: Floats, known: Floats, prior: float, history: Floats) -> float:
     t2 = math.exp(2.0 * log_t)
     total = log_t - math.log(1.0 + t2 / (prior * prior))  # half-Cauchy, on the logarithm

@@ -12,11 +12,11 @@ import math
 from typing import Any
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from ..circuit.conditions import GRAVITY
-from ..circuit.places import ACROSS, BANK_PULL, BEND, CLIMB, EAST, GRIP, NORTH, PRESS, SQUEEZE, WHEEL, places
+from ..circuit.places import ACROSS, BANK_PULL, BEND, CLIMB, EAST, GRIP, NORTH, PRESS, SQUEEZE, WHEEL
+from ..compiled import compiled
 from .record import (
     ACCEL,
     BALANCE,
@@ -62,8 +62,8 @@ _Four = tuple[float, float, float, float]
 
 SPEED_STEP = 0.25  #: spacing of the thrust table [m/s]
 
-#: Divisions are not checked for zero (where one can be, the code says so), sums may be taken in any order.
-_compiled = njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract", "arcp", "reassoc", "nsz"})
+#: Where a divisor can be zero, the code says so; sums may be taken in any order.
+_compiled = compiled(fastmath={"contract", "arcp", "reassoc", "nsz"})
 
 #: Slip angle of the front wheels at full lateral acceleration, which steering adds to what the bend asks for [rad]. Source: an
 #: assumption of this product (2 deg, docs/model.md).
@@ -927,7 +927,8 @@ def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start
         start = int(np.argmin(cap))
         first = cap[start]
         for _ in range(6):
-            v[:] = cap
+            for i in range(n):  # a slice assigned to a slice costs the compiler five seconds
+                v[i] = cap[i]
             v[start] = first
             end = _pass_forward(c, between, ds, cap, orders, v, gears, start, True)
             if abs(end - first) < 1e-7 or end >= cap[start]:
@@ -939,7 +940,8 @@ def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start
     driven = v.copy()
     _pass_backward(c, between, ds, orders, v, start if closed else n - 1, closed)
     if c.gears > 1 and c.shift_s > 0.0 and _better_gears(c, between, ds, cap, orders, v, driven, gears, closed):
-        v[:] = driven
+        for i in range(n):
+            v[i] = driven[i]
         _pass_backward(c, between, ds, orders, v, start if closed else n - 1, closed)
     for i in range(n):
         if v[i] < driven[i] - 1e-9:  # under brakes the gear is that of the speed
@@ -1166,7 +1168,7 @@ def heat_along(lap: Floats, tyre: Floats, start: Floats, air_c: float, road_c: f
 
 
 def warm() -> None:
-    """Compile, or load from the cache, everything that a request may need."""
+    """Compile, or load from the store, every function that is called from outside this file."""
     car = np.zeros(1, dtype=CAR)
     for name in ("mass", "wheelbase", "track_front", "track_rear", "brake_max", "efficiency", "ability", "ability_brake"):
         car[name] = 1.0
@@ -1177,9 +1179,15 @@ def warm() -> None:
     car["rpm_per_ms"], car["per_radius"], car["gear_number"] = 1.0, 1.0, 1.0
     car["torque_rpm"][:, 1] = 1e4
     car["gear_up"] = 1e4
-    rows = places(np.zeros((4, 5)))
+    rows = np.ones((4, WHEEL + 4))
     orders = np.zeros((4, ORDERS))
     lap = np.zeros((4, len(COLUMNS)))
+    settle_floor(car[0])
     heat_along(lap, np.ones((4, 11)), np.zeros((4, 3)), 20.0, 20.0, np.zeros((4, 4)))
     solve(car[0], rows, rows, np.ones(4), True, 1.0, 10.0, orders, lap)
     trim_along(car[0], rows, True, lap)
+    speed, out = np.ones(4), np.zeros((4, 6))
+    uses_along(car[0], rows, speed, np.zeros(4), out)
+    corner_uses_along(car[0], rows, speed, out[:, 0].copy())
+    coasting_along(car[0], rows, speed, out[:, 0].copy())
+    closed_bar(3.0)

@@ -7,11 +7,10 @@ The road is laid flat with its two halves side by side, so that the normal matri
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
-from scipy.linalg import cho_solve_banded, cholesky_banded
 
 from ..circuit.line import laid_flat
+from .rows_kernel import gather, scatter, times
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
@@ -35,13 +34,13 @@ class Rows:
     def times(self, x: Floats) -> Floats:
         """The value of each row."""
         out = np.empty(len(self.index))
-        _times(self.index, self.value, x, out)
+        times(self.index, self.value, x, out)
         return out
 
     def transposed(self, y: Floats, count: int) -> Floats:
         """The sum of the rows, each times a number, by unknown."""
         out = np.zeros(count)
-        _scatter(self.index, self.value, y, out)
+        scatter(self.index, self.value, y, out)
         return out
 
 
@@ -54,44 +53,6 @@ class Solution:
     x: Floats
     multiplier: Floats
     solved: bool
-
-
-@njit(cache=True, nogil=True)
-def _times(index: Ints, value: Floats, x: Floats, out: Floats) -> None:
-    for row in range(index.shape[0]):
-        total = 0.0
-        for k in range(index.shape[1]):
-            if index[row, k] >= 0:
-                total += value[row, k] * x[index[row, k]]
-        out[row] = total
-
-
-@njit(cache=True, nogil=True)
-def _scatter(index: Ints, value: Floats, y: Floats, out: Floats) -> None:
-    for row in range(index.shape[0]):
-        for k in range(index.shape[1]):
-            if index[row, k] >= 0:
-                out[index[row, k]] += value[row, k] * y[row]
-
-
-@njit(cache=True, nogil=True)
-def _gather(index: Ints, value: Floats, weight: Floats, place: Ints, bands: Floats) -> None:
-    """Adds the rows' weighted squares to a banded matrix, upper form with its diagonal last."""
-    width = bands.shape[0] - 1
-    for row in range(index.shape[0]):
-        w = weight[row]
-        if w == 0.0:
-            continue
-        for k in range(index.shape[1]):
-            if index[row, k] < 0 or value[row, k] == 0.0:
-                continue
-            a = place[index[row, k]]
-            for m in range(k + 1):
-                if index[row, m] < 0 or value[row, m] == 0.0:
-                    continue
-                b = place[index[row, m]]
-                low, high = (a, b) if a < b else (b, a)
-                bands[width + low - high, high] += w * value[row, k] * value[row, m]
 
 
 def flat_places(stations: int, unknowns: int, closed: bool) -> Ints:
@@ -125,6 +86,8 @@ class _Newton:
 
     def step(self, aim: Floats) -> tuple[Floats, Floats, Floats]:
         """Steps of the unknowns, slacks and multipliers towards products of both that are as aimed at."""
+        from scipy.linalg import cho_solve_banded
+
         pull = (aim - self.slack * self.multiplier + self.multiplier * self.primal) / self.slack
         wanted = np.empty(len(self.dual))
         wanted[self.place] = -self.dual - self.rows.transposed(pull, len(self.dual))
@@ -139,6 +102,8 @@ def solve(squares: list[tuple[Rows, Floats]], slope: Floats, rows: Rows, bound: 
     :param squares: rows and their weights, which together see every unknown
     :param place: of `flat_places`
     """
+    from scipy.linalg import cholesky_banded
+
     there = (rows.value != 0.0).any(axis=1)
     if not there.all():
         found = solve(squares, slope, Rows(rows.index[there], rows.value[there]), bound[there], place)
@@ -149,7 +114,7 @@ def solve(squares: list[tuple[Rows, Floats]], slope: Floats, rows: Rows, bound: 
     width = _width(place, [rows, *[part for part, _ in squares]])
     fixed = np.zeros((width + 1, count))
     for part, weight in squares:
-        _gather(part.index, part.value, weight, place, fixed)
+        gather(part.index, part.value, weight, place, fixed)
     x = np.zeros(count)
     scale = float(np.abs(slope).max()) + 1e-12
     slack = np.maximum(bound, 1e-3)
@@ -170,7 +135,7 @@ def solve(squares: list[tuple[Rows, Floats]], slope: Floats, rows: Rows, bound: 
             solved = True
             break
         bands = fixed.copy()
-        _gather(rows.index, rows.value, multiplier / slack, place, bands)
+        gather(rows.index, rows.value, multiplier / slack, place, bands)
         bands[-1] += 1e-12 * scale
         try:
             factor = cholesky_banded(bands, overwrite_ab=True, check_finite=False)

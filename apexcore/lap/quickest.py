@@ -487,7 +487,7 @@ def _uses(search: _Search, road_rows: Floats, grip: Floats, v: Floats, accel: Fl
 
     def at(rows: Floats, speed: Floats, a: Floats) -> Floats:
         out = np.empty((len(v), 6))
-        kernel.uses_along(c, rows, speed, a, out)
+        kernel.uses_along(c, rows, np.ascontiguousarray(speed), np.ascontiguousarray(a), out)
         return out
 
     base = places(road_rows, grip)
@@ -529,7 +529,7 @@ def _programme(
     middle_grip = 0.5 * (grip + grip[after])
     climb = places(between, middle_grip)[:, 5]
     coast = np.empty(n)
-    kernel.coasting_along(search.record, places(between, middle_grip), mean, coast)
+    kernel.coasting_along(search.record, places(between, middle_grip), np.ascontiguousarray(mean), coast)
     slope_grip = _grip_slope(road.centre, offset, grip)
     bend = geometry.bend
     # curvature midway over the stations -1, 0, 1, 2
@@ -626,7 +626,7 @@ def _caps(search: _Search, line: Line, grip: Floats, v: Floats) -> tuple[Floats,
 
     def at(rows: Floats, speed: Floats) -> Floats:
         out = np.empty(len(v))
-        kernel.corner_uses_along(c, rows, speed, out)
+        kernel.corner_uses_along(c, rows, np.ascontiguousarray(speed), out)
         return out
 
     base, step = places(line.road, grip), _STEP * np.maximum(np.abs(line.road[:, 0]), 2e-3)

@@ -166,10 +166,11 @@ class Planner:
                 longest, first = 0 * longest, 0 * first  # what is on board at the start does not last
         else:
             extra = np.ascontiguousarray(inner[:, :1])
-        come, go, way_of, long, within = kernel.relaxed(
+        found = kernel.relaxed(
             self.grouped, self.nxt, self.done, self.klass, extra, inner, longest, first, self.at_start, self.later, stop, p.stop_laps,
             p.most_stops,
         )  # fmt: skip
+        come, go, way_of, long, within = (np.ascontiguousarray(table.transpose(2, 0, 1)) for table in found)  # by stops, lap, state
         constant = -priced * (min(p.start_l, p.tank_l) - p.least_l)
         return _Bound(come, go, way_of, long, within, extra, inner, part, stop, stay, constant)
 

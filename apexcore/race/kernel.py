@@ -2,15 +2,17 @@
 
 All of them are in this file, since a compiled function does not notice when one of another file changes. What they mean stands in
 `exact`; here functions of fuel are three arrays (where a piece begins, its value there, its slope), with `1e14` for what cannot be.
+Arrays are copied in loops: a slice that is assigned to a slice costs the compiler five seconds.
 """
 
 # mypy: allow-untyped-defs
 
 import numpy as np
-from numba import njit
+
+from ..compiled import compiled
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _put(xs, vs, ss, count, x, v, s):
     """Adds a piece; one that goes on as the last does is joined, one on the same place replaces it. Returns the count."""
     if v >= 1e13:
@@ -26,7 +28,7 @@ def _put(xs, vs, ss, count, x, v, s):
     return count + 1
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _least(ax, av, asl, an, bx, bv, bsl, bn, ox, ov, osl, top):
     """The lesser of two functions on one domain. Returns the number of pieces."""
     i = j = count = 0
@@ -60,7 +62,7 @@ def _least(ax, av, asl, an, bx, bv, bsl, bn, ox, ov, osl, top):
         x = end
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _driven(vx, vv, vs, vn, laps, cost, use, weight, low, top, ox, ov, osl):
     """U of one stint: V moved by what it burns, with its cost. Returns the number of pieces; 0 where the tank does not hold it."""
     burnt = use * laps
@@ -81,7 +83,7 @@ def _driven(vx, vv, vs, vn, laps, cost, use, weight, low, top, ox, ov, osl):
     return count
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _stopped(ux, uv, us, un, pit, standing, free, rate, low, top, ox, ov, osl, px, pv, ps, qx, qv, qs):
     """V of a stop before U: the least over what is filled. Returns the number of pieces."""
     fixed = pit + standing
@@ -131,7 +133,7 @@ def _stopped(ux, uv, us, un, pit, standing, free, rate, low, top, ox, ov, osl, p
     return n
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def value(xs, vs, ss, count, x):
     """A function's value at a place, the lesser side where it jumps there."""
     k = 0
@@ -143,24 +145,26 @@ def value(xs, vs, ss, count, x):
     return here
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _longer(array, size):
     found = np.empty(size)
-    found[: len(array)] = array
+    for i in range(len(array)):
+        found[i] = array[i]
     return found
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _stored(xs, vs, ss, used, fx, fv, fs, count):
     """Puts a function behind those that are stored, in longer arrays where these are full. Returns them, and how much is used."""
     if used + count > len(xs):
         more = 2 * len(xs) + count
         xs, vs, ss = _longer(xs, more), _longer(vs, more), _longer(ss, more)
-    xs[used : used + count], vs[used : used + count], ss[used : used + count] = fx[:count], fv[:count], fs[:count]
+    for i in range(count):
+        xs[used + i], vs[used + i], ss[used + i] = fx[i], fv[i], fs[i]
     return xs, vs, ss, used + count
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def carried(uses, weight, low, priced, longest, most_inner, laps, stop):
     """What fuel costs at least over so many laps on one set of tyres, by use, fuel-only stops on the way and laps; and the first part's
     laps."""
@@ -180,10 +184,12 @@ def carried(uses, weight, low, priced, longest, most_inner, laps, stop):
     return cost, part
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def all_on_board(uses, weight, low, laps):
     """The same where all fuel is on board from the start, by use, lap and laps: the rest of the race at the least use there is."""
-    least = uses.min()
+    least = uses[0]
+    for use in uses:
+        least = min(least, use)
     cost = np.zeros((len(uses), laps, laps + 1))
     for u in range(len(uses)):
         for d in range(laps):
@@ -193,12 +199,12 @@ def all_on_board(uses, weight, low, laps):
     return cost
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def relaxed(grouped, nxt, done, klass, extra, inner, longest, first_longest, at_start, later, stop, stop_laps, most):
     """Bounds from below with every stint carrying its own need alone and a price on every litre.
 
-    Returned are the time to come until leaving and the time to go from leaving, by (stops made or left, lap, state); and the way, length
-    and fuel-only stops behind each of the latter.
+    Returned are the time to come until leaving and the time to go from leaving, by (lap, state, stops made or left), so that what is
+    looped over lies together; and the way, length and fuel-only stops behind each of the latter.
 
     :param grouped: least cost of each way by lap it begins at (or one for all) and laps
     :param nxt: state after each way and laps, -1 where that is forbidden
@@ -208,12 +214,14 @@ def relaxed(grouped, nxt, done, klass, extra, inner, longest, first_longest, at_
     """
     ways, starts, laps = grouped.shape[0], grouped.shape[1], grouped.shape[2] - 1
     sets, cap, most_inner, loads = nxt.shape[0], nxt.shape[2] - 1, inner.shape[1] - 1, extra.shape[1]
-    # by (lap, state, stops) in here, so that what is looped over lies together
     come, go = np.full((laps + 1, sets, most + 1), 1e14), np.full((laps + 1, sets, most + 1), 1e14)
     way_of, long = np.full((laps + 1, sets, most + 1), -1), np.zeros((laps + 1, sets, most + 1), dtype=np.int64)
     within = np.zeros((laps + 1, sets, most + 1), dtype=np.int64)
-    most_laps = max(longest.max(), 1)
-    tank = (1 + most_inner) * longest.max()
+    most_laps = 0
+    for reach in longest:
+        most_laps = max(most_laps, reach)
+    tank = (1 + most_inner) * most_laps
+    most_laps = max(most_laps, 1)
     for d in range(laps - 1, -1, -1):
         for b in range(sets):
             if d == 0 and b > 0:
@@ -278,14 +286,10 @@ def relaxed(grouped, nxt, done, klass, extra, inner, longest, first_longest, at_
                             time = come[d, b, k] + fixed
                             if time < come[to, after, k + j + 1]:
                                 come[to, after, k + j + 1] = time
-    return (
-        np.ascontiguousarray(come.transpose(2, 0, 1)), np.ascontiguousarray(go.transpose(2, 0, 1)),
-        np.ascontiguousarray(way_of.transpose(2, 0, 1)), np.ascontiguousarray(long.transpose(2, 0, 1)),
-        np.ascontiguousarray(within.transpose(2, 0, 1)),
-    )  # fmt: skip
+    return come, go, way_of, long, within
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _slack(come, limits, k, d, b, most):
     """Time that may be left from a state on if a plan through it is asked for [s]."""
     slack = -1e14
@@ -295,7 +299,7 @@ def _slack(come, limits, k, d, b, most):
     return slack
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _wanted_inside(grouped, nxt, done, klass, inner, at_start, later, stop, stop_laps, most, come, go, limits):
     """For every (stops left, lap, state) at which tyres come off and every use: from which lap on, and with how many fuel-only stops at
     most, a plan that is asked for may come there on one set of tyres."""
@@ -332,7 +336,7 @@ def _wanted_inside(grouped, nxt, done, klass, inner, at_start, later, stop, stop
     return first, stops
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _marked(
     grouped, nxt, done, klass, inner, at_start, later, stop, stay, stop_laps, most, come, go, limits, first, stops,
 ):  # fmt: skip
@@ -386,7 +390,7 @@ def _marked(
     return slots, rows
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _inside(xs, vs, ss, used, rows, base, begin, count, from_lap, end, most_inner, use, weight, low, top, terms, stop_laps, bx, bv, bs):
     """Functions of leaving with fuel on tyres that come off at `end`, by fuel-only stops until then and lap; and of coming in for one.
 
@@ -419,7 +423,8 @@ def _inside(xs, vs, ss, used, rows, base, begin, count, from_lap, end, most_inne
                     if m == 0:
                         continue
                     n = _least(bx[0], bv[0], bs[0], n, bx[1], bv[1], bs[1], m, bx[2], bv[2], bs[2], top)
-                    bx[0, :n], bv[0, :n], bs[0, :n] = bx[2, :n], bv[2, :n], bs[2, :n]
+                    for i in range(n):
+                        bx[0, i], bv[0, i], bs[0, i] = bx[2, i], bv[2, i], bs[2, i]
                 if n == 1 and bv[0, 0] >= 1e13:
                     continue
             rows[row, 0], rows[row, 1] = used, n
@@ -434,7 +439,7 @@ def _inside(xs, vs, ss, used, rows, base, begin, count, from_lap, end, most_inne
     return xs, vs, ss, used
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def solve(
     grouped, nxt, done, klass, uses, weight, low, top, pit, standing, free, rate, stay, stop_laps, most, come, go, extra, inner, at_start,
     later, stop, limits,
@@ -520,7 +525,8 @@ def solve(
                             if m == 0:
                                 continue
                             n = _least(bx[0], bv[0], bs[0], n, bx[1], bv[1], bs[1], m, bx[2], bv[2], bs[2], top)
-                            bx[0, :n], bv[0, :n], bs[0, :n] = bx[2, :n], bv[2, :n], bs[2, :n]
+                            for i in range(n):
+                                bx[0, i], bv[0, i], bs[0, i] = bx[2, i], bv[2, i], bs[2, i]
                 if n == 1 and bv[0, 0] >= 1e13:
                     continue
                 begins[0, k, d, b], counts[0, k, d, b] = used, n
@@ -542,7 +548,7 @@ def solve(
     return xs[:used], vs[:used], ss[:used], begins, counts, rows, slots, from_lap, inner_stops
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _row(slots, from_lap, inner_stops, k, end, b, u, j, lap):
     """The row of leaving at a lap on tyres that come off at `end`, with so many fuel-only stops on the way; -1 where it was left out."""
     slot = slots[k, end, b, u]
@@ -552,7 +558,7 @@ def _row(slots, from_lap, inner_stops, k, end, b, u, j, lap):
     return slot + j * (end - first) + lap - first
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def arc(
     xs, vs, ss, begins, counts, rows, slots, from_lap, inner_stops, grouped, nxt, done, klass, uses, weight, low, allowed, stop_laps,
     most_inner, k, d, b, leaves, time,
@@ -597,7 +603,7 @@ def arc(
     return -1, 0, 0
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def _arrived(xs, vs, ss, begin, count, burnt, cost, weight_laps, carried, low, start_low, high):
     """The least of a stint's cost and what follows, over the fuel that it leaves with. Returns it and that fuel."""
     best, at = 1e14, 0.0
@@ -618,7 +624,7 @@ def _arrived(xs, vs, ss, begin, count, burnt, cost, weight_laps, carried, low, s
     return best, at
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def begun(
     xs, vs, ss, begins, counts, rows, slots, from_lap, inner_stops, costs, after_of, done, use, u, weight, low, start_low, high, stop_laps,
     most_inner, stops,
@@ -658,7 +664,7 @@ def begun(
     return best, of_laps, of_inner, leaves
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@compiled()
 def chain_s(lengths, costs, uses, fitted, weight, low, top, start_low, start, tyres, stay, rate):
     """Least time of given stints over what is filled; 1e14 where the tank does not hold them.
 

@@ -152,7 +152,7 @@ def test_the_right_rear_spring_takes_cross_weight_and_the_left_rear_cancels() ->
         base = base_sheet(demo_car("drummock_stallard"))
         car = adjusted(demo_car("drummock_stallard"), Sheet(base.car_key, {**base.values, **values}))
         loads = kernel.wheel_loads(without_tyres(car, Conditions(), Driver())[0], 40.0, 0.0, 13.0, 1.39 * GRAVITY, 0.01)
-        return 100.0 * (loads[1] + loads[2]) / sum(loads)
+        return float(100.0 * (loads[1] + loads[2]) / sum(loads))
 
     base, sheet = cross(), base_sheet(demo_car("drummock_stallard")).values
     rr, rl = cross(spring_rr=sheet["spring_rr"] + 5) - base, cross(spring_rl=sheet["spring_rl"] + 5) - base
