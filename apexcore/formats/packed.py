@@ -41,8 +41,10 @@ class Packed:
     told: dict[str, Any]
 
 
-def pack(t: Floats, columns: Mapping[str, Floats], told: Mapping[str, Any] | None = None) -> bytes:
+def pack(t: Floats, columns: Mapping[str, Floats], told: Mapping[str, Any] | None = None, effort: int = _EFFORT) -> bytes:
     """Columns as bytes; `unpack` gives them back, to the precision of 32 bits.
+
+    :param effort: of the compressor, 1 to 9
 
     :raises ValueError: if there are too many rows or columns
     """
@@ -51,7 +53,7 @@ def pack(t: Floats, columns: Mapping[str, Floats], told: Mapping[str, Any] | Non
     names = list(columns)
     head = json.dumps({"rows": len(t), "columns": names, "told": dict(told or {})}, ensure_ascii=False).encode()
     body = _by_weight(np.asarray(t, dtype="<f8")) + b"".join(_by_weight(np.asarray(columns[name], dtype="<f4")) for name in names)
-    return _MARK + struct.pack("<I", len(head)) + head + zlib.compress(body, _EFFORT)
+    return _MARK + struct.pack("<I", len(head)) + head + zlib.compress(body, effort)
 
 
 def _by_weight(column: NDArray[Any]) -> bytes:

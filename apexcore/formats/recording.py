@@ -5,6 +5,7 @@ import io
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from importlib.util import find_spec
 from typing import TYPE_CHECKING, Any, BinaryIO, cast
 
 import numpy as np
@@ -33,6 +34,8 @@ _UNIT_CELLS = {"s", "km/h", "kmh", "kph", "mph", "m/s", "%", "rpm", "1/min", "ba
 _NO_VALUE = ("", "nan", "NaN", "NAN", "null", "NULL", "n/a", "N/A", "-", "--", "inf", "-inf", "Inf", "-Inf")
 
 WHAT = "a recording (CSV, Parquet or MDF 4)"
+#: What recordings are read and written with; a group of its own among the requirements, since nothing else needs it.
+_LIBRARIES = ("pyarrow", "asammdf")
 
 
 @dataclass(frozen=True)
@@ -59,6 +62,21 @@ class Header:
         return guessed(list(self.names), list(self.units))
 
 
+def missing_libraries() -> str | None:
+    """What to say where the libraries for recordings are not installed; None where they are."""
+    if all(find_spec(name) for name in _LIBRARIES):
+        return None
+    return (
+        "The libraries for recordings are not installed yet. After a first start they come by themselves, a minute or two behind the "
+        "first page; make recordings installs them now."
+    )
+
+
+def _need_libraries() -> None:
+    if (said := missing_libraries()) is not None:
+        raise FileRejected([said])
+
+
 @guarded(WHAT)
 def read_header(file: BinaryIO) -> Header:
     """What columns a file has.
@@ -66,6 +84,7 @@ def read_header(file: BinaryIO) -> Header:
     :param file: opened for reading bytes, at any place
     :raises FileRejected: if it is none that is read
     """
+    _need_libraries()
     size = file.seek(0, io.SEEK_END)
     file.seek(0)
     if size == 0:
@@ -436,7 +455,11 @@ def arrow_table(t: Floats, columns: Mapping[str, Floats], units: Mapping[str, st
 
 
 def write_parquet(t: Floats, columns: Mapping[str, Floats], units: Mapping[str, str] | None = None) -> bytes:
-    """A lap as Parquet."""
+    """A lap as Parquet.
+
+    :raises FileRejected: where the libraries for it are not installed
+    """
+    _need_libraries()
     from pyarrow import BufferOutputStream, parquet
 
     out = BufferOutputStream()

@@ -5,7 +5,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import ndtr
 
 from .mixture import Mixture
 from .sampler import Floats
@@ -161,6 +160,8 @@ def _fitted(base: Floats, last: Floats, spread: Floats, y: Floats, kinship: floa
     :param spread: prior spread of the last coefficient of each way
     :param rising: of which ways the last coefficient is above 0
     """
+    from scipy.special import ndtr
+
     ways, n = last.shape
     x = np.concatenate([np.broadcast_to(base, (ways, n, base.shape[1])), last[:, :, None]], axis=2)
     rest = y - np.median(y)

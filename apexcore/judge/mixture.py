@@ -3,8 +3,6 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import brentq
-from scipy.special import ndtr
 
 from .sampler import Floats
 
@@ -39,10 +37,14 @@ class Mixture:
 
     def below(self, value: float) -> float:
         """Chance of less than this [-]."""
+        from scipy.special import ndtr
+
         return float(np.average(ndtr((value - self.middle) / self.width), weights=self.share))
 
     def quantile(self, share: float) -> float:
         """The value below which this share lies; the distribution function is smooth and increasing."""
+        from scipy.optimize import brentq
+
         low, high = float((self.middle - 12.0 * self.width).min()), float((self.middle + 12.0 * self.width).max())
         return float(brentq(lambda value: self.below(value) - share, low, high, xtol=1e-12))
 

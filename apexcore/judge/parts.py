@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import t as student
 
 from .model import Observed, Prior, Priors
 from .verdict import Verdict, judge
@@ -46,11 +45,13 @@ def judge_parts(laps: Sequence[Observed], times_s: Floats, priors: Priors, chanc
     :param times_s: time of each in each part, shape [laps, parts] [s]
     :raises ValueError: if a level has no timed lap
     """
+    from scipy.special import stdtrit
+
     whole = float(np.median([lap.time_s for lap in laps]))
     wide = _wide(priors)
     free = max(len({lap.run for lap in laps}) - 2, 1)  # runs are what a difference is told from: few of them have long tails
     tail = 0.5 * (1.0 - chance)
-    wider = float(student.ppf(1.0 - tail / times_s.shape[1], free) / student.ppf(1.0 - tail, free))
+    wider = float(stdtrit(free, 1.0 - tail / times_s.shape[1]) / stdtrit(free, 1.0 - tail))
 
     def one(part: int) -> PartVerdict:
         column = times_s[:, part]

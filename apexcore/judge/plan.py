@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.special import ndtr, stdtrit
 
 from .bar import bar_for
 from .model import Observed, Prior, Priors, fit, information_of
@@ -110,6 +109,8 @@ def power_of(order: Sequence[tuple[int, ...]], laps: int, question: Question, pr
 
     :param laps: timed laps a run
     """
+    from scipy.special import ndtr, stdtrit
+
     several = len(order[0]) > 1
     hour = (laps * question.lap_s + question.stop_s) / 3600.0
     planned = [

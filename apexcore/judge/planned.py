@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.special import ndtr, stdtrit
 
 from .bar import Bar
 from .model import Observed, Posterior, Priors, days_of, design, effects_of, information_of, prior_columns, reference_of
@@ -85,6 +84,8 @@ def further_runs(laps: Sequence[Observed], posterior: Posterior, priors: Priors,
     away, and settles where it is beyond the bar's t quantile of the standard deviation left. The further runs are like those
     driven.
     """
+    from scipy.special import ndtr, stdtrit
+
     length = max(round(len(laps) / max(len({lap.run for lap in laps}), 1)), 1)
     typical = list({(lap.level, lap.marks): lap for lap in reversed(laps)}.values())
     effects, days, reference = effects_of(laps), days_of(laps), reference_of(laps)

@@ -15,7 +15,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import norm, t
 
 Floats = NDArray[np.float64]
 Feeling = Literal["early", "good", "late"]
@@ -130,12 +129,14 @@ def advise(level: Level, tried: Sequence[Tried]) -> Advice:
 
 def belief(level: Level, tried: Sequence[Tried]) -> tuple[Floats, Floats]:
     """The grid of latest marks [m], and the chance of each."""
+    from scipy.special import ndtr
+
     grid = np.arange(-_GRID_M, _GRID_M + _FINE_M, _FINE_M)
     scale = float(np.hypot(_MODEL_SD_M, level.sd_m)) * float(np.sqrt((_FREEDOMS - 2.0) / _FREEDOMS))
-    weight = np.asarray(t.logpdf(grid / scale, _FREEDOMS), dtype=np.float64)
+    weight = -0.5 * (_FREEDOMS + 1.0) * np.log1p((grid / scale) ** 2 / _FREEDOMS)  # Student t, but for its constant
     for run in tried:
-        late = norm.cdf((run.mark_m - grid) / level.scatter_m)
-        early = norm.cdf((grid - _JUST_M - run.mark_m) / level.scatter_m)
+        late = ndtr((run.mark_m - grid) / level.scatter_m)
+        early = ndtr((grid - _JUST_M - run.mark_m) / level.scatter_m)
         before = early if run.early else 1.0 - late if run.early is None else np.clip(1.0 - late - early, 0.0, 1.0)
         likely = run.late * late + (1.0 - run.late) * before
         weight += np.log((1.0 - _LAPSE) * likely + _LAPSE / 3.0)
@@ -151,13 +152,15 @@ def late_by_exit(exits_ms: Sequence[float], before_ms: Sequence[float]) -> float
     :param exits_ms: speeds behind the corner on the laps of the run [m/s]
     :param before_ms: on laps from earlier marks [m/s]
     """
+    from scipy.special import stdtr
+
     if len(exits_ms) < 2 or len(before_ms) < 2:
         return 0.5
     now, then = np.asarray(exits_ms), np.asarray(before_ms)
     parts = now.var(ddof=1) / len(now) + _SAME_MS**2, then.var(ddof=1) / len(then) + _SAME_MS**2
     error = float(np.sqrt(sum(parts)))
     freedoms = sum(parts) ** 2 / (parts[0] ** 2 / (len(now) - 1) + parts[1] ** 2 / (len(then) - 1))
-    return float(t.cdf((then.mean() - now.mean() - _LEAST_LOSS_MS) / error, freedoms))
+    return float(stdtr(freedoms, (then.mean() - now.mean() - _LEAST_LOSS_MS) / error))
 
 
 #: Loss of speed behind a corner from which on an exit suffers, and what two runs differ by anyway (tyres, fuel, wind) [m/s].

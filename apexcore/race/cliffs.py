@@ -5,7 +5,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import ndtr, ndtri
 
 from ..judge.fade import fade
 from ..judge.model import Observed
@@ -39,6 +38,8 @@ class Cliff:
 
     def drawn(self, rng: np.random.Generator, count: int) -> Floats:
         """Draws of the age, none of them where laps show that there is none; by the inverse of the distribution."""
+        from scipy.special import ndtr, ndtri
+
         below = float(ndtr((self.least - self.age) / self.sd))
         share = below + (1.0 - below) * rng.random(count)
         inside = self.age + self.sd * ndtri(np.minimum(share, 1.0 - 1e-12))
@@ -48,6 +49,8 @@ class Cliff:
     @property
     def likely(self) -> float:
         """The age that plans are made with: its mean, where laps did not show that it comes later."""
+        from scipy.special import ndtr
+
         edge = (self.least - self.age) / self.sd
         above = 1.0 - float(ndtr(edge))
         if above < 1e-6:

@@ -5,7 +5,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import stdtrit
 
 #: Chance that the margin covers: 99 of 100 races end with fuel left; and its normal quantile.
 _COVERS, _Z99 = 0.99, 2.326
@@ -98,6 +97,8 @@ def margin_l(use: FuelUse, laps: float) -> float:
 
     Source: prediction interval of a sum of normals (Gelman and others, ch. 3); 2.326 is the normal 99 % quantile.
     """
+    from scipy.special import stdtrit
+
     edge = _Z99 if math.isinf(use.freedom) else float(stdtrit(use.freedom, _COVERS))
     own = edge * math.sqrt(laps * use.spread_l**2 + (laps * use.error_l) ** 2)
     return math.hypot(own, _Z99 * laps * RACE_SPREAD * use.mean_l)

@@ -5,8 +5,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 
-from scipy.optimize import brentq
-
 from .plans import quickest, times_by_stops
 from .rules import Pace, RaceRules
 
@@ -70,6 +68,8 @@ def _gap_with(change: "Change", rules: RaceRules, pace: Pace, better: int, other
 
 def _turning(gap: Callable[[float], float | None]) -> float | None:
     """The factor nearest to 1 at which a gap is none."""
+    from scipy.optimize import brentq
+
     found: list[float] = []
     for end in (_LOW, _HIGH):
         before, last = 1.0, gap(1.0)

@@ -2,7 +2,6 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import ndtr
 
 from .rules import Pace, RaceRules, TyrePace
 
@@ -26,6 +25,8 @@ def wetness(rules: RaceRules, laps: int) -> Floats:
 
     Beginning and end of the rain are normal about their laps.
     """
+    from scipy.special import ndtr
+
     if not rains(rules):
         return np.zeros(laps)
     at, spread = np.arange(laps) + 0.5, max(rules.rain_spread, _LEAST)

@@ -4,8 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
-from scipy.ndimage import gaussian_filter1d
 
 from ..circuit.line import Line, half_room_m, offset_line
 from ..circuit.track import Circuit, centre_line
@@ -71,6 +69,9 @@ def drawn(desk: CornerDesk, circuit: Circuit, moves: Sequence[float]) -> Line:
     :param moves: of each handle, left positive [m]
     :raises InputError: naming the place where it would leave the road
     """
+    from scipy.interpolate import PchipInterpolator
+    from scipy.ndimage import gaussian_filter1d
+
     places = handles(desk, circuit)
     for number, (place, move) in enumerate(zip(places, moves, strict=True), start=1):
         if not place.low_m - 5e-3 <= move <= place.high_m + 5e-3:

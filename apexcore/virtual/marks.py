@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
-from scipy.ndimage import gaussian_filter1d
 
 from ..circuit.line import CornerSpan, half_room_m, offset_line
 from ..circuit.moves import behind_m
@@ -36,6 +35,8 @@ def by_marks(lap_case: LapCase, circuit: Circuit, sheet: Sheet, spans: Sequence[
     :param marks: where to brake, by corner, along the middle of the road [m]; corners that are not braked for are passed over
     :raises SolverError: if the car cannot take the circuit
     """
+    from scipy.ndimage import gaussian_filter1d
+
     lap, centre = solve_lap(lap_case, sheet), centre_line(circuit)
     ds = centre.length_m / len(centre.x) if centre.closed else centre.ds
     half = half_room_m(circuit.width_m, lap_case.car.width_m)

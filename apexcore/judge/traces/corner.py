@@ -5,7 +5,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from ...circuit.line import CornerSpan, Line
 from .place import Placed
@@ -105,6 +104,8 @@ class LapReader:
     """Reads the corners of one lap; the lap goes on into itself, so that a corner over the start line is one."""
 
     def __init__(self, lap: Placed, length_m: float) -> None:
+        from scipy.ndimage import gaussian_filter1d
+
         self.lap, self.length = lap, length_m
         once = slice(0, len(lap.t) - 1)
         self.p = np.concatenate([lap.p[once] - length_m, lap.p[once], lap.p + length_m])

@@ -12,7 +12,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import norm
 
 from .corner import CornerRead, LapReader, Window
 from .place import Placed
@@ -150,11 +149,13 @@ def compared(
     :param scatter_s: what the drivers' laps scatter in each corner with the straight behind it, by its number, as a standard deviation
         of the difference of two laps [s]; 0 for the way to the first
     """
+    from scipy.special import ndtri
+
     mine, theirs = LapReader(lap, length_m), LapReader(reference, length_m)
     reads = [(mine.read(window), theirs.read(window)) for window in corners]
     begins = _begins(mine, theirs, reads, length_m)
     known = scatter_s or {}
-    level = float(norm.ppf(1.0 - _FALSE / (2.0 * (len(corners) + 1))))
+    level = float(ndtri(1.0 - _FALSE / (2.0 * (len(corners) + 1))))
     gap = _Gap(lap, reference, length_m)
     rows: list[Row] = []
     if not corners:

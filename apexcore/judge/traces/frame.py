@@ -4,16 +4,18 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
-from scipy.spatial import cKDTree
 
 from ...circuit.line import Line
 from ...circuit.moves import behind_m
 from ...errors import InputError
 from .cut import RecordedLap, StartLine, other_speed_unit
+
+if TYPE_CHECKING:
+    from scipy.spatial import cKDTree
 
 Floats = NDArray[np.float64]
 Complex = NDArray[np.complex128]
@@ -78,7 +80,9 @@ class Base:
         return StartLine(float(self.x[0]), float(self.y[0]), float(ahead.real), float(ahead.imag))
 
     @cached_property
-    def _tree(self) -> cKDTree:
+    def _tree(self) -> "cKDTree":
+        from scipy.spatial import cKDTree
+
         return cKDTree(np.column_stack([self.x, self.y]))
 
     def _nearest(self, z: Complex, near_m: Floats) -> NDArray[np.intp]:
@@ -233,6 +237,8 @@ def _way(z: Complex) -> Floats:
 
 def _smooth(z: Complex) -> Complex:
     """Positions without the scatter of each, whose steps would add up to too long a way."""
+    from scipy.ndimage import gaussian_filter1d
+
     return gaussian_filter1d(z.real, 2.0, mode="nearest") + 1j * gaussian_filter1d(z.imag, 2.0, mode="nearest")
 
 

@@ -7,8 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
-from scipy.stats import norm
 
 from .corner import CornerRead, LapReader, Window
 from .habits import LEAST_LAPS, Spread, spread
@@ -96,6 +94,8 @@ class _Read:
     def braking(self, k: int) -> float | None:
         """Mean deceleration from just behind where braking begins to the middle of its loss of speed [m/s2]; None where there is too
         little of it. The end, at which brakes are let go while turning in, is left out."""
+        from scipy.ndimage import gaussian_filter1d
+
         read = self.reads[k]
         if read.brake_m is None or read.released_m is None:
             return None
@@ -132,13 +132,15 @@ def grip_floor(uses: Sequence[CornerUse]) -> Floor | None:
     :param uses: against the model's lap of the car as entered
     :returns: None where it says no more than the book
     """
+    from scipy.special import ndtri
+
     told = [one.across for one in uses if one.across is not None]
     if len(told) < 2:
         return None
     middles = np.array([one.middle for one in told])
     sds = np.array([math.hypot(1.25 * one.sd / math.sqrt(one.laps), _CORNER_SD) for one in told])
     mean, mean_sd = float(middles.mean()), math.hypot(float(np.sqrt((sds**2).sum())) / len(told), _ALL_SD)
-    usual, picked = float(norm.ppf(1.0 - _BELOW)), float(norm.ppf(1.0 - _BELOW / len(told)))
+    usual, picked = float(ndtri(1.0 - _BELOW)), float(ndtri(1.0 - _BELOW / len(told)))
     low = max(mean - usual * mean_sd, float((middles - picked * sds).max()) - usual * _ALL_SD)
     if low <= 1.0:
         return None

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from ...circuit.conditions import GRAVITY, Conditions
 from ...circuit.line import Line, offset_line
@@ -123,6 +122,8 @@ def _more(car: Car, power: float, drag: float) -> Car:
 
 def _pull(car: Car, pair: tuple[Compound, Compound], conditions: Conditions, fuel_l: float) -> tuple[Floats, Floats]:
     """Speed and acceleration of the model's car at full throttle down a level straight, the speed smoothed as the recorded one is."""
+    from scipy.ndimage import gaussian_filter1d
+
     road = Circuit(key="straight", name="straight", layout="straight", width_m=12.0, segments=(Straight(length_m=4000.0),), closed=False,
                    start_ms=_LEAST_MS)  # fmt: skip
     centre = centre_line(road, 2.0)
@@ -144,6 +145,8 @@ def _of_lap(lap: Placed, pulls: Sequence[tuple[Floats, Floats]], heavier: float,
     :param pulls: of the book car, of one with more power, of one with more drag
     :param heavier: mass of this lap over that of the book car there [-]
     """
+    from scipy.ndimage import gaussian_filter1d
+
     if "throttle_pct" not in lap.columns:
         return None
     hz = (len(lap.t) - 1) / lap.time_s
@@ -194,6 +197,8 @@ def shift_points(laps: Sequence[Placed]) -> list[ShiftPoint]:
 
 def asked_of_tyres(laps: Sequence[Placed], line: Line, bands_ms: Sequence[tuple[float, float]]) -> list[Asked]:
     """The highest lateral acceleration and the hardest braking of each lap in bands of speed."""
+    from scipy.ndimage import gaussian_filter1d
+
     found = []
     for low, high in bands_ms:
         lateral, braking = [], []

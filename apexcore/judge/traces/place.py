@@ -5,7 +5,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import gaussian_filter1d
 
 from ...circuit.moves import behind_m
 from ...errors import InputError
@@ -102,6 +101,8 @@ class _Laying:
         :param n: offset from the base line at each moment; the positions' own if not given [m]
         :param rounds: times that places and way correct each other; one where both are near already
         """
+        from scipy.ndimage import gaussian_filter1d
+
         assert self.z is not None
         for _ in range(rounds):
             spot, self.across = self.base.project(self.z, self.p)
@@ -121,6 +122,8 @@ class _Laying:
 
     def rough(self) -> float:
         """Scatter of one position across the road [m]."""
+        from scipy.ndimage import gaussian_filter1d
+
         return float(np.std(self.across - gaussian_filter1d(self.across, 1.5, mode="wrap"))) * 1.3
 
     def across_var(self) -> float:
@@ -168,6 +171,8 @@ def placed(laps: Sequence[RecordedLap], base: Base, frames: Sequence[Frame | Non
 
 
 def _beside(one: _Laying) -> Floats:
+    from scipy.ndimage import gaussian_filter1d
+
     return np.asarray(gaussian_filter1d(one.across, _WOUND_S * one.hz, mode="wrap"))
 
 
@@ -216,6 +221,8 @@ def _wander(seen: Sequence[_Laying], grid: Floats) -> float:
 
 def _done(one: _Laying, wander: float, drift: Floats, seen: int) -> Placed:
     """A lap at its places."""
+    from scipy.ndimage import gaussian_filter1d
+
     length = one.base.length_m
     offset, offset_sd = None, 0.0
     if one.z is None:
@@ -277,6 +284,8 @@ def _wound(base: Base, t: Floats, v: Floats, p: Floats, n: Floats, bend: Floats)
 
 def _speed(lap: RecordedLap) -> Floats:
     """Speed at each moment, from the way where it was not measured [m/s]."""
+    from scipy.ndimage import gaussian_filter1d
+
     speed = lap.columns.get("speed_kmh")
     if speed is not None and np.isfinite(speed).any():
         there = np.isfinite(speed)

@@ -8,7 +8,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
 
 from ...circuit.points import LENGTH_BOUNDS_M
 from ...errors import InputError
@@ -137,6 +136,8 @@ def _smoothed(line: NDArray[np.complex128], sd: float) -> NDArray[np.complex128]
 
 
 def _blurred(line: NDArray[np.complex128], sd: float) -> NDArray[np.complex128]:
+    from scipy.ndimage import gaussian_filter1d
+
     return np.asarray(gaussian_filter1d(line.real, sd, mode="wrap") + 1j * gaussian_filter1d(line.imag, sd, mode="wrap"))
 
 
@@ -165,6 +166,8 @@ def _from_bends(laps: Sequence[RecordedLap]) -> Survey:
     The accelerometer's scale and offset are free, and so is a slow drift of it: the smallest such change that closes the lap, in heading
     and in place, is made (Newton's steps of least norm).
     """
+    from scipy.ndimage import gaussian_filter1d
+
     lengths = np.array([lap.length_m for lap in laps])
     length = float(np.median(lengths))
     count = _count(length)
@@ -197,6 +200,8 @@ def _from_bends(laps: Sequence[RecordedLap]) -> Survey:
 
 def _bend(lap: RecordedLap, count: int) -> Floats:
     """Curvature at even places of a lap [1/m]."""
+    from scipy.ndimage import gaussian_filter1d
+
     speed = np.maximum(lap.columns["speed_kmh"] / 3.6, _LEAST_MS)
     known = np.isfinite(speed) & np.isfinite(lap.columns["accel_lat_ms2"])
     way = np.asarray(lap.columns["distance_m"]) / lap.length_m
@@ -265,6 +270,8 @@ def _total(recording: Cleaned) -> float:
 
 def _own_line(recording: Cleaned) -> StartLine | None:
     """A start line of the recording's own: where it is fastest, so that its crossings are told best."""
+    from scipy.ndimage import gaussian_filter1d
+
     x, y, t = recording.columns["x_m"], recording.columns["y_m"], recording.t
     known = np.isfinite(x) & np.isfinite(y)
     if int(known.sum()) < 50:
@@ -284,6 +291,8 @@ def _repeats(recording: Cleaned) -> Floats:
 
     :raises InputError: if it does not
     """
+    from scipy.ndimage import gaussian_filter1d
+
     driven = driven_m(recording.t, recording.columns)
     wanted = "a lap number, a distance that begins anew, positions, or speed and lateral acceleration over two laps"
     if driven is None or "accel_lat_ms2" not in recording.columns or "speed_kmh" not in recording.columns:
