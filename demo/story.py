@@ -1,7 +1,7 @@
-"""Loads the demo scenario through the product's own actions: nothing here can do what a racer cannot."""
+"""The demo scenario as it came about, through the product's own actions: nothing here can do what a racer cannot. `make story` drives it and
+keeps its events as files, which `demo.loader` reads."""
 
 from datetime import timedelta
-from pathlib import Path
 
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -13,14 +13,13 @@ from apextrim.events import actions as events
 from apextrim.events.models import Event
 from apextrim.lap import asked, trainer
 from apextrim.library.circuit_actions import save_notes
-from apextrim.library.starter import add_folder
 from apextrim.race.actions import keep_plan
 from apextrim.race.queries import race_view
 
+from .loader import load_files
 from .others import further_events
 from .weekend import COOL, FRIDAY, HOT, Weekend, pressures
 
-HERE = Path(__file__).parent
 SATURDAY = FRIDAY + timedelta(hours=19, minutes=30)
 
 _NOTES = {
@@ -50,13 +49,8 @@ _BOOK: dict[tuple[int, str], dict[str, str]] = {
 _FELT = ({1: "early", 3: "early", 5: "early", 9: "good"}, {1: "good", 3: "late", 5: "early", 9: "good"})
 
 
-def load_files(user: User) -> None:
-    """The demo's cars and circuits into a garage."""
-    add_folder(user, HERE)
-
-
 @transaction.atomic
-def load(user: User) -> Event:
+def tell(user: User) -> Event:
     """The Sallowmere Trophy, in the middle of its weekend."""
     load_files(user)
     car, circuit = user.cars.get(key="brackendale_gt"), user.circuits.get(key="sallowmere_fen")
