@@ -6,42 +6,38 @@ PORT ?= 8000
 DEMO_VAR := var/demo
 #: Kept between clones of one machine: compiled kernels and checked types.
 CACHE := $(or $(XDG_CACHE_HOME),$(HOME)/.cache)/apex-trim
+START := apextrim.management.start
 CODE := apexcore apextrim demo tests scripts
 TEMPLATES = $(shell find apextrim -name '*.html')
 export APEX_VAR ?= var
 # compiled modules and rewritten tests are kept: without them every process compiles all of it again
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: sample help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz crash load backup restore
+.PHONY: story recordings sample help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz crash load backup restore
 
 help: ## this list
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/^([a-z-]+):.*## /  make \1\t/' | expand -t 22
 
 # hashed requirements; a stamp so that a second start takes seconds
 .installed-runtime: requirements/runtime.txt
-	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/runtime.txt
-	touch $@
+	@$(PYTHON) -m $(START) install runtime
 
-.installed-dev: .installed-runtime requirements/dev.txt
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/dev.txt
-	touch $@
+.installed-recordings: .installed-runtime requirements/recordings.txt
+	@$(PYTHON) -m $(START) install recordings
 
-demo: .installed-runtime ## sets up and serves the product with the demo scenario
-	@APEX_VAR=$(DEMO_VAR) $(BIN)/python manage.py warm
-	@APEX_VAR=$(DEMO_VAR) $(BIN)/python manage.py migrate -v0
-	@APEX_VAR=$(DEMO_VAR) $(BIN)/python manage.py load_demo
-	@APEX_VAR=$(DEMO_VAR) APEX_DEMO=1 exec $(BIN)/python manage.py serve --port $(PORT)
+.installed-dev: .installed-recordings requirements/dev.txt
+	@$(PYTHON) -m $(START) install dev
 
-demo-reset: .installed-runtime ## throws the demo's data away and loads it anew
+recordings: .installed-recordings ## libraries for files of recordings; make demo and make serve install them by themselves
+
+demo: ## sets up and serves the product with the demo scenario
+	@APEX_VAR=$(DEMO_VAR) exec $(PYTHON) -m $(START) demo --port $(PORT)
+
+demo-reset: ## throws the demo's data away; the next make demo loads it anew
 	rm -rf $(DEMO_VAR)
-	@APEX_VAR=$(DEMO_VAR) $(BIN)/python manage.py migrate -v0
-	@APEX_VAR=$(DEMO_VAR) $(BIN)/python manage.py load_demo
 
-serve: .installed-runtime ## sets up and serves the product with your own data
-	@$(BIN)/python manage.py warm
-	@$(BIN)/python manage.py migrate -v0
-	@exec $(BIN)/python manage.py serve --port $(PORT)
+serve: ## sets up and serves the product with your own data
+	@exec $(PYTHON) -m $(START) serve --port $(PORT)
 
 backup: .installed-runtime ## copies your data's database while it is in use, and checks the copy
 	@$(BIN)/python manage.py backup
@@ -50,7 +46,7 @@ restore: .installed-runtime ## puts a backup back after checking it: make restor
 	@$(BIN)/python manage.py restore "$(FILE)"
 
 setup: .installed-dev ## everything that tests need, without running one
-	@$(BIN)/python manage.py warm
+	@$(BIN)/python -m apexcore.warm > /dev/null
 
 checks: .installed-dev ## style, import contracts, templates, migrations and types
 	$(BIN)/ruff check .
@@ -63,19 +59,19 @@ checks: .installed-dev ## style, import contracts, templates, migrations and typ
 	scripts/check_assets
 
 quick: checks ## checks, and every test that needs neither a browser nor many laps or worlds: under a minute
-	@$(BIN)/python manage.py warm
+	@$(BIN)/python -m apexcore.warm > /dev/null
 	$(BIN)/python -m pytest -n 2 -m "not slow" --ignore tests/browser
 
 test: checks ## every check and test; this is what CI runs
 	scripts/need_chromium
-	$(BIN)/python manage.py warm
+	$(BIN)/python -m apexcore.warm > /dev/null
 	$(BIN)/python -m pytest -n 2 --dist loadgroup
 
 mutants: .installed-dev ## do the tests bite: changes core formulas one at a time
 	@$(BIN)/python -m scripts.mutants
 
 fuzz: .installed-dev ## hostile files at every door: FILES of them each, from seed FIRST on
-	@$(BIN)/python manage.py warm
+	@$(BIN)/python -m apexcore.warm > /dev/null
 	@APEX_VAR=$$(mktemp -d) $(BIN)/python -m scripts.fuzz --files $(or $(FILES),10000) --first $(or $(FIRST),0)
 
 crash: .installed-dev ## kills whoever writes, 200 times, then with power failures, and plays a full disk: nothing acknowledged may be lost
@@ -83,11 +79,11 @@ crash: .installed-dev ## kills whoever writes, 200 times, then with power failur
 	@APEX_VAR=$$(mktemp -d) $(BIN)/python -m scripts.crash --kills $(or $(KILLS),200) --power
 
 load: .installed-dev ## each page alone, then fifty racers at once: times, errors, memory
-	@$(BIN)/python manage.py warm
+	@$(BIN)/python -m apexcore.warm > /dev/null
 	@$(BIN)/python -m scripts.load
 
 bench: .installed-dev ## times of the core's heavy parts beside plain references
-	@$(BIN)/python manage.py warm
+	@$(BIN)/python -m apexcore.warm > /dev/null
 	@$(BIN)/python -m scripts.bench
 
 assets: ## styles, fonts and scripts from their sources (needs Node)
@@ -103,9 +99,12 @@ screenshots: .installed-dev ## docs/screenshots from the demo's data
 	scripts/need_chromium
 	$(BIN)/python -m scripts.screenshots
 
+story: .installed-dev ## demo/events: drives the demo's story anew and keeps its events as files
+	@$(BIN)/python -m scripts.story
+
 sample: .installed-dev ## the weekend that a new account may copy, from the demo
 	@$(BIN)/python -m scripts.sample
 
 lock: ## requirements/*.txt from requirements/*.in
-	$(BIN)/python -m pip install --quiet pip-tools
-	cd requirements && for name in runtime dev; do ../$(BIN)/pip-compile --quiet --generate-hashes --strip-extras --allow-unsafe --no-header --no-annotate --no-emit-index-url --no-emit-trusted-host --no-emit-find-links -o $$name.txt $$name.in; done
+	$(PYTHON) -m pip --python $(BIN)/python install --quiet pip-tools
+	cd requirements && for name in runtime recordings dev; do ../$(BIN)/pip-compile --quiet --generate-hashes --strip-extras --allow-unsafe --no-header --no-annotate --no-emit-index-url --no-emit-trusted-host --no-emit-find-links -o $$name.txt $$name.in; done

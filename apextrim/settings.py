@@ -117,6 +117,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "apextrim.accounts.middleware.readers_units",
+    "apextrim.management.engine.UntilReady",
     "axes.middleware.AxesMiddleware",
 ]
 

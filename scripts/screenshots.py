@@ -97,7 +97,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as var:
         env = {**os.environ, "APEX_VAR": var, "APEX_DEMO": "1"}
         newcomer = ["new_owner", "newcomer", "--password", "withy-bend-4"]
-        for command in (["warm"], ["migrate", "-v0"], ["load_demo"], newcomer):
+        for command in (["migrate", "-v0"], ["load_demo"], newcomer):
             subprocess.run([sys.executable, "manage.py", *command], cwd=ROOT, env=env, check=True)
         with running(Path(var)) as (address, _), sync_playwright() as playwright:
             flags = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]

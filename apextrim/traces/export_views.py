@@ -7,12 +7,14 @@ from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpRespons
 from django.http.response import HttpResponseBase
 from django.views.decorators.http import require_GET
 
+from apexcore.errors import FileRejected
 from apexcore.formats.recording import write_csv, write_parquet
 from apexcore.judge.traces.cut import RecordedLap
 from apextrim.events.queries import event_for
 from apextrim.runs.models import LapTrace
 from apextrim.runs.queries import run_for
 from apextrim.runs.recorded import build, recorded_lap
+from apextrim.ui.faults import plain_page
 
 _PARQUET = "application/vnd.apache.parquet"
 
@@ -35,7 +37,10 @@ def _answer(name: str, kind: str, laps: Sequence[RecordedLap], units: dict[str, 
     t, columns = _joined(laps)
     headers = {"Content-Disposition": f'attachment; filename="{name}.{kind}"'}
     if kind == "parquet":
-        return HttpResponse(write_parquet(t, columns, units), content_type=_PARQUET, headers=headers)
+        try:
+            return HttpResponse(write_parquet(t, columns, units), content_type=_PARQUET, headers=headers)
+        except FileRejected as missing:
+            return plain_page(503, "Parquet cannot be written yet", f"{missing} CSV can be had meanwhile.")
     rows: Iterator[str] = write_csv(t, columns)
     return StreamingHttpResponse(rows, content_type="text/csv; charset=utf-8", headers=headers)
 

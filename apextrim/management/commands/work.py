@@ -13,9 +13,8 @@ from django.db import DatabaseError, connections
 from huey import Huey
 from huey.consumer import Consumer
 
+from apexcore.compiled import watch
 from apextrim.work import queries, queue
-
-from .warm import warm_all
 
 log = logging.getLogger("apextrim.work")
 
@@ -68,7 +67,7 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         logging.getLogger("huey").setLevel(logging.ERROR)
-        warm_all()
+        watch(lambda name: log.warning("compiled in a job: %s", name) if name.startswith("apexcore.") else None)
         Path(settings.VAR).mkdir(parents=True, exist_ok=True)
         carrier = queue.ready()
         carrier.on_startup()(step_aside)
