@@ -47,7 +47,7 @@
     const holder = svg.querySelector("[data-axis-x], [data-axis-y]") || svg;
     const x = holder.dataset.axisX ? axis(holder.dataset.axisX, holder.dataset.xWords || "", "") : null;
     const y = holder.dataset.axisY ? axis(holder.dataset.axisY, holder.dataset.yWords || "", holder.dataset.yKind || "") : null;
-    const spots = [...svg.querySelectorAll("title")].map((title) => ({ one: title.parentNode, words: title.textContent.trim(), at: placeOf(title.parentNode) }));
+    const spots = [...svg.querySelectorAll("title")].map((title) => ({ one: title.parentNode, words: title.textContent.trim(), at: placeOf(title.parentNode), mute: false }));
     const series = [...svg.querySelectorAll("[data-series]")].map((path) => {
       const all = numbers((path.getAttribute("d") || "").replace(/[MLZ]/gi, " "));
       const points = [];
@@ -148,7 +148,7 @@
       clip.setAttribute("id", id);
       const frame = document.createElementNS(NS, "rect");
       const [top, bottom] = y ? [Math.min(y.start, y.end), Math.max(y.start, y.end)] : [0, svg.viewBox.baseVal.height];
-      for (const [key, value] of Object.entries({ x: x.start - 8, y: top - 12, width: x.end - x.start + 16, height: bottom - top + 20 })) frame.setAttribute(key, value);
+      for (const [key, value] of Object.entries({ x: x.start - 8, y: top - 12, width: x.end - x.start + 16, height: bottom - top + 20 })) frame.setAttribute(key, String(value));
       clip.append(frame);
       plot = document.createElementNS(NS, "g");
       plot.setAttribute("clip-path", `url(#${id})`);
@@ -156,7 +156,11 @@
       svg.insertBefore(plot, mark);
       for (const one of svg.querySelectorAll("[data-series]")) plot.append(one);
       for (const spot of spots) plot.append(spot.one);
-      for (const one of svg.querySelectorAll("circle.spot")) if (!plot.contains(one)) spots.push({ one, words: "", at: placeOf(one), mute: true }), plot.append(one);
+      for (const one of svg.querySelectorAll("circle.spot")) {
+        if (plot.contains(one)) continue;
+        spots.push({ one, words: "", at: placeOf(one), mute: true });
+        plot.append(one);
+      }
     };
     const ticked = document.createElementNS(NS, "g");
     const zoom = (factor, around) => {
@@ -198,8 +202,8 @@
         const button = document.createElement("button");
         button.type = "button";
         button.className = "press quiet";
-        button.textContent = text;
-        button.setAttribute("aria-label", words);
+        button.textContent = String(text);
+        button.setAttribute("aria-label", String(words));
         button.addEventListener("click", () => zoom(factor, at >= 0 ? stands[at] : (from + to) / 2));
         bar.append(button);
       }

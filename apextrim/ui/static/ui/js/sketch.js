@@ -197,7 +197,7 @@ document.addEventListener("alpine:init", () => {
       },
       async answer() {
         const mine = ++turn;
-        const asked = new URLSearchParams(new FormData(this.$root));
+        const asked = new URLSearchParams([...new FormData(this.$root)].map(([key, value]) => [key, String(value)]));
         const token = asked.get("csrfmiddlewaretoken");
         let answer;
         try {

@@ -50,8 +50,8 @@ document.addEventListener("alpine:init", () => {
 
     const options = (height, series, first, last) => ({
       width: 600, height, legend: { show: false },
-      scales: { x: { time: false }, y: { range: (u, low, high) => roomy(low, high) } },
-      axes: [axis({ show: last, size: 26, incrs: ROUND.map((one) => one / data.way.size), values: (u, ticks) => ticks.map(way) }), axis({ size: 52 })],
+      scales: { x: { time: false }, y: { range: (_, low, high) => roomy(low, high) } },
+      axes: [axis({ show: last, size: 26, incrs: ROUND.map((one) => one / data.way.size), values: (_, ticks) => ticks.map(way) }), axis({ size: 52 })],
       cursor: { y: false, points: { show: false }, drag: { x: true, y: false, setScale: false } },
       series: [{}, ...series],
       padding: [first ? 18 : 6, 26, 0, 0],
@@ -220,7 +220,7 @@ document.addEventListener("alpine:init", () => {
         const map = this.$root.querySelector("svg[data-picks]");
         if (map) {
           dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
-          dot.setAttribute("r", 7);
+          dot.setAttribute("r", "7");
           dot.setAttribute("class", "cursor-dot");
           map.append(dot);
         }

@@ -1,0 +1,28 @@
+// @ts-check
+// A form whose fields are kept in the browser until it is sent.
+
+/** @type {Component} */
+export const keptForm = () => ({
+  restored: false,
+  get key() {
+    return `apex-form-${this.$root.dataset.draft}`;
+  },
+  get fields() {
+    return [...this.$root.querySelectorAll("input:not([type=hidden]), select, textarea")];
+  },
+  init() {
+    if (this.$root.dataset.cameBack) return;
+    const kept = JSON.parse(localStorage.getItem(this.key) || "{}");
+    for (const field of this.fields) {
+      if (!(field.name in kept)) continue;
+      field.value = kept[field.name];
+      this.restored = true;
+    }
+  },
+  keep() {
+    localStorage.setItem(this.key, JSON.stringify(Object.fromEntries(this.fields.map((field) => [field.name, field.value]))));
+  },
+  sent() {
+    localStorage.removeItem(this.key);
+  },
+});

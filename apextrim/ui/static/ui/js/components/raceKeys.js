@@ -1,0 +1,103 @@
+// @ts-check
+// Race mode: one key a lap. What is pressed is kept in the browser until the server has it, with the time at which it was pressed.
+
+/** @type {Component} */
+export const raceKeys = () => ({
+  problem: "",
+  waiting: 0,
+  busy: false,
+  get store() {
+    return `apex-race-${this.$root.dataset.race}`;
+  },
+  get waitingWords() {
+    return `${this.waiting} entr${this.waiting === 1 ? "y" : "ies"} kept here until the server answers.`;
+  },
+  get now() {
+    return document.getElementById("race-now");
+  },
+  init() {
+    this.waiting = this.kept().length;
+    this.flush();
+    this.timer = setInterval(() => this.flush(), 3000);
+  },
+  destroy() {
+    clearInterval(this.timer);
+  },
+  kept() {
+    return JSON.parse(localStorage.getItem(this.store) || "[]");
+  },
+  keep(list) {
+    localStorage.setItem(this.store, JSON.stringify(list));
+    this.waiting = list.length;
+  },
+  pressed(event) {
+    if (event.target.closest("input, select, textarea, dialog") || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.repeat) return;
+    const state = this.now.dataset;
+    if (event.key === "f") {
+      event.preventDefault();
+      this.$refs.board.focus();
+      return;
+    }
+    const press = {
+      l: () => this.take("lap", {}),
+      p: () => this.take("pit", { compound: state.tyres || "", litres: state.litres || "" }),
+      c: () => this.take(state.safety ? "green" : "safety", {}),
+      w: () => this.take(state.wet ? "dry" : "wet", {}),
+      z: () => this.take("undo", {}),
+    }[event.key];
+    if (!press || !this.$refs.board) return;
+    event.preventDefault();
+    event.stopPropagation();
+    press();
+  },
+  sent(event) {
+    const form = event.target.closest("form[data-kind]");
+    if (!form) return;
+    event.preventDefault();
+    this.take(form.dataset.kind, { compound: form.elements.compound?.value || "", litres: form.elements.litres?.value || "" });
+    if (form.dataset.kind === "fuel") form.reset();
+    document.activeElement.blur();
+  },
+  take(kind, values) {
+    const key = Array.from(crypto.getRandomValues(new Uint32Array(4)), (part) => part.toString(16)).join("");
+    this.keep([...this.kept(), { kind, key, at: Date.now(), ...values }]);
+    this.flush();
+  },
+  async flush() {
+    if (this.busy || !this.kept().length) return;
+    this.busy = true;
+    const { mark, undo, part } = this.$root.dataset;
+    const token = this.$root.querySelector("[name=csrfmiddlewaretoken]")?.value || "";
+    try {
+      while (this.kept().length) {
+        const [first] = this.kept();
+        const response = await fetch(first.kind === "undo" ? undo : mark, {
+          method: "POST",
+          headers: { Accept: "application/json", "X-CSRFToken": token },
+          body: new URLSearchParams(first),
+        });
+        if (response.status >= 500) throw new Error("later");
+        const answer = response.status === 200 || response.status === 422 ? await response.json() : { problem: "" };
+        this.problem = answer.problem;
+        this.keep(this.kept().filter((one) => one.key !== first.key));
+      }
+      const fresh = await fetch(part);
+      if (fresh.ok && this.now) {
+        const holder = document.createElement("template");
+        holder.innerHTML = await fresh.text();
+        this.now.replaceWith(holder.content.firstElementChild);
+        htmx.process(this.now);
+        this.offered();
+      }
+    } catch {
+      this.waiting = this.kept().length;
+    } finally {
+      this.busy = false;
+    }
+  },
+  offered() {
+    if (this.$refs.litres && document.activeElement !== this.$refs.litres) this.$refs.litres.value = this.now.dataset.litres || "";
+    if (this.$refs.tyres && document.activeElement !== this.$refs.tyres) this.$refs.tyres.value = this.now.dataset.tyres || "";
+  },
+});
