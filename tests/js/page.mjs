@@ -1,7 +1,7 @@
 // A page for one component: its elements in a DOM of their own, and what the framework adds to a component.
 import { JSDOM } from "jsdom";
 
-const SCRIPTS = new URL("../../apextrim/ui/static/ui/js/", import.meta.url);
+const SCRIPTS = new URL("../../apextrim/ui/assets/js/", import.meta.url);
 
 /** A module of the pages' scripts. */
 export const script = (name) => import(new URL(name, SCRIPTS).href);
