@@ -6,6 +6,7 @@ A group that is compiled leaves a stamp in the store, so that whoever starts nex
 import fcntl
 import importlib
 import os
+import subprocess
 import sys
 import zlib
 from collections.abc import Callable, Iterator
@@ -17,6 +18,8 @@ from numba.core.dispatcher import Dispatcher
 
 from .compiled import folder_of, store, tidy, watch
 
+#: Groups that one process compiles, one after the other; the first one has what a first visitor needs.
+TOGETHER = (("laps", "verdicts"), ("plans",))
 #: Of each group: files of compiled functions, and what calls them as the product does.
 GROUPS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "laps": (("lap.kernel", "lap.rows_kernel"), ("lap.kernel", "lap.rows_kernel")),
@@ -81,7 +84,7 @@ def _alone(group: str) -> Iterator[None]:
 
 
 def main(groups: list[str]) -> None:
-    """Compiles groups one after the other, saying each function on a line of its own."""
+    """Compiles groups one after the other, or all of them in two processes, saying each function on a line of its own."""
     parent = os.getppid()
 
     def told(name: str) -> None:
@@ -91,11 +94,16 @@ def main(groups: list[str]) -> None:
         if os.getppid() != parent:
             sys.exit("Whoever asked for it is gone.")
 
-    for group in groups or list(GROUPS):
+    others = [] if groups else [subprocess.Popen([sys.executable, "-m", "apexcore.warm", *part]) for part in TOGETHER[1:] if waiting()]
+    for group in groups or TOGETHER[0]:
         with _alone(group):
             if not is_ready(group):
                 warm(group, told)
+    for other in others:
+        other.wait()
     tidy()
+    if any(other.returncode for other in others):
+        sys.exit("A group could not be compiled; its own words stand above.")
 
 
 if __name__ == "__main__":

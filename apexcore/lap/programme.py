@@ -31,6 +31,11 @@ class Rows:
     index: Ints
     value: Floats
 
+    def __post_init__(self) -> None:
+        # one layout for all: another one would be compiled anew in the middle of a search
+        object.__setattr__(self, "index", np.ascontiguousarray(self.index, dtype=np.int64))
+        object.__setattr__(self, "value", np.ascontiguousarray(self.value, dtype=np.float64))
+
     def times(self, x: Floats) -> Floats:
         """The value of each row."""
         out = np.empty(len(self.index))

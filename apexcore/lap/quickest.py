@@ -440,7 +440,7 @@ def _joined(parts: Sequence[Bound]) -> Bound:
     widest = max(rows.index.shape[1] for rows, _ in parts)
     index = np.concatenate([np.pad(rows.index, ((0, 0), (0, widest - rows.index.shape[1])), constant_values=-1) for rows, _ in parts])
     value = np.concatenate([np.pad(rows.value, ((0, 0), (0, widest - rows.value.shape[1]))) for rows, _ in parts])
-    return Rows(np.ascontiguousarray(index), np.ascontiguousarray(value)), np.concatenate([bound for _, bound in parts])
+    return Rows(index, value), np.concatenate([bound for _, bound in parts])
 
 
 def _width_rows(road: _Road, offset: Floats, step: Floats) -> list[Bound]:

@@ -71,7 +71,7 @@ class Progress:
 def page(steps: dict[str, list[str]], title: str = "Getting ready", text: str = "") -> str:
     """The page as text."""
     rows = "".join(
-        f'<li><b>{html.escape(name)}</b> <span class="quiet">{html.escape(f"{state}: {words}" if words else state)}</span></li>\n'
+        f'<tr><th scope="row">{html.escape(name)}</th><td>{html.escape(f"{state}: {words}" if words else state)}</td></tr>\n'
         for name, (state, words) in steps.items()
     )
     told = text or "This page looks again every two seconds and opens by itself. The first start takes a minute or two."

@@ -26,8 +26,6 @@ log = logging.getLogger("apextrim.engine")
 
 #: What a group of kernels is for, in the words of the page.
 WORDS = {"laps": "The lap model", "verdicts": "Verdicts", "plans": "Race plans"}
-#: Groups that one process compiles, one after the other; the first one also serves the first page.
-_TOGETHER = (("laps", "verdicts"), ("plans",))
 #: How long what is sent may wait for the kernels [s], and how much of it at once.
 _PATIENCE_S, _MOST_WAITING = 180.0, 2
 _WHY = "What this page computes is being compiled for this machine, once. It looks again every two seconds and opens by itself."
@@ -67,7 +65,7 @@ class Engine:
             self._ended.clear()
             progress.plan(*(WORDS[group] for group in groups))
         watch(self._asked)
-        parts = [part for part in ([group for group in together if group in groups] for together in _TOGETHER) if part]
+        parts = [part for part in ([group for group in together if group in groups] for together in warm.TOGETHER) if part]
         following = [threading.Thread(target=self._follow, args=(part,), daemon=True) for part in parts]
         for thread in following:
             thread.start()

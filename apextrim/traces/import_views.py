@@ -9,7 +9,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
 from apexcore.errors import ApexError
-from apexcore.formats.recording import Header, first_values
+from apexcore.formats.recording import Header, first_values, missing_libraries
 from apexcore.judge.traces.channels import CHANNELS, Match
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
@@ -51,7 +51,7 @@ class RecordingForm(RunForm):
 def _choose(request: HttpRequest, event: Event, form: RecordingForm, errors: list[str]) -> HttpResponse:
     context = {
         "event": event, "frame": frame(event, "runs"), "form": form, "errors": errors,
-        "waiting": Upload.objects.filter(event=event), "has_sheets": event.sheets.exists(),
+        "waiting": Upload.objects.filter(event=event), "has_sheets": event.sheets.exists(), "missing": missing_libraries(),
     }  # fmt: skip
     return render(request, "traces/bring.html", context, status=422 if errors or form.errors else 200)
 

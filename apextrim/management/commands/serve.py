@@ -55,8 +55,8 @@ class Command(BaseCommand):
     def _serve(self, listening: socket.socket, progress: Progress, options: dict[str, Any]) -> None:
         from apextrim.management.engine import ENGINE
 
-        ENGINE.begin(progress)
         progress.plan(DATA)
+        ENGINE.begin(progress)
         progress.tell(DATA, UNDER_WAY, "the database is set up")
         try:
             _set_up_database(progress)
