@@ -1,4 +1,4 @@
-"""Do the tests bite? Changes one formula of the core at a time and runs the tests that are nearest to it.
+"""Do the tests bite? Changes one formula of the core, or one line of the site, at a time and runs the tests that are nearest to it.
 
 The changes stand in `scripts/mutants.json`: file, the line before and after, why it matters, and the tests that should notice.
 A change that no test notices survives. Ends with the figures on one line, and with an error if fewer than nine in ten were caught.
@@ -14,6 +14,8 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from queue import Queue
+
+from apexcore.compiled import store
 
 ROOT = Path(__file__).parents[1]
 LIST = Path(__file__).with_name("mutants.json")
@@ -63,6 +65,8 @@ def _tree(folder: Path) -> Path:
         shutil.copytree(ROOT / name, folder / name)
     for name in ("pyproject.toml", "manage.py", "README.md", "Makefile"):
         shutil.copy(ROOT / name, folder / name)
+    if store().is_dir():  # compiled kernels of the sources as they are; those of a change stay in here
+        shutil.copytree(store(), folder / "kernels")
     return folder
 
 
@@ -70,8 +74,11 @@ def caught(mutant: Mutant, tree: Path) -> bool:
     """Whether a test fails, or nothing runs at all, with this change in the tree."""
     text = mutant.apply(tree)
     try:
+        env = {**os.environ, "APEX_VAR": str(tree / "var"), "PYTHONDONTWRITEBYTECODE": "1", "APEX_KERNELS": str(tree / "kernels")}
+        warm = subprocess.run([sys.executable, "-m", "apexcore.warm"], cwd=tree, env=env, capture_output=True, timeout=_PATIENCE_S)
+        if warm.returncode:  # what does not even compile is noticed
+            return True
         command = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", "-p", "no:xdist", *mutant.tests]
-        env = {**os.environ, "APEX_VAR": str(tree / "var"), "PYTHONDONTWRITEBYTECODE": "1"}
         done = subprocess.run(command, cwd=tree, env=env, capture_output=True, timeout=_PATIENCE_S)
     except subprocess.TimeoutExpired:
         return True
