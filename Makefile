@@ -13,7 +13,7 @@ export APEX_VAR ?= var
 # compiled modules and rewritten tests are kept: without them every process compiles all of it again
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: story recordings sample help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz crash load backup restore
+.PHONY: thorough times story recordings sample help setup demo demo-reset serve test quick checks bench mutants assets docs proof screenshots lock fuzz crash load backup restore
 
 help: ## this list
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/^([a-z-]+):.*## /  make \1\t/' | expand -t 22
@@ -58,16 +58,23 @@ checks: .installed-dev ## style, import contracts, templates, migrations and typ
 	$(BIN)/mypy --cache-dir $(CACHE)/mypy $(CODE)
 	scripts/check_assets
 
-quick: checks ## checks, and every test that needs neither a browser nor many laps or worlds: under a minute
+quick: .installed-dev ## checks, and every test that needs neither a browser nor many laps or worlds: under a minute
 	@$(BIN)/python -m apexcore.warm > /dev/null
-	$(BIN)/python -m pytest -n 2 -m "not slow" --ignore tests/browser
+	@scripts/beside "$(MAKE) -s checks" $(BIN)/python -m pytest -n 2 -m "not slow" --ignore tests/browser
 
-test: checks ## every check and test; this is what CI runs
-	scripts/need_chromium
-	$(BIN)/python -m apexcore.warm > /dev/null
-	$(BIN)/python -m pytest -n 2 --dist loadgroup
+test: .installed-dev ## every check and test, worlds and random cases by the ten
+	@scripts/need_chromium
+	@$(BIN)/python -m apexcore.warm > /dev/null
+	@scripts/beside "$(MAKE) -s checks" $(BIN)/python -m pytest -n 2 --dist loadgroup
 
-mutants: .installed-dev ## do the tests bite: changes core formulas one at a time
+thorough: .installed-dev ## worlds, random cases and oracles by the hundred; CI runs it after make test
+	@$(BIN)/python -m apexcore.warm > /dev/null
+	@APEX_THOROUGH=1 $(BIN)/python -m pytest -n 2 -m "thorough or thorough_only"
+
+times: .installed-dev ## how long start, again, make quick and make test take, beside the machine's speed: WHAT=start or suite alone
+	@$(BIN)/python -m scripts.times $(WHAT)
+
+mutants: .installed-dev ## do the tests bite: changes formulas of the core and lines of the site one at a time
 	@$(BIN)/python -m scripts.mutants
 
 fuzz: .installed-dev ## hostile files at every door: FILES of them each, from seed FIRST on

@@ -1,5 +1,6 @@
 """The demo's car and circuit, and cars stripped down to what a closed form knows."""
 
+import shutil
 from functools import cache
 from pathlib import Path
 
@@ -14,6 +15,8 @@ from apexcore.compiled import watch
 from apexcore.lap.solver import LapCase
 from apexcore.vehicle.car import Car, Differential
 from apexcore.vehicle.sheet import Sheet, base_sheet
+from tests.amounts import THOROUGH
+from tests.database import migrated
 
 hypothesis.settings.register_profile("any machine", deadline=None)  # a busy machine is no failure
 hypothesis.settings.load_profile("any machine")
@@ -23,15 +26,42 @@ def pytest_configure() -> None:
     from django.conf import settings
 
     watch(_refuse)
+    options = settings.DATABASES["default"]["OPTIONS"]  # a power failure has tests of its own
+    options["init_command"] = options["init_command"].replace("synchronous=FULL", "synchronous=OFF")
 
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick; nothing here is secret
     settings.WHITENOISE_AUTOREFRESH = True  # a test client need not read every font and script before its first request
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """What runs in `make thorough` alone is left out elsewhere."""
+    if not THOROUGH:
+        left = [item for item in items if item.get_closest_marker("thorough_only")]
+        config.hook.pytest_deselected(items=left)
+        items[:] = [item for item in items if item not in left]
 
 
 def _refuse(name: str) -> None:
     """`make` compiles all that the product asks for beforehand: what is compiled later would be compiled in somebody's request."""
     if name.startswith("apexcore."):
         raise AssertionError(f"{name} is compiled while it is used; apexcore.warm does not know these arguments")
+
+
+@pytest.fixture(scope="session")
+def django_db_keepdb() -> bool:
+    """The tables are there already: they are copied."""
+    return True
+
+
+@pytest.fixture(scope="session")
+def django_db_modify_db_settings(django_db_modify_db_settings_parallel_suffix: None) -> None:
+    """Puts a migrated database where this worker's is asked for."""
+    from django.conf import settings
+
+    path = Path(settings.DATABASES["default"]["TEST"]["NAME"])
+    for end in ("", "-wal", "-shm"):
+        path.with_name(path.name + end).unlink(missing_ok=True)
+    shutil.copyfile(migrated(), path)
 
 
 DEMO = Path(__file__).parents[1] / "demo"

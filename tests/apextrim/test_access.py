@@ -155,6 +155,7 @@ def test_addresses_of_before_lead_on(addresses: dict[str, str], client_in: Clien
         assert stranger.get(response["Location"]).status_code == 404
 
 
+@pytest.mark.thorough_only
 @pytest.mark.slow
 def test_an_empty_or_absurd_post_is_never_a_500(addresses: dict[str, str], client_in: Client) -> None:
     absurd = {

@@ -54,6 +54,7 @@ def asked_and_sent(client: Client, address: str) -> tuple[int, int]:
     return len(asked), len(response.content)
 
 
+@pytest.mark.thorough_only
 def test_pages_do_not_grow_with_the_years(event: Event, first: Sheet, second: Sheet, client_in: Client) -> None:
     driven_for_years(event, [first, second], 400)
     addresses = [f"/events/{event.pk}/{page}" for page in PAGES]

@@ -2,6 +2,7 @@
 
 import threading
 from collections.abc import Callable
+from pathlib import Path
 from unittest.mock import patch
 
 import pytest
@@ -32,6 +33,7 @@ from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
 from apextrim.verdicts.record import hold_against_laps
 from tests.apexcore.formats.test_formats import EXAMPLES
+from tests.apextrim.commands import manage
 from tests.apextrim.conftest import owner_with_event
 from tests.conftest import demo_car
 
@@ -169,9 +171,13 @@ def test_nothing_is_read_or_solved_while_others_wait_for_the_write_lock(monkeypa
 
 
 @pytest.mark.django_db
-def test_what_is_acknowledged_is_on_the_disk() -> None:
-    """Write-ahead log, synchronised at every commit (SQLite's documentation, PRAGMA synchronous: 2 is FULL)."""
-    with connection.cursor() as cursor:
-        assert cursor.execute("PRAGMA journal_mode").fetchone() == ("wal",)
-        assert cursor.execute("PRAGMA synchronous").fetchone() == (2,)
-        assert cursor.execute("PRAGMA foreign_keys").fetchone() == (1,)
+def test_what_is_acknowledged_is_on_the_disk(tmp_path: Path) -> None:
+    """Write-ahead log, synchronised at every commit (SQLite's documentation, PRAGMA synchronous: 2 is FULL); in a process of its own,
+    since these tests themselves do not wait for the disk."""
+    code = (
+        "from django.db import connection\n"
+        "with connection.cursor() as cursor:\n"
+        "    print([cursor.execute(f'PRAGMA {name}').fetchone()[0] for name in ('journal_mode', 'synchronous', 'foreign_keys')])"
+    )
+    done = manage(tmp_path, "shell", "--no-imports", "-c", code)
+    assert done.stdout.strip() == "['wal', 2, 1]", done.stderr[-500:]

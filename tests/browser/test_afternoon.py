@@ -36,6 +36,7 @@ def truth_s(laps: int) -> float:
     return float(as_cold - as_was)
 
 
+@pytest.mark.thorough_only
 def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
     begin_at(page, "An afternoon")
     save(page, "As last time")

@@ -18,6 +18,7 @@ from apexcore.circuit.sketch import (
 )
 from apexcore.circuit.track import Corner, Straight, centre_line, turned_deg
 from apexcore.errors import InputError
+from tests.amounts import many
 
 
 @pytest.mark.parametrize(
@@ -96,8 +97,9 @@ def drawn_off(seed: int) -> tuple[float, float]:
     return abs(line.length_m / length - 1.0), float(away) / length
 
 
+@pytest.mark.thorough
 def test_random_drawings_come_out_where_they_were_drawn_and_as_long_as_was_told() -> None:
-    for seed in range(120):
+    for seed in range(many(20, 120)):
         off, away = drawn_off(seed)
         assert off < 1e-3 and away < 0.03, (seed, off, away)
 

@@ -2,14 +2,17 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
 from apexcore.errors import FileRejected
 from apexcore.formats.packed import MOST_ROWS, pack, unpack
+from tests.amounts import many
 
 
+@pytest.mark.thorough
+@settings(max_examples=many(25, 100))
 @given(st.integers(0, 60), st.lists(st.text(min_size=1, max_size=12), max_size=6, unique=True), st.data())
 def test_what_is_packed_comes_back(rows: int, names: list[str], data: st.DataObject) -> None:
     floats = hnp.arrays(np.float64, rows, elements=st.floats(width=32, allow_infinity=False))

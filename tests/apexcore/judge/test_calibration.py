@@ -23,6 +23,7 @@ from apexcore.judge.laps import DrivenLap
 from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import solve_lap
 from apexcore.vehicle.sheet import base_sheet
+from tests.amounts import many
 from tests.conftest import demo_car, demo_lap_case
 
 
@@ -56,26 +57,29 @@ def inside(found: Calibration, true: dict[str, float]) -> list[bool]:
     return [abs(found.scales[name] - true[name]) <= found.spread[name] for name in SCALES]
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 def test_known_scales_lie_in_their_intervals() -> None:
     """12 cars of five scales; the proof page holds 95 % of more of them."""
     hits = []
-    for seed in range(12):
+    for seed in range(many(2, 12)):
         runs, true = calibration_runs(seed, runs=2, laps=6)
         hits += inside(calibrate(runs), true)
-    assert float(np.mean(hits)) >= 0.88
+    assert float(np.mean(hits)) >= many(0.8, 0.88)
 
 
+@pytest.mark.thorough_only
 @pytest.mark.slow
 def test_more_laps_make_it_surer_and_what_laps_cannot_tell_stays_unsure() -> None:
-    few, many = (calibrate(calibration_runs(3, runs=count)[0]) for count in (1, 4))
-    assert all(many.spread[name] < few.spread[name] for name in ("grip", "fuel", "wear"))
-    assert all(many.spread[name] < 1.1 * few.spread[name] for name in SCALES)
-    assert many.spread["fuel"] < 0.3 * 1.96 * PRIOR_SD["fuel"]  # measured lap by lap
+    few, more = (calibrate(calibration_runs(3, runs=count)[0]) for count in (1, 4))
+    assert all(more.spread[name] < few.spread[name] for name in ("grip", "fuel", "wear"))
+    assert all(more.spread[name] < 1.1 * few.spread[name] for name in SCALES)
+    assert more.spread["fuel"] < 0.3 * 1.96 * PRIOR_SD["fuel"]  # measured lap by lap
     blind = calibrate(calibration_runs(3, runs=2, tops=False)[0])
     assert blind.spread["drag"] > 0.8 * 1.96 * PRIOR_SD["drag"]
 
 
+@pytest.mark.thorough_only
 @pytest.mark.slow
 def test_what_is_left_shrinks_and_is_told_before_and_after() -> None:
     runs, _ = calibration_runs(11, runs=3)

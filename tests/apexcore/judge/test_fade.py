@@ -9,6 +9,7 @@ import pytest
 from apexcore.judge.fade import fade
 from apexcore.judge.laps import DrivenLap, figures, propose
 from apexcore.judge.sampler import Floats
+from tests.amounts import many
 
 
 def stint(
@@ -40,22 +41,24 @@ BENDS: dict[str, dict[str, Any]] = {
 }
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 @pytest.mark.parametrize("bend", BENDS)
 def test_what_is_no_cliff_is_not_called_one_and_one_is_found_behind_it(bend: str) -> None:
     """40 stints with and without a cliff at 12 laps: false 5 % at most expected, three standard errors allowed."""
     asked = BENDS[bend]
-    false = sum(fade(*stint(seed, **asked)).lap is not None for seed in range(40))
-    found = [fade(*stint(seed, 12.0, **asked)).lap for seed in range(40)]
+    false = sum(fade(*stint(seed, **asked)).lap is not None for seed in range(many(10, 40)))
+    found = [fade(*stint(seed, 12.0, **asked)).lap for seed in range(many(10, 40))]
     near = [one[0] for one in found if one is not None]
-    assert false <= 5 and len(near) >= 24 and abs(float(np.median(near)) - 12.0) <= 1.0
+    assert false <= many(2, 5) and len(near) >= many(5, 24) and abs(float(np.median(near)) - 12.0) <= 1.0
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 def test_the_interval_of_the_fade_covers() -> None:
     for asked in (dict[str, Any](), BENDS["settles slowly"], BENDS["laps akin"]):
-        found = [fade(*stint(seed, **asked)).per_lap_s for seed in range(80)]
-        assert sum(abs(middle - 0.05) <= half for middle, half in found) >= 70
+        found = [fade(*stint(seed, **asked)).per_lap_s for seed in range(many(20, 80))]
+        assert sum(abs(middle - 0.05) <= half for middle, half in found) >= many(16, 70)
         assert float(np.median([half for _, half in found])) < 0.08
 
 

@@ -5,6 +5,7 @@ import pytest
 
 from apexcore.judge.model import Observed
 from apexcore.judge.parts import judge_parts, part_sentence
+from tests.amounts import many
 from tests.apexcore.judge.test_judge import PRIORS
 
 PARTS, LAP_S = 8, 74.0
@@ -25,12 +26,13 @@ def driven(seed: int, effect: np.ndarray, runs: int = 8, laps: int = 6) -> tuple
     return found, np.array(times)
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 def test_a_change_that_helps_here_and_costs_there_is_told_apart() -> None:
     effect = np.zeros(PARTS)
     effect[2], effect[5] = -0.12, 0.10
     inside, right, wrong, false = 0, 0, 0, 0
-    trials = 12
+    trials = many(5, 12)
     for seed in range(trials):
         found = judge_parts(*driven(seed, effect), PRIORS)
         inside += sum(bool(one.low_s <= true <= one.high_s) for one, true in zip(found, effect, strict=True))
@@ -41,9 +43,10 @@ def test_a_change_that_helps_here_and_costs_there_is_told_apart() -> None:
     assert inside >= 0.88 * trials * PARTS and right >= 0.6 * 2 * trials and wrong == 0 and false <= 0.08 * 6 * trials
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 def test_without_a_difference_hardly_any_part_stands_out() -> None:
-    trials = 15
+    trials = many(6, 15)
     alarms = sum(any(one.sure for one in judge_parts(*driven(seed, np.zeros(PARTS)), PRIORS)) for seed in range(100, 100 + trials))
     assert alarms <= 0.2 * trials
 

@@ -19,6 +19,7 @@ from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.tyres import four
 from apexcore.vehicle.weights import weights
+from tests.amounts import many
 from tests.apexcore.lap.test_proof import place, record
 from tests.conftest import DEMO, demo_car, demo_files, demo_lap_case
 
@@ -93,8 +94,11 @@ def converged(lap_case: LapCase, sheet: Sheet) -> float:
     return lap.time_s
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
-@pytest.mark.parametrize(("car_key", "circuit_key"), [*[(car, "sallowmere_fen") for car in CARS], ("drummock_stallard", "hollin_bowl")])
+@pytest.mark.parametrize(
+    ("car_key", "circuit_key"), [*[(car, "sallowmere_fen") for car in many(CARS[:2], CARS)], ("drummock_stallard", "hollin_bowl")]
+)
 def test_the_heat_is_settled_in_laps_and_in_their_differences(car_key: str, circuit_key: str) -> None:
     """A lap within 0.05 %, as far as stations matter; a step's effect within a millisecond and a half or three per cent of it."""
     lap_case, _ = demo_lap_case(car_key, circuit_key)

@@ -18,8 +18,10 @@ from apexcore.lap.programme import Rows, flat_places, solve
 from apexcore.lap.quickest import STAGES, Quickest, Stage, _geometry, _road, line_case, quickest_line, winding_of
 from apexcore.lap.solver import LapCase, ready, run_at, solve_lap
 from apexcore.vehicle.sheet import adjusted, base_sheet
+from tests.amounts import many
 from tests.apexcore.lap.collocation import COURSES, collocated, point_case
 from tests.conftest import demo_circuit, demo_lap_case
+from tests.lines import quickest
 
 #: Cars on circuits, and the share of the time on the line of least curvature that the quickest line gains at least.
 PLACES = {
@@ -39,7 +41,7 @@ def case(car: str, circuit: str) -> LapCase:
 @cache
 def found(car: str, circuit: str) -> Quickest:
     lap_case = case(car, circuit)
-    return quickest_line(demo_circuit(circuit), lap_case, base_sheet(lap_case.car))
+    return quickest(demo_circuit(circuit), lap_case, base_sheet(lap_case.car))
 
 
 def winding(line: Line, rate: Floats) -> Floats:
@@ -75,8 +77,9 @@ def bumps_gain(car: str, circuit: str, tries: int, seed: int = 0) -> float:
     return (begin.time_s - best.time_s) / begin.time_s
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
-@pytest.mark.parametrize("place", PLACES)
+@pytest.mark.parametrize("place", many(list(PLACES)[:3], list(PLACES)))
 def test_it_is_quicker_than_least_curvature_and_keeps_to_road_and_winding(place: tuple[str, str]) -> None:
     quick, lap_case = found(*place), case(*place)
     assert 1.0 - quick.time_s / quick.before_s >= PLACES[place]
@@ -104,6 +107,7 @@ def test_it_finds_the_same_time_from_the_middle_of_the_road() -> None:
     assert other.time_s == pytest.approx(found("wisp_125", "quernlow").time_s, rel=1.5e-3)
 
 
+@pytest.mark.thorough_only
 @pytest.mark.slow
 def test_the_mirrored_kart_finds_the_mirrored_line() -> None:
     lap_case, circuit = case("wisp_125", "quernlow"), demo_circuit("quernlow")
@@ -111,6 +115,7 @@ def test_the_mirrored_kart_finds_the_mirrored_line() -> None:
     assert other.time_s == pytest.approx(found("wisp_125", "quernlow").time_s, rel=2e-3)
 
 
+@pytest.mark.thorough_only
 @pytest.mark.slow
 def test_a_near_line_is_found_again_and_every_car_likes_its_own_best() -> None:
     lap_case, circuit = case("wisp_125", "quernlow"), demo_circuit("quernlow")
@@ -191,7 +196,7 @@ def test_the_uses_that_are_linearised_are_those_of_the_lap() -> None:
     v = lap.column("speed")
     mean = 0.5 * (v + np.roll(v, -1))
     out = np.empty((len(v), 6))
-    kernel.uses_along(record, lap_case.line.places[1], mean, lap.column("accel"), out)
+    kernel.uses_along(record, lap_case.line.places[1], mean, np.ascontiguousarray(lap.column("accel")), out)
     calm = (lap.column("front_utilisation") < 0.85) & (lap.column("brake") == 0.0)  # the front axle of a car driven at the rear
     assert calm.sum() > 50
     assert np.abs(out[calm, 0] - lap.column("front_utilisation")[calm]).max() < 0.03
@@ -241,8 +246,9 @@ def test_a_programme_has_the_solution_of_another_solver(closed: bool) -> None:
     assert (matrix(wide) @ ours.x <= bounds + 1e-6).all()
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
-@pytest.mark.parametrize("name", COURSES)
+@pytest.mark.parametrize("name", many(list(COURSES)[:1], list(COURSES)))
 def test_the_lap_judges_it_no_slower_than_a_collocated_optimum(name: str) -> None:
     """The same car and courses by a general optimal-control library; both lines are judged by the lap. Its own clock, which knows no
     stations to begin and end forces at, is a third of a per cent ahead at most."""

@@ -5,6 +5,7 @@ import pytest
 
 from apexcore.race.exact import Best, Planner, chain_s
 from apexcore.race.problem import NEVER, Problem, stop_terms
+from tests.amounts import many
 from tests.apexcore.race.exact_reference import brute_force, by_milp, fuel_s, random_problem, tyres_s, with_every_rule
 
 
@@ -38,8 +39,9 @@ def told_s(problem: Problem, best: Best) -> float:
     return total + tyres if lap == p.laps and tyres < NEVER / 10 else np.inf
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
-@pytest.mark.parametrize("block", range(6))
+@pytest.mark.parametrize("block", range(many(2, 6)))
 def test_it_is_the_least_under_every_kind_of_rule(block: int) -> None:
     legal = stays = saves = 0
     for seed in range(5000 + block * 50, 5050 + block * 50):
@@ -64,8 +66,9 @@ def test_it_is_the_least_under_every_kind_of_rule(block: int) -> None:
     assert legal >= 15 and stays >= 3 and saves >= 1
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
-@pytest.mark.parametrize("block", range(6))
+@pytest.mark.parametrize("block", range(many(2, 6)))
 def test_it_is_the_least_over_every_shape_and_every_filling(block: int) -> None:
     legal = more = 0
     for seed in range(1000 + block * 45, 1045 + block * 45):
@@ -89,8 +92,9 @@ def test_it_is_the_least_over_every_shape_and_every_filling(block: int) -> None:
     assert legal >= 20 and more >= 3  # some stints carry more than their own need
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
-@pytest.mark.parametrize("block", range(4))
+@pytest.mark.parametrize("block", range(many(1, 4)))
 def test_it_is_what_a_mixed_integer_programme_finds(block: int) -> None:
     checked = 0
     for seed in range(3000 + block * 20, 3020 + block * 20):

@@ -11,6 +11,7 @@ from apexcore.errors import InputError, NoLegalPlan
 from apexcore.race.fuel import FuelUse, margin_l, measured_use
 from apexcore.race.plans import Plan, best_by_stops, chances_of_best, plan_time_s, ranked_plans
 from apexcore.race.rules import Pace, RaceRules, TyrePace
+from tests.amounts import many
 
 
 def filled_s(rules: RaceRules, pace: Pace, lengths: tuple[int, ...]) -> float:
@@ -95,7 +96,8 @@ def used_all(rules: RaceRules, pace: Pace, shape: list[tuple[int, int]]) -> bool
     return set(rules.compulsory) <= {pace.tyres[c].key for c, _ in shape}
 
 
-@pytest.mark.parametrize("block", range(10))
+@pytest.mark.thorough
+@pytest.mark.parametrize("block", range(many(3, 10)))
 def test_search_equals_brute_force_on_random_races(block: int) -> None:
     legal = 0
     for seed in range(block * 30, block * 30 + 30):

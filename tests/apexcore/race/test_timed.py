@@ -11,6 +11,7 @@ from apexcore.race.plans import best_by_stops, plan_time_s, ranked_plans
 from apexcore.race.replan import replanned, standing_of, stopping_now
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 from apexcore.race.timed import crossed_in_time, lap_chances, laps_of, plans_in_time
+from tests.amounts import many
 
 TYRES = (TyrePace("marl", 0.0, 0.15, 0.4, 14, 0.2), TyrePace("slate", 0.5, 0.05, 0.6, 30, 0.1))
 PACE = Pace(70.0, TYRES, 2.0, 0.01, 1.0)
@@ -25,7 +26,8 @@ def test_the_lap_on_which_the_time_is_up_is_driven_to_its_end() -> None:
     assert crossed_in_time(passed, 5.5, 0) is None
 
 
-@pytest.mark.parametrize("seed", range(25))
+@pytest.mark.thorough
+@pytest.mark.parametrize("seed", range(many(10, 25)))
 def test_the_distance_is_that_of_the_quickest_plan_of_all_distances(seed: int) -> None:
     rng = np.random.default_rng(seed)
     rules = RaceRules(

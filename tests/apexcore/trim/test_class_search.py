@@ -15,6 +15,7 @@ from apexcore.vehicle.car import Ballast
 from apexcore.vehicle.class_limits import ClassLimits
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet, base_sheet
+from tests.amounts import many
 from tests.conftest import demo_lap_case
 
 
@@ -113,9 +114,10 @@ def random_classes(count: int, seed: int = 11) -> list[ClassCase]:
     return found
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 def test_random_classes_and_places_end_there_too() -> None:
-    for car_key, circuit, places, plate, told in random_classes(12):
+    for car_key, circuit, places, plate, told in random_classes(many(2, 12)):
         lap_case, limits = with_items(demo_lap_case(car_key, circuit)[0], places, plate), ClassLimits.model_validate(told)
         sheet = base_sheet(lap_case.car)
         best, count = by_trying_all(lap_case, sheet, limits)
@@ -126,6 +128,7 @@ def test_random_classes_and_places_end_there_too() -> None:
             assert class_search(lap_case, sheet, limits).best.lap_s == pytest.approx(best, abs=1.5e-3), (places, limits)
 
 
+@pytest.mark.thorough_only
 @pytest.mark.slow
 @pytest.mark.parametrize("step_kg", [2.5, 5.0])
 def test_the_best_tooth_of_a_fine_restrictor_is_found(step_kg: float) -> None:

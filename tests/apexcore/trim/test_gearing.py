@@ -14,6 +14,7 @@ from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet
 from apexcore.vehicle.weights import weights
 from apexcore.virtual.world import VirtualDriver, true_car
+from tests.amounts import many
 
 
 def time_to(car: Car, shift_ms: list[float], top_ms: float) -> float:
@@ -70,6 +71,7 @@ def test_an_item_at_its_end_has_no_step_further(lap_case: LapCase, sheet: Sheet)
     assert step_effects(lap_case, end, [item])[1].value is None
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 @pytest.mark.parametrize("level", ["front runner", "solid midfielder"])
 def test_the_spread_of_effects_covers_the_virtual_cars(lap_case: LapCase, sheet: Sheet, level: str) -> None:
@@ -77,7 +79,7 @@ def test_the_spread_of_effects_covers_the_virtual_cars(lap_case: LapCase, sheet:
     said_by = replace(lap_case, driver=LEVELS[level])
     book = {(e.item.key, e.steps): e for e in step_effects(said_by, sheet, lap_case.car.items)}
     inside = []
-    for seed in range(4):
+    for seed in range(many(1, 4)):
         truth = true_car(lap_case.car, seed)
         pair = (truth.tyres.compound("marl"),) * 2
         driven = replace(lap_case, car=truth, compounds=pair, driver=VirtualDriver().level)
@@ -85,7 +87,7 @@ def test_the_spread_of_effects_covers_the_virtual_cars(lap_case: LapCase, sheet:
             said = book[real.item.key, real.steps]
             if said.value is not None:
                 inside.append(abs(real.lap_s - said.lap_s) <= said.spread_s)
-    assert 0.93 <= float(np.mean(inside)) <= 0.999
+    assert many(0.88, 0.93) <= float(np.mean(inside)) <= many(1.0, 0.999)
 
 
 def test_toe_tells_what_the_lap_does_not_have_as_an_estimate(lap_case: LapCase, sheet: Sheet) -> None:

@@ -9,7 +9,9 @@ from apexcore.lap.solver import LapCase, solve_lap
 from apexcore.trim.moves.effects import difference_spread_s
 from apexcore.trim.moves.own_lines import Move, OnOwnLine, effects_on_own_lines, stands
 from apexcore.vehicle.sheet import Sheet, base_sheet
+from tests.amounts import many
 from tests.conftest import demo_circuit, demo_lap_case
+from tests.lines import quickest
 
 #: Items of each car whose best line moves most with them, and some that hardly move it.
 PLACES = {
@@ -22,13 +24,14 @@ PLACES = {
 def prepared(place: tuple[str, str]) -> tuple[LapCase, Sheet, list[Move]]:
     lap_case, _ = demo_lap_case(*place)
     sheet = base_sheet(lap_case.car)
-    begin = quickest_line(demo_circuit(place[1]), lap_case, sheet)
+    begin = quickest(demo_circuit(place[1]), lap_case, sheet)
     moves = [(lap_case.car.item(key), steps) for key in PLACES[place] for steps in (-1, 1)]
     return line_case(lap_case, begin.line), sheet, moves
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
-@pytest.mark.parametrize("place", PLACES)
+@pytest.mark.parametrize("place", many(list(PLACES)[2:], list(PLACES)))
 def test_a_step_gains_by_a_line_of_its_own_and_by_no_more_than_its_spread(place: tuple[str, str]) -> None:
     lap_case, sheet, moves = prepared(place)
     circuit, told = demo_circuit(place[1]), dict[tuple[str, int], OnOwnLine]()
@@ -64,6 +67,7 @@ def test_near_searches_leave_a_line_that_stands_as_it_is() -> None:
     assert len(told) == 2  # stopped after the second
 
 
+@pytest.mark.thorough_only
 @pytest.mark.slow
 def test_a_step_that_cannot_be_taken_is_left_out() -> None:
     lap_case, sheet, _ = prepared(("wisp_125", "quernlow"))

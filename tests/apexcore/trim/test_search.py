@@ -11,6 +11,7 @@ from apexcore.lap.solver import solve_lap
 from apexcore.trim.moves.search import AIM_WORDS, Found, Limits, _Search, search
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import base_sheet
+from tests.amounts import many
 from tests.conftest import demo_car, demo_lap_case
 
 
@@ -20,12 +21,18 @@ def shortened(item: Item, around: int) -> Item:
     return item.model_copy(update={"low": low, "high": high, "names": ()})
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 @pytest.mark.parametrize(
     ("car_key", "circuit_key", "keys"),
     [
-        ("brackendale_gt", "sallowmere_fen", ("bar_front", "bar_rear", "wing", "brake_bias")),
-        ("ferrow_lark", "quernlow", ("wing_front", "wing", "diff_coast", "final_drive")),
+        *many(
+            [],
+            [
+                ("brackendale_gt", "sallowmere_fen", ("bar_front", "bar_rear", "wing", "brake_bias")),
+                ("ferrow_lark", "quernlow", ("wing_front", "wing", "diff_coast", "final_drive")),
+            ],
+        ),
         ("wisp_125", "quernlow", ("sprocket", "track_rear", "pressure_rl", "torsion_front")),
     ],
 )

@@ -11,6 +11,7 @@ from django.test import Client
 from django.utils import timezone
 
 from apexcore.errors import FileRejected
+from apexcore.judge.calibration import SCALES
 from apexcore.trim.book.fields import Entered
 from apextrim.archive.actions import event_file, read_event, write_event
 from apextrim.book.actions import put
@@ -27,9 +28,9 @@ from apextrim.runs.models import LapTrace, Run
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import sheet_in_car
 from apextrim.verdicts.actions import keep_verdict
-from apextrim.verdicts.models import PlannedTest
+from apextrim.verdicts.models import Calibration, PlannedTest
 from apextrim.verdicts.queries import Judged, judged
-from apextrim.verdicts.record import apply_calibration, hold_against_laps
+from apextrim.verdicts.record import apply_calibration
 from tests.apextrim.readings.test_readings import a_stop
 from tests.apextrim.runs.test_logger import stint
 from tests.apextrim.test_access import begun
@@ -71,7 +72,11 @@ def full(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run], c
         event=event, differences=[["sheet", str(first.pk), "S1", str(second.pk), "S2"]], order=[[0], [1]], laps=4, difference_s=0.2,
         power=0.8, made_at=timezone.now(),
     )  # fmt: skip
-    apply_calibration(event, hold_against_laps(event))
+    found_scales = Calibration.objects.create(
+        event=event, scales={name: 1.01 + 0.01 * k for k, name in enumerate(SCALES)}, spread=dict.fromkeys(SCALES, 0.02), driver=0.3,
+        driver_spread=0.1, laps=12, before_s=0.6, after_s=0.1, level_before_s=-0.5, level_after_s=0.02, made_at=timezone.now(),
+    )  # fmt: skip
+    apply_calibration(event, found_scales)
     event.refresh_from_db()
     return event
 

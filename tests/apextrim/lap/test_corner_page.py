@@ -88,6 +88,7 @@ def test_without_a_quickest_line_no_other_is_made(client_in: Client, event: Even
     assert answer.status_code == 422 and "find it on the Lap bench" in words(answer) and not Job.objects.exists()
 
 
+@pytest.mark.thorough_only
 @pytest.mark.slow
 @pytest.mark.usefixtures("at_once")
 def test_a_line_under_a_wish_is_made_kept_and_shown(client_in: Client, event: Event, first: Sheet) -> None:
@@ -181,6 +182,7 @@ def test_the_card_says_the_lap_with_the_racers_notes_first(client_in: Client, ev
     assert {row.span.number for row in rows if row.dear} == dearest
 
 
+@pytest.mark.thorough_only
 @pytest.mark.slow
 @pytest.mark.usefixtures("at_once")
 def test_a_heavy_and_a_light_kart_are_told_their_own_way_in_each_corner(client_in: Client, event: Event) -> None:

@@ -134,6 +134,7 @@ def test_an_event_without_a_sheet_in_the_car_says_so(event: Event) -> None:
     assert response.status_code == 422 and "No sheet is in the car" in response.json()["problems"][0]
 
 
+@pytest.mark.thorough_only
 @pytest.mark.usefixtures("at_once", "key")
 def test_the_simulated_senders_use_the_same_door(event: Event, client_in: Client) -> None:
     client_in.post(f"/events/{event.pk}/runs/live/simulate/")
@@ -165,6 +166,7 @@ def test_a_long_message_takes_few_queries(key: tuple[LoggerKey, str], django_ass
         logger.take(key[0], Sent(read_json_lines(text.encode()).events, None))
 
 
+@pytest.mark.thorough_only
 @pytest.mark.slow
 @pytest.mark.django_db(transaction=True)
 def test_a_server_killed_in_the_middle_of_an_import_keeps_all_or_nothing(tmp_path: Path) -> None:

@@ -254,6 +254,7 @@ def test_a_list_of_five_hundred_runs_is_paged_with_few_queries(
     assert len(lines) == 4001 and lines[1].startswith("R1,S1,marl,marl,0,30,")
 
 
+@pytest.mark.thorough_only
 @pytest.mark.slow
 @pytest.mark.usefixtures("at_once")
 def test_ten_thousand_laps_come_in_and_the_page_shows_the_first(client_in: Client, run: Run) -> None:

@@ -86,6 +86,7 @@ def ask_to_stop(folder: Path, key: int) -> None:
         connection.execute("UPDATE work_job SET stop = 1 WHERE id = ?", (key,))
 
 
+@pytest.mark.thorough_only
 def test_one_at_a_time_killed_begun_anew_and_stopped(folder: Path) -> None:
     with workers(folder, "--workers", "2"):
         until(lambda: jobs(folder)[0][0] == "running")

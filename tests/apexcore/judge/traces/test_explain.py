@@ -8,6 +8,7 @@ from apexcore.judge.traces.explain import Comparison, compared, sentence
 from apexcore.judge.traces.frame import laid_on
 from apexcore.judge.traces.place import placed
 from apexcore.lap.orders import Order
+from tests.amounts import many
 
 from .planted import KINDS, PLACES, Planted, Sensors, bench, planted, seen
 
@@ -30,36 +31,39 @@ def shares(cases: list[Planted]) -> tuple[float, float, float]:
     )  # fmt: skip
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 def test_the_corner_the_metres_and_the_seconds_of_a_planted_difference() -> None:
-    cases = list(planted(range(50_000, 50_120)))
+    cases = list(planted(range(50_000, 50_000 + many(36, 120))))
     named, seconds, metres = shares(cases)
     quiet = [one.named is None for one in cases if one.kind == "none"]
-    assert len(cases) > 90 and {one.kind for one in cases} == set(KINDS)
-    assert named >= 0.95 and seconds >= 0.95 and metres >= 0.9 and np.mean(quiet) >= 0.9
+    assert len(cases) > many(25, 90) and {one.kind for one in cases} == set(KINDS)
+    assert named >= many(0.9, 0.95) and seconds >= many(0.9, 0.95) and metres >= many(0.8, 0.9) and np.mean(quiet) >= many(0.75, 0.9)
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 @pytest.mark.parametrize("world", list(WORLDS))
 def test_other_sensors_are_not_taken_for_another_way_of_driving(world: str) -> None:
     sensors, least = WORLDS[world]
-    cases = list(planted(range(60_000, 60_048), sensors))
-    assert np.mean([one.right for one in cases]) >= least
-    quiet = [one.named is None for one in planted(range(61_001, 61_091, 6), sensors)]
-    assert np.mean(quiet) >= 0.8
+    cases = list(planted(range(60_000, 60_000 + many(12, 48)), sensors))
+    assert np.mean([one.right for one in cases]) >= least - many(0.2, 0.0)
+    quiet = [one.named is None for one in planted(range(61_001, 61_001 + many(24, 90), 6), sensors)]
+    assert np.mean(quiet) >= many(0.5, 0.8)
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 def test_what_is_not_recorded_is_not_told() -> None:
-    cases = list(planted(range(70_000, 70_036), drop=("brake_pct", "throttle_pct", "gear")))
+    cases = list(planted(range(70_000, 70_000 + many(12, 36)), drop=("brake_pct", "throttle_pct", "gear")))
     for one in cases:
         for row in one.comparison.rows:
             assert row.lap is None or (row.lap.gear is None and row.lap.open_m is None)
             assert not {cause.kind for cause in row.causes} & {"gear", "open", "full", "lift", "pressure"}
-    assert np.mean([one.right for one in cases]) >= 0.9
-    blind = list(planted(range(70_100, 70_136), drop=("x_m", "y_m")))
+    assert np.mean([one.right for one in cases]) >= many(0.8, 0.9)
+    blind = list(planted(range(70_100, 70_100 + many(12, 36)), drop=("x_m", "y_m")))
     assert all(row.lap.offset_m is None for one in blind for row in one.comparison.rows if row.lap)
-    assert np.mean([one.right for one in blind]) >= 0.85
+    assert np.mean([one.right for one in blind]) >= many(0.75, 0.85)
 
 
 def _compared(told: list[Order], seed: int = 3, scatter: dict[int, float] | None = None) -> Comparison:

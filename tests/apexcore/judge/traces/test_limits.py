@@ -14,6 +14,7 @@ from apexcore.judge.traces.limits import CornerUse, corner_uses, grip_floor
 from apexcore.lap.driver import Driver
 from apexcore.lap.solver import LapCase
 from apexcore.vehicle.sheet import base_sheet
+from tests.amounts import THOROUGH, many
 from tests.conftest import demo_circuit, demo_lap_case
 
 from .test_measured import PLACES, laps_of, on_road
@@ -48,11 +49,12 @@ def test_a_corner_that_the_model_takes_flat_tells_nothing_of_grip() -> None:
     assert all(one.limit_ms > 30.0 for one in flat) and len(flat) < len(uses)
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 def test_the_grip_that_a_car_has_at_least_is_never_more_than_it_has() -> None:
     rng = np.random.default_rng(5)
     told, above = 0, 0
-    for k in range(24):
+    for k in range(many(9, 24)):
         place = PLACES[k % 3]
         case, _ = demo_lap_case(*place)
         grip, ability = float(rng.uniform(0.94, 1.14)), float(rng.uniform(0.88, 0.99))
@@ -63,9 +65,10 @@ def test_the_grip_that_a_car_has_at_least_is_never_more_than_it_has() -> None:
             above += floor.value - 1.645 * floor.sd > grip
         else:
             assert grip * ability < 1.06  # where the driver plainly has more than the book, it is said
-    assert told >= 5 and above == 0
+    assert told >= many(2, 5) and above == 0
 
 
+@pytest.mark.thorough
 @pytest.mark.slow
 def test_what_was_cornered_on_lifts_a_calibration_that_took_grip_for_a_driver() -> None:
     case, _ = demo_lap_case(*PLACES[0])
@@ -77,5 +80,6 @@ def test_what_was_cornered_on_lifts_a_calibration_that_took_grip_for_a_driver() 
     alone, helped = calibrate([run]), calibrate([run], floors=[("grip", floor.value, floor.sd)])
     assert abs(helped.scales["grip"] - 1.10) < abs(alone.scales["grip"] - 1.10)
     assert helped.spread["grip"] <= alone.spread["grip"]
-    lower = calibrate([run], floors=[("grip", 0.9, 0.01)])
-    assert lower.scales == alone.scales  # a floor below what the laps say says nothing
+    if THOROUGH:
+        lower = calibrate([run], floors=[("grip", 0.9, 0.01)])
+        assert lower.scales == alone.scales  # a floor below what the laps say says nothing
