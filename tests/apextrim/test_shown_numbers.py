@@ -26,7 +26,7 @@ from apextrim.readings.views import _core
 from apextrim.runs.models import Run, TyreReading
 from apextrim.runs.queries import usual_use_l
 from apextrim.sheets.models import Sheet
-from apextrim.sheets.presenters import answer_view
+from apextrim.sheets.presenters import answer_view, balance_words
 from apextrim.sheets.queries import core_sheet
 
 pytestmark = pytest.mark.slow
@@ -164,3 +164,7 @@ def test_a_run_known_at_both_ends_burns_their_difference(event: Event, first: Sh
     assert usual_use_l(run, 9.9) == pytest.approx(12.0 / run.laps.count())
     run.fuel_end_l = None
     assert usual_use_l(run, 9.9) == 9.9
+
+
+def test_the_balance_is_named_by_its_sign() -> None:
+    assert [balance_words(value) for value in (3.0, -3.0, 0.5, -0.5)] == ["understeer", "oversteer", "neutral", "neutral"]
