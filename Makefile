@@ -58,7 +58,7 @@ checks: .installed-dev ## style, import contracts, templates, migrations and typ
 	$(BIN)/mypy --cache-dir $(CACHE)/mypy $(CODE)
 	scripts/check_assets
 
-quick: .installed-dev ## checks, and every test that needs neither a browser nor many laps or worlds: under a minute
+quick: .installed-dev ## checks, and every test that needs neither a browser nor many laps or worlds
 	@$(BIN)/python -m apexcore.warm > /dev/null
 	@scripts/beside "$(MAKE) -s checks" $(BIN)/python -m pytest -n 2 -m "not slow" --ignore tests/browser
 
