@@ -36,6 +36,10 @@ AGAIN_S = 2
 WAITING, UNDER_WAY, DONE = "waiting", "under way", "done"
 
 
+#: Several threads tell steps; each change reads what the others wrote.
+_TELLING = threading.Lock()
+
+
 class Progress:
     """Steps with how far each is, kept in a file that another process reads.
 
@@ -55,11 +59,14 @@ class Progress:
 
     def plan(self, *names: str) -> None:
         """Adds steps that are to come, behind those that are known."""
-        self._write({**self.steps(), **{name: [WAITING, ""] for name in names if name not in self.steps()}})
+        with _TELLING:
+            there = self.steps()
+            self._write({**there, **{name: [WAITING, ""] for name in names if name not in there}})
 
     def tell(self, name: str, state: str, words: str = "") -> None:
         """Says how far a step is."""
-        self._write({**self.steps(), name: [state, words]})
+        with _TELLING:
+            self._write({**self.steps(), name: [state, words]})
 
     def _write(self, steps: dict[str, list[str]]) -> None:
         self.path.parent.mkdir(parents=True, exist_ok=True)

@@ -112,6 +112,10 @@ class Engine:
         finally:
             self._waiting.release()
 
+    def outlast(self, seconds: float) -> None:
+        """Waits for whoever compiles, beside what is sent: it takes none of its places."""
+        self._ended.wait(seconds)
+
     def page(self) -> HttpResponse:
         """503: how far it is."""
         steps = self.progress.steps() if self.progress else {}

@@ -119,7 +119,7 @@ def _afterwards(progress: Progress) -> None:
             cases.spans_of(event)  # racing lines before somebody asks for one
         call_command("clearsessions")
     connection.close()
-    ENGINE.wait(600.0)
+    ENGINE.outlast(600.0)
     load()
     threading.Thread(target=_keep_workers, daemon=True, name="workers").start()
     if (start.ROOT / ".venv").exists() and Path(sys.prefix) == start.ROOT / ".venv" and not start.is_installed("recordings"):

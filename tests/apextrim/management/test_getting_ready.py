@@ -205,6 +205,34 @@ def test_only_few_wait_and_signing_in_never_does(compiling: Engine, monkeypatch:
         thread.join()
 
 
+def test_the_server_outlasts_the_compiler_also_while_others_wait(compiling: Engine) -> None:
+    waiting = [threading.Thread(target=compiling.wait, args=(5.0,)) for _ in range(2)]
+    own = threading.Thread(target=compiling.outlast, args=(5.0,))
+    for thread in (*waiting, own):
+        thread.start()
+    time.sleep(0.1)
+    assert own.is_alive()
+    compiling._ended.set()
+    for thread in (*waiting, own):
+        thread.join(5)
+    assert not own.is_alive()
+
+
+def test_steps_told_by_several_threads_are_all_kept(tmp_path: Path) -> None:
+    progress = Progress(tmp_path / "p.json")
+
+    def told(n: int) -> None:
+        for k in range(20):
+            progress.tell(f"{n}-{k}", DONE)
+
+    threads = [threading.Thread(target=told, args=(n,)) for n in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert len(progress.steps()) == 80
+
+
 def test_what_nobody_foresaw_is_compiled_and_logged(compiling: Engine, caplog: pytest.LogCaptureFixture) -> None:
     with pytest.raises(NotCompiled):
         compiling._asked("apexcore.lap.kernel.solve")
