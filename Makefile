@@ -71,7 +71,7 @@ thorough: .installed-dev ## worlds, random cases and oracles by the hundred; CI 
 	@$(BIN)/python -m apexcore.warm > /dev/null
 	@APEX_THOROUGH=1 $(BIN)/python -m pytest -n 2 -m "thorough or thorough_only"
 
-times: .installed-dev ## how long start, again, make quick and make test take, beside the machine's speed: WHAT=start or suite alone
+times: .installed-dev ## how long start, again, make quick and make test take, beside the machine's speed: WHAT=start, suite, or tests for the list of slow ones
 	@$(BIN)/python -m scripts.times $(WHAT)
 
 mutants: .installed-dev ## do the tests bite: changes formulas of the core and lines of the site one at a time

@@ -16,12 +16,15 @@ from collections.abc import Callable
 from pathlib import Path
 from urllib.error import HTTPError, URLError
 from urllib.request import HTTPCookieProcessor, OpenerDirector, build_opener
+from xml.etree import ElementTree
 
 from scripts.servers import free_port
 
 ROOT = Path(__file__).parents[1]
 #: What is wanted [s].
 WANTED = {"first page": 90.0, "first lap": 120.0, "again": 5.0, "quick": 60.0, "test": 480.0}
+#: What is slow for `make quick`: one case of a test, all its cases [s].
+_SLOW_S, _SLOW_IN_ALL_S = 0.25, 0.8
 #: How long anything may take at all [s].
 _PATIENCE_S = 1800.0
 
@@ -85,9 +88,30 @@ def timed(tree: Path, env: dict[str, str], target: str) -> float:
     return time.monotonic() - begin
 
 
+def slow_tests(report: Path) -> list[str]:
+    """Tests that take too long for `make quick`, by a report of pytest's: a case over 0.25 s, or 0.8 s in all."""
+    took: dict[str, list[float]] = {}
+    for case in ElementTree.parse(report).iter("testcase"):
+        name = f"{case.attrib['classname'].replace('.', '/')}.py::{case.attrib['name'].partition('[')[0]}"
+        took.setdefault(name, []).append(float(case.attrib["time"]))
+    return sorted(name for name, each in took.items() if max(each) > _SLOW_S or sum(each) > _SLOW_IN_ALL_S)
+
+
+def measure_tests(folder: Path) -> None:
+    """Runs `make test`'s tests here and writes down which of them are slow."""
+    report = folder / "tests.xml"
+    command = [sys.executable, "-m", "pytest", "-q", "-n", "2", "--dist", "loadgroup", f"--junitxml={report}"]
+    if subprocess.run(command, cwd=ROOT).returncode:
+        sys.exit("times: a test failed; tests/slow.txt stays as it is")
+    (ROOT / "tests" / "slow.txt").write_text("\n".join(slow_tests(report)) + "\n")
+
+
 def main(chosen: list[str]) -> int:
-    """Measures all, or `start` or `suite` alone."""
+    """Measures all, or `start` or `suite` alone; `tests` measures each test and writes tests/slow.txt."""
     with tempfile.TemporaryDirectory() as temporary:
+        if "tests" in chosen:
+            measure_tests(Path(temporary))
+            return 0
         tree = Path(temporary) / "clone"
         subprocess.run(["git", "clone", "-q", str(ROOT), str(tree)], check=True)
         env = {**os.environ, "XDG_CACHE_HOME": str(Path(temporary) / "cache"), "PIP_NO_CACHE_DIR": "1"}

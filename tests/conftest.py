@@ -18,6 +18,9 @@ from apexcore.vehicle.sheet import Sheet, base_sheet
 from tests.amounts import THOROUGH
 from tests.database import migrated
 
+#: Tests that `make quick` leaves out, as `make times WHAT=tests` measured them.
+SLOW = Path(__file__).with_name("slow.txt")
+
 hypothesis.settings.register_profile("any machine", deadline=None)  # a busy machine is no failure
 hypothesis.settings.load_profile("any machine")
 
@@ -34,7 +37,11 @@ def pytest_configure() -> None:
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """What runs in `make thorough` alone is left out elsewhere."""
+    """Marks what was measured to be slow; what runs in `make thorough` alone is left out elsewhere."""
+    slow = set(SLOW.read_text().splitlines())
+    for item in items:
+        if item.nodeid.partition("[")[0] in slow:
+            item.add_marker("slow")
     if not THOROUGH:
         left = [item for item in items if item.get_closest_marker("thorough_only")]
         config.hook.pytest_deselected(items=left)

@@ -39,6 +39,7 @@ def _edit(file: Path, before: str, after: str) -> None:
     file.write_text(text.replace(before, after))
 
 
+@pytest.mark.thorough_only
 def test_a_constant_that_changes_in_another_file_is_seen(tmp_path: Path) -> None:
     """In a copied tree: straight from its file, and through a third one that works it out."""
     core = tmp_path / "apexcore"

@@ -140,7 +140,6 @@ def test_a_stranger_finds_nothing_of_the_racer(addresses: dict[str, str], strang
     assert b"racer's weekend" not in stranger.get("/events/").content
 
 
-@pytest.mark.slow
 def test_the_owner_reaches_every_page(addresses: dict[str, str], client_in: Client) -> None:
     for name, address in addresses.items():
         if name not in {"sign_out", "enter_demo"}:
@@ -156,7 +155,6 @@ def test_addresses_of_before_lead_on(addresses: dict[str, str], client_in: Clien
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 def test_an_empty_or_absurd_post_is_never_a_500(addresses: dict[str, str], client_in: Client) -> None:
     absurd = {
         "sheet": "x" * 50,

@@ -23,7 +23,7 @@ def broken(response: HttpResponseBase) -> Iterator[str]:
                 yield f'{name}="{value}"'
 
 
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_every_form_that_comes_back_wrong_describes_its_errors(
     addresses: dict[str, str], client_in: Client, first: Callable[..., object]
 ) -> None:

@@ -239,6 +239,7 @@ def test_heats_are_planned_on_the_sets_that_there_are(client_in: Client, event: 
     assert client_in.get(reverse("race_bench", args=[event.pk])).status_code == 200
 
 
+@pytest.mark.thorough_only
 def test_what_chance_makes_of_the_plans_is_shown_and_the_field_is_kept(client_in: Client, event: Event, first: Sheet) -> None:
     page = client_in.get(reverse("race_odds", args=[event.pk]))
     assert page.status_code == 200 and re.search(r"quickest most often, in .* of races", words(page))

@@ -111,6 +111,7 @@ def test_a_database_taken_over_has_the_shape_of_a_new_one(taken_over: Path) -> N
     assert shape_of(taken_over / "apextrim.sqlite3") == shape_of(new)
 
 
+@pytest.mark.thorough_only
 def test_the_pages_of_a_database_taken_over_open(taken_over: Path) -> None:
     look = """
 from django.contrib.auth.models import User
@@ -129,6 +130,7 @@ print(client.get("/garage/").status_code, client.get("/events/1/circuit/")["Loca
 
 
 @pytest.mark.parametrize("missing", ["0005_logbook", "0003_tests_and_calibrations"])
+@pytest.mark.thorough_only
 def test_an_older_database_is_refused_and_stays_as_it_is(tmp_path: Path, missing: str) -> None:
     file = old_database(tmp_path)
     with sqlite3.connect(file) as connection:

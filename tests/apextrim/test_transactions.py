@@ -122,7 +122,6 @@ def test_the_modelled_change_is_stored_with_the_sheet(event: Event, first: Sheet
     assert first.modelled_s is None
 
 
-@pytest.mark.slow
 @pytest.mark.django_db(transaction=True)
 def test_nothing_is_read_or_solved_while_others_wait_for_the_write_lock(monkeypatch: pytest.MonkeyPatch) -> None:
     """Laps, lines and files are worked on outside of any transaction: a transaction here holds the only write lock."""

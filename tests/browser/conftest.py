@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, StorageState, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, StorageState, expect, sync_playwright
 
 from scripts.servers import running
 
@@ -73,23 +73,28 @@ def browser() -> Iterator[Browser]:
         browser.close()
 
 
+def new_context(browser: Browser, site: str, state: StorageState | None = None) -> BrowserContext:
+    """A browser of its own, nobody signed in or with the cookies of another."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=site, accept_downloads=True, storage_state=state)
+    context.set_default_timeout(45_000)  # how long a wait may last on a busy machine; nothing waits longer than it must
+    return context
+
+
 @pytest.fixture(scope="session")
-def signed_in(browser: Browser, site: str) -> StorageState:
-    """The cookies of a racer who opened the demo."""
-    context = browser.new_context(base_url=site)
+def signed_in(browser: Browser, site: str) -> Iterator[BrowserContext]:
+    """A browser of a racer who opened the demo; a context takes Chromium a second, so that a worker has one."""
+    context = new_context(browser, site)
     page = context.new_page()
     page.goto("/")
     page.get_by_role("button", name="Open the demo").click()
     page.get_by_role("link", name="The Sallowmere Trophy, round 2", exact=True).wait_for()
-    state = context.storage_state()
+    page.close()
+    yield context
     context.close()
-    return state
 
 
-def signed_in_page(browser: Browser, site: str, state: StorageState, wrong: list[str]) -> Page:
-    """A page of its own context that writes down any console error, failed script or request to elsewhere."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=site, accept_downloads=True, storage_state=state)
-    context.set_default_timeout(45_000)  # how long a wait may last on a busy machine; nothing waits longer than it must
+def watched_page(context: BrowserContext, site: str, wrong: list[str]) -> Page:
+    """A page that writes down any console error, failed script or request to elsewhere."""
     page = context.new_page()
     expected = "the server responded with a status of 422"  # a form that was sent back, on purpose
     page.on("console", lambda m: wrong.append(m.text) if m.type in ("error", "warning") and expected not in m.text else None)
@@ -98,11 +103,18 @@ def signed_in_page(browser: Browser, site: str, state: StorageState, wrong: list
     return page
 
 
+def leave(page: Page) -> None:
+    """Closes a page; the next one finds nothing that the browser kept for it."""
+    if not page.is_closed():
+        page.evaluate("() => { if (location.origin !== 'null') { localStorage.clear(); sessionStorage.clear(); } }")
+        page.close()
+
+
 @pytest.fixture
-def page(browser: Browser, site: str, signed_in: StorageState) -> Iterator[Page]:
+def page(site: str, signed_in: BrowserContext) -> Iterator[Page]:
     """A signed-in page; anything wrong on it fails the test."""
     wrong: list[str] = []
-    page = signed_in_page(browser, site, signed_in, wrong)
+    page = watched_page(signed_in, site, wrong)
     yield page
-    page.context.close()
+    leave(page)
     assert not wrong, wrong

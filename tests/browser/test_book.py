@@ -18,6 +18,7 @@ def typed(page: Page, label: str, text: str) -> None:
     page.keyboard.type(text)
 
 
+@pytest.mark.thorough_only
 def test_a_book_for_three_corners_by_keyboard_then_printed_driven_and_trained(page: Page) -> None:
     begin_at(page, "Book evening")
     address = re.sub(r"sheet/$", "", page.url)
@@ -140,6 +141,7 @@ def test_a_map_of_two_thousand_points_is_moved_without_a_dropped_frame_to_speak_
     assert set(changed) == {"viewBox", "style"} and len(changed) <= 4  # twenty keys, one or two paints
 
 
+@pytest.mark.thorough_only
 def test_the_old_bench_leads_on(page: Page) -> None:
     event = sent(
         page, "/events/", "/events/", {"car": "Brackendale Gannet", "circuit": "Sallowmere, Fen circuit"}, {"name": "Old", "real_car": "no"}

@@ -4,19 +4,21 @@ import re
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, StorageState, expect
+from playwright.sync_api import BrowserContext, Page, expect
 
-from .conftest import signed_in_page
+from tests.amounts import many
+
+from .conftest import leave, watched_page
 
 pytestmark = pytest.mark.xdist_group("charts")
 
 
 @pytest.fixture(scope="module")
-def shown(browser: Browser, site: str, signed_in: StorageState) -> Iterator[Page]:
+def shown(site: str, signed_in: BrowserContext) -> Iterator[Page]:
     wrong: list[str] = []
-    page = signed_in_page(browser, site, signed_in, wrong)
+    page = watched_page(signed_in, site, wrong)
     yield page
-    page.context.close()
+    leave(page)
     assert not wrong, wrong
 
 
@@ -53,6 +55,7 @@ def test_a_stint_reads_what_its_table_says_lap_by_lap(shown: Page) -> None:
     assert readout(shown) == ""
 
 
+@pytest.mark.thorough_only
 def test_the_mouse_and_a_finger_read_the_nearest_lap(shown: Page) -> None:
     shown.goto("/events/1/runs/13/")
     spot = shown.locator("svg.reads circle.spot").nth(3)
@@ -68,6 +71,7 @@ def test_the_mouse_and_a_finger_read_the_nearest_lap(shown: Page) -> None:
     expect(shown.locator(".readout").first).to_contain_text(words)
 
 
+@pytest.mark.thorough_only
 def test_runs_are_laid_over_one_another_and_read_together(shown: Page) -> None:
     shown.goto("/events/1/runs/13/")
     shown.get_by_text("Lay other runs over it").click()
@@ -85,6 +89,7 @@ def test_runs_are_laid_over_one_another_and_read_together(shown: Page) -> None:
     assert abs(float(cell.split(":")[-1]) - float(times["R12"].split(":")[-1])) < 0.02
 
 
+@pytest.mark.thorough_only
 def test_a_chart_zooms_along_its_axis_and_keeps_its_values(shown: Page) -> None:
     shown.goto("/events/1/sheet/4/stint/")
     before = press(shown, "Home", "ArrowRight", "ArrowRight", "ArrowRight")
@@ -103,6 +108,7 @@ def test_a_chart_zooms_along_its_axis_and_keeps_its_values(shown: Page) -> None:
     assert readout(shown) == gone and "drag and rolling" in gone
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize(
     ("where", "words"),
     [
@@ -113,7 +119,7 @@ def test_a_chart_zooms_along_its_axis_and_keeps_its_values(shown: Page) -> None:
         ("/events/1/lap/?line=quickest", r"\d+ m: height −?[\d.]+ m"),
         ("/events/1/lap/trainer/", r"turn \d"),
         ("/events/1/verdicts/?a=1&b=2&margin=0.10", r"s a lap, between"),
-    ],
+    ][:: many(3, 1)],
 )
 def test_every_other_chart_answers_too(shown: Page, where: str, words: str) -> None:
     shown.goto(where)

@@ -3,9 +3,9 @@
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, StorageState, expect
+from playwright.sync_api import BrowserContext, Page, expect
 
-from .conftest import signed_in_page
+from .conftest import leave, watched_page
 
 pytestmark = pytest.mark.xdist_group("drawn")
 
@@ -14,12 +14,12 @@ _SPOTS = [(120, 80), (600, 60), (680, 200), (520, 330), (160, 340)]
 
 
 @pytest.fixture
-def board(browser: Browser, site: str, signed_in: StorageState) -> Iterator[Page]:
+def board(site: str, signed_in: BrowserContext) -> Iterator[Page]:
     wrong: list[str] = []
-    page = signed_in_page(browser, site, signed_in, wrong)
+    page = watched_page(signed_in, site, wrong)
     page.goto("/garage/circuits/quick/")
     yield page
-    page.context.close()
+    leave(page)
     assert not wrong, wrong
 
 
@@ -58,6 +58,7 @@ def test_a_lap_is_drawn_changed_and_kept_with_the_mouse(board: Page) -> None:
     expect(page.locator('[data-called="2"]')).to_have_text("Ferry")
 
 
+@pytest.mark.thorough_only
 def test_a_lap_is_drawn_by_keyboard_alone(board: Page) -> None:
     page = board
     page.get_by_label("Circuit").fill("Keyfield")
@@ -82,6 +83,7 @@ def test_a_lap_is_drawn_by_keyboard_alone(board: Page) -> None:
     expect(page.locator("[data-bend]")).to_have_count(5)
 
 
+@pytest.mark.thorough_only
 def test_the_road_grows_while_it_is_typed_here_and_in_the_tables(board: Page) -> None:
     page = board
     page.get_by_role("button", name="Type it").click()

@@ -13,6 +13,7 @@ from tests.browser.test_story import begin_at, bench, save
 pytestmark = pytest.mark.xdist_group("details")
 
 
+@pytest.mark.thorough_only
 def test_a_draft_is_kept_per_sheet_and_can_be_taken_back(page: Page) -> None:
     begin_at(page, "Drafts")
     save(page, "The first")
@@ -30,6 +31,7 @@ def test_a_draft_is_kept_per_sheet_and_can_be_taken_back(page: Page) -> None:
     expect(wing).to_have_value("6")
 
 
+@pytest.mark.thorough_only
 def test_units_are_typed_inline_and_answered(page: Page) -> None:
     begin_at(page, "Units")
     page.get_by_label("Cold pressure front left, kPa", exact=True).fill("25psi")
@@ -63,6 +65,7 @@ def test_a_refused_file_says_where_and_leaves_the_run_alone(page: Page, tmp_path
     expect(page.get_by_text("No lap yet")).to_be_visible()
 
 
+@pytest.mark.thorough_only
 def test_an_event_is_deleted_after_asking_and_comes_back(page: Page) -> None:
     begin_at(page, "To be deleted", "")
     page.get_by_role("link", name="Delete this event").click()
@@ -75,6 +78,7 @@ def test_an_event_is_deleted_after_asking_and_comes_back(page: Page) -> None:
     expect(page.get_by_role("heading", level=1)).to_have_text("To be deleted")
 
 
+@pytest.mark.thorough_only
 def test_a_real_car_shows_the_cautions_beside_the_task(page: Page) -> None:
     begin_at(page, "For real", "")
     expect(page.get_by_role("complementary", name="Cautions")).to_have_count(0)
@@ -85,6 +89,7 @@ def test_a_real_car_shows_the_cautions_beside_the_task(page: Page) -> None:
     expect(page.get_by_text("an estimate, not an instruction")).to_be_visible()
 
 
+@pytest.mark.thorough_only
 def test_rules_that_collide_lead_back_to_the_brief(page: Page) -> None:
     begin_at(page, "Colliding", "")
     for name in ("M Marl", "S Slate"):
@@ -120,8 +125,10 @@ def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -
     page.goto("/garage/circuits/4/")
     marks = page.locator('[name$=".at_m"]')
     count = marks.count()
+    page.evaluate("() => document.querySelector('#growing').setAttribute('data-before', '')")
     page.locator('[name="markers.8.name"]').fill("new board")
     page.locator('[name="markers.8.at_m"]').focus()
+    page.locator("#growing:not([data-before])").wait_for()  # the map is drawn anew with what was typed
     page.locator("svg[data-picks]").scroll_into_view_if_needed()
     box = page.locator("svg[data-picks]").bounding_box()
     assert box is not None
@@ -156,6 +163,7 @@ def test_a_fold_of_the_answer_stays_open_while_values_are_stepped(page: Page) ->
     page.evaluate("() => localStorage.clear()")
 
 
+@pytest.mark.thorough_only
 def test_from_a_feeling_to_a_search_and_back_to_the_sheet(page: Page) -> None:
     page.goto("/events/1/sheet/?sheet=4")
     page.get_by_role("link", name="Advice").click()
@@ -204,6 +212,7 @@ def test_steps_are_undone_and_done_again(page: Page) -> None:
     page.evaluate("() => localStorage.clear()")
 
 
+@pytest.mark.thorough_only
 def test_left_and_right_move_together_until_released(page: Page) -> None:
     page.goto("/events/1/sheet/?sheet=4")
     page.evaluate("() => localStorage.clear()")
@@ -223,6 +232,7 @@ def test_left_and_right_move_together_until_released(page: Page) -> None:
     page.evaluate("() => localStorage.clear()")
 
 
+@pytest.mark.thorough_only
 def test_a_stop_with_gauge_and_pyrometer_leads_to_pressures_on_the_sheet(page: Page) -> None:
     page.goto("/events/1/sheet/4/readings/")
     expect(page.get_by_text("model only").first).to_be_visible()
@@ -238,6 +248,7 @@ def test_a_stop_with_gauge_and_pyrometer_leads_to_pressures_on_the_sheet(page: P
     page.evaluate("() => localStorage.clear()")
 
 
+@pytest.mark.thorough_only
 def test_the_wrong_value_in_the_car_is_found_before_the_session(page: Page) -> None:
     page.goto("/events/1/sheet/?sheet=4")
     meant = page.get_by_label("Brake bias, %", exact=True).input_value()
@@ -249,6 +260,7 @@ def test_the_wrong_value_in_the_car_is_found_before_the_session(page: Page) -> N
     expect(page.locator("li .big")).to_contain_text(f"{meant} %")
 
 
+@pytest.mark.thorough_only
 def test_other_weather_and_other_gears_are_put_on_the_sheet(page: Page) -> None:
     page.goto("/events/1/sheet/?sheet=1")
     page.get_by_role("link", name="Adapt to today").click()
@@ -267,6 +279,7 @@ def test_other_weather_and_other_gears_are_put_on_the_sheet(page: Page) -> None:
     page.evaluate("() => localStorage.clear()")
 
 
+@pytest.mark.thorough_only
 def test_a_corner_is_looked_at_by_keyboard_alone(page: Page) -> None:
     """From the lap to a corner, something tried, taken away again, the next corner, and a note kept."""
     page.goto("/events/1/lap/")
@@ -297,6 +310,7 @@ def test_a_corner_is_looked_at_by_keyboard_alone(page: Page) -> None:
     expect(page.get_by_text("of fuel a lap")).to_be_visible()
 
 
+@pytest.mark.thorough_only
 def test_steps_go_in_fractions_of_an_inch(page: Page) -> None:
     """A step is a millimetre still, whatever the 32nd that it is told as."""
     begin_at(page, "Fractions")

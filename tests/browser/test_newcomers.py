@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 import pytest
 from playwright.sync_api import Browser, Error, Page, expect
 
-from .conftest import ROOT, signed_in_page
+from .conftest import ROOT, new_context, watched_page
 
 pytestmark = pytest.mark.xdist_group("newcomers")
 
@@ -120,7 +120,7 @@ def newcomer(browser: Browser, site: str, tmp_path_factory: pytest.TempPathFacto
         env = {**os.environ, "APEX_VAR": str(folder)}
         subprocess.run([sys.executable, "manage.py", "new_owner", name, "--password", "withy-bend-4"], cwd=ROOT, env=env, check=True)
         wrong: list[str] = []
-        page = signed_in_page(browser, site, {"cookies": [], "origins": []}, wrong)
+        page = watched_page(new_context(browser, site), site, wrong)
         pages.append((page, wrong))
         page.goto("/sign-in/")
         keys = Keys(page)
@@ -159,6 +159,7 @@ def test_a_kart_driver_gets_a_pressure_in_psi(newcomer: Callable[[str], Keys]) -
     assert 5.0 < float(value) < 16.0 and keys.steps <= 34, (value, keys.steps)
 
 
+@pytest.mark.thorough_only
 def test_a_club_racer_gets_a_verdict_from_pasted_laps(newcomer: Callable[[str], Keys]) -> None:
     keys = newcomer("clubman")
     told = {

@@ -4,9 +4,9 @@ import re
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, StorageState, expect
+from playwright.sync_api import Browser, BrowserContext, Page, expect
 
-from tests.browser.conftest import signed_in_page
+from tests.browser.conftest import new_context, watched_page
 from tests.browser.test_story import begin_at
 from tests.browser.test_views import AXE, violations
 
@@ -23,6 +23,7 @@ def entered(page: Page, rules: dict[str, str], ticks: tuple[str, ...]) -> None:
     expect(page.get_by_role("status").first).to_contain_text("Race rules saved")
 
 
+@pytest.mark.thorough_only
 def test_an_evening_in_which_two_stops_meet_three(page: Page) -> None:
     begin_at(page, "Short laps", "")
     page.get_by_text("More rules").click()
@@ -56,10 +57,10 @@ def test_an_evening_in_which_two_stops_meet_three(page: Page) -> None:
 
 
 @pytest.fixture
-def unsteady(browser: Browser, site: str, signed_in: StorageState) -> Iterator[Page]:
+def unsteady(browser: Browser, site: str, signed_in: BrowserContext) -> Iterator[Page]:
     """A page whose clock is set forward and whose server is away for a while; what both make the browser say is no fault of ours."""
     wrong: list[str] = []
-    page = signed_in_page(browser, site, signed_in, wrong)
+    page = watched_page(new_context(browser, site, signed_in.storage_state()), site, wrong)
     yield page
     page.context.close()
     assert [text for text in wrong if "ERR_FAILED" not in text and "timeout" not in text] == []

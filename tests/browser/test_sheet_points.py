@@ -61,6 +61,7 @@ def test_every_step_is_in_the_table_and_in_the_file_as_the_core_has_it(page: Pag
     assert float(line["lap_s"]) == pytest.approx(wing.lap_s, abs=2e-3)
 
 
+@pytest.mark.thorough_only
 def test_the_best_steps_stand_beside_the_car_and_one_is_put_on_it(page: Page) -> None:
     first_sheet(page, "Best steps")
     page.get_by_text("Best single steps from here").click()
@@ -77,6 +78,7 @@ def test_the_best_steps_stand_beside_the_car_and_one_is_put_on_it(page: Page) ->
     page.evaluate("() => localStorage.clear()")
 
 
+@pytest.mark.thorough_only
 def test_gears_bias_and_weights_are_the_cores(page: Page) -> None:
     first_sheet(page, "Figures")
     lap_case, sheet, lap = core()
@@ -103,6 +105,7 @@ def test_gears_bias_and_weights_are_the_cores(page: Page) -> None:
     page.evaluate("() => localStorage.clear()")
 
 
+@pytest.mark.thorough_only
 def test_the_ride_is_told_beside_the_lap(page: Page) -> None:
     first_sheet(page, "Ride")
     lap_case, sheet, lap = core()
@@ -113,6 +116,7 @@ def test_the_ride_is_told_beside_the_lap(page: Page) -> None:
     page.evaluate("() => localStorage.clear()")
 
 
+@pytest.mark.thorough_only
 def test_forks_carry_the_fuel_of_their_purpose(page: Page) -> None:
     first_sheet(page, "Forks")
     _, sheet, lap = core()
@@ -125,6 +129,7 @@ def test_forks_carry_the_fuel_of_their_purpose(page: Page) -> None:
     page.evaluate("() => localStorage.clear()")
 
 
+@pytest.mark.thorough_only
 def test_rules_of_the_event_hold_an_item_on_the_bench(page: Page) -> None:
     first_sheet(page, "Held")
     bench(page, "Brief")
@@ -147,6 +152,7 @@ def test_rules_of_the_event_hold_an_item_on_the_bench(page: Page) -> None:
     expect(page.get_by_text("is outside")).to_have_count(0)
 
 
+@pytest.mark.thorough_only
 def test_the_card_has_a_strip_of_shifts_and_is_read_on_a_phone(page: Page) -> None:
     first_sheet(page, "To print")
     page.get_by_role("link", name="Print card").first.click()
@@ -157,6 +163,7 @@ def test_the_card_has_a_strip_of_shifts_and_is_read_on_a_phone(page: Page) -> No
     assert page.evaluate("() => document.documentElement.scrollWidth") <= 390
 
 
+@pytest.mark.thorough_only
 def test_advice_on_cold_tyres_is_solved_on_cold_tyres(page: Page) -> None:
     first_sheet(page, "Cold")
     page.get_by_role("link", name="Advice", exact=True).click()

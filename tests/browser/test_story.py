@@ -213,6 +213,7 @@ def test_wrong_values_are_named_where_they_are_typed(page: Page) -> None:
     expect(page.get_by_role("status")).to_contain_text("S1 is saved")
 
 
+@pytest.mark.thorough_only
 def test_everything_goes_by_keyboard(page: Page) -> None:
     page.goto("/events/")
     page.get_by_role("link", name="The Sallowmere Trophy, round 2", exact=True).press("Enter")

@@ -32,6 +32,7 @@ def recording() -> tuple[bytes, float, str]:
     return foreign_csv({key: column[125:-125] for key, column in whole.items()}), early.time_s - usual.time_s, spans[CORNER - 1].name
 
 
+@pytest.mark.thorough_only
 def test_a_foreign_file_is_imported_and_its_planted_difference_read(page: Page) -> None:
     data, cost, name = recording()
     begin_at(page, "Traces")

@@ -5,9 +5,10 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, StorageState
+from playwright.sync_api import BrowserContext, Page
 
-from tests.browser.conftest import signed_in_page
+from tests.amounts import many
+from tests.browser.conftest import leave, watched_page
 
 pytestmark = pytest.mark.xdist_group("views")  # a worker and a server of their own, beside the other browser tests
 
@@ -22,6 +23,13 @@ VIEWS = {
     "live": "runs/live/", "two laps": "traces/?lap=30&reference=model", "run by corner": "traces/run/13/", "recording": "traces/recording/", "car by traces": "traces/run/13/car/", "driven circuit": "traces/run/13/circuit/", "gap live": "traces/live/", "verdict by corner": "verdicts/corners/?by=sheet&a=1&b=2&margin=0.10&trust=usual", "circuit of a file": "/garage/circuits/recording/", "plan a test": "verdicts/plan/?a=1&b=2&difference=0.2&minutes=200&stop=200&scatter=0.15&shift=0.08", "record": "verdicts/record/",
     "odds": "race/odds/", "spend": "race/spend/", "race mode": "race/live/", "visits": "verdicts/visits/", "qualifying": "race/qualifying/?beat=1:13.2", "run cleaned": "runs/12/?clean=1", "jobs": "/jobs/", "quick car": "/garage/cars/quick/", "units": "/account/units/", "glossary": "/glossary/", "bin": "/bin/", "next event": "next/", "drivers": "/garage/cars/5/drivers/",
 }  # fmt: skip
+
+
+#: One or two of each kind of page; `make thorough` opens all.
+USUAL = (
+    "events", "brief", "lap", "corner", "book", "trainer", "sheet", "readings", "search", "advice", "run", "verdicts", "race", "race mode",
+    "car", "circuit page", "quick circuit", "two laps", "plan a test", "units",
+)  # fmt: skip
 
 
 def address(view: str) -> str:
@@ -39,26 +47,23 @@ def violations(page: Page, run: str) -> list[str]:
 
 
 @pytest.fixture(scope="module")
-def tour(browser: Browser, site: str, signed_in: StorageState) -> Iterator[tuple[Page, list[str]]]:
+def tour(site: str, signed_in: BrowserContext) -> Iterator[tuple[Page, list[str]]]:
     """One page that goes from view to view, and what went wrong on it."""
     wrong: list[str] = []
-    page = signed_in_page(browser, site, signed_in, wrong)
+    page = watched_page(signed_in, site, wrong)
     page.goto("/events/")
     yield page, wrong
-    page.context.close()
+    leave(page)
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize(
     "where",
     [
         "plan",
         "corner card",
-        "lap card",
-        "ten lines",
         "card",
-        "/events/2/sheet/5/card/",
-        "/events/3/sheet/7/card/",
-        "/events/5/sheet/9/card/",
+        *many((), ("lap card", "ten lines", "/events/2/sheet/5/card/", "/events/3/sheet/7/card/", "/events/5/sheet/9/card/")),
     ],
 )
 def test_a_card_prints_on_one_page(tour: tuple[Page, list[str]], where: str) -> None:
@@ -84,7 +89,8 @@ def test_the_head_of_a_long_table_stays_in_sight(tour: tuple[Page, list[str]], w
     assert box is not None and at is not None and 0 <= box["y"] < at["y"] < 560
 
 
-@pytest.mark.parametrize("view", VIEWS)
+@pytest.mark.thorough
+@pytest.mark.parametrize("view", many(USUAL, tuple(VIEWS)))
 def test_a_view_is_accessible_in_both_themes_and_never_scrolls_sideways(tour: tuple[Page, list[str]], view: str) -> None:
     page, wrong = tour
     wrong.clear()

@@ -58,6 +58,7 @@ def test_the_same_seed_makes_the_same_file() -> None:
     assert Tally().faults == []
 
 
+@pytest.mark.thorough_only
 def test_no_form_breaks(client: Client, event: Event, first: Sheet, drive: Callable[..., Run]) -> None:  # noqa: F811
     drive(first, 1)
     forms = forms_of(client, [*newest_pages(), *pages_of_event(event)])

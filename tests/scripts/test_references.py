@@ -14,6 +14,7 @@ from scripts.bench import held, laps_300, plain_lap_s, plain_plan_s, race, witho
 from tests.apexcore.race.test_plans import random_race
 
 
+@pytest.mark.thorough_only
 def test_scipy_drives_the_same_lap(lap_case: LapCase, sheet: Sheet) -> None:
     smooth = replace(without_pauses(lap_case), line=coarser(lap_case.line, 2))
     car = adjusted(smooth.car, sheet)

@@ -52,7 +52,6 @@ def test_no_line_on_the_road_is_shorter(circuit: Circuit) -> None:
             assert offset_line(line, np.clip(short.offset + size * bump, -half, half)).length_m > short.length_m - 1e-3
 
 
-@pytest.mark.slow
 def test_a_blend_lies_between_its_ends(circuit: Circuit) -> None:
     lines = [blended_line(circuit, share) for share in (0.0, 0.5, 1.0)]
     lengths, bends = [line.length_m for line in lines], [bending(line) for line in lines]

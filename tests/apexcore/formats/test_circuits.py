@@ -37,7 +37,6 @@ def test_the_examples_show_the_same_circuit(name: str) -> None:
     assert read_circuit(write_value(circuit).encode(), "other", 5.0) == circuit
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("noise_m", [0.0, 0.3, 0.8])
 def test_a_survey_gives_back_the_circuit_and_its_lap(circuit: Circuit, lap_case: LapCase, sheet: Sheet, noise_m: float) -> None:
     flat = circuit.model_copy(
@@ -155,7 +154,6 @@ def test_polygons_and_collections_are_unwrapped() -> None:
     assert centre_line(read_circuit(data, "Ring", 10.0)).length_m == pytest.approx(2 * math.pi * 222.4, rel=0.01)
 
 
-@pytest.mark.slow
 def test_reversing_twice_is_the_circuit_again(circuit: Circuit) -> None:
     there = reversed_circuit(circuit)
     back = reversed_circuit(there)
@@ -165,7 +163,6 @@ def test_reversing_twice_is_the_circuit_again(circuit: Circuit) -> None:
     assert [span.name for span in corners(there, racing_line(there))] == names[::-1]
 
 
-@pytest.mark.slow
 def test_a_surveyed_circuit_reverses_and_mirrors(circuit: Circuit) -> None:
     surveyed = read_circuit(survey(circuit), "Fen", circuit.width_m)
     there = racing_line(reversed_circuit(surveyed))

@@ -57,8 +57,7 @@ def inside(found: Calibration, true: dict[str, float]) -> list[bool]:
     return [abs(found.scales[name] - true[name]) <= found.spread[name] for name in SCALES]
 
 
-@pytest.mark.thorough
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_known_scales_lie_in_their_intervals() -> None:
     """12 cars of five scales; the proof page holds 95 % of more of them."""
     hits = []
@@ -69,7 +68,6 @@ def test_known_scales_lie_in_their_intervals() -> None:
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 def test_more_laps_make_it_surer_and_what_laps_cannot_tell_stays_unsure() -> None:
     few, more = (calibrate(calibration_runs(3, runs=count)[0]) for count in (1, 4))
     assert all(more.spread[name] < few.spread[name] for name in ("grip", "fuel", "wear"))
@@ -80,7 +78,6 @@ def test_more_laps_make_it_surer_and_what_laps_cannot_tell_stays_unsure() -> Non
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 def test_what_is_left_shrinks_and_is_told_before_and_after() -> None:
     runs, _ = calibration_runs(11, runs=3)
     shares: list[float] = []

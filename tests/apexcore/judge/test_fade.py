@@ -42,7 +42,6 @@ BENDS: dict[str, dict[str, Any]] = {
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize("bend", BENDS)
 def test_what_is_no_cliff_is_not_called_one_and_one_is_found_behind_it(bend: str) -> None:
     """40 stints with and without a cliff at 12 laps: false 5 % at most expected, three standard errors allowed."""
@@ -54,7 +53,6 @@ def test_what_is_no_cliff_is_not_called_one_and_one_is_found_behind_it(bend: str
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_the_interval_of_the_fade_covers() -> None:
     for asked in (dict[str, Any](), BENDS["settles slowly"], BENDS["laps akin"]):
         found = [fade(*stint(seed, **asked)).per_lap_s for seed in range(many(20, 80))]

@@ -59,7 +59,6 @@ def naive(laps: Sequence[Observed]) -> tuple[float, float]:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize("block", range(many(1, 2)))
 def test_intervals_cover_and_false_alarms_are_rare(block: int) -> None:
     """300 tests in two blocks where there is time; the bounds of coverage are 3.5 standard errors of a block around 95 %.
@@ -157,7 +156,6 @@ PATTERN = run_order(8, 2)
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_several_differences_driven_in_a_pattern_are_told_apart() -> None:
     covered = []
     for seed in range(many(14, 60)):

@@ -27,7 +27,6 @@ def driven(seed: int, effect: np.ndarray, runs: int = 8, laps: int = 6) -> tuple
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_a_change_that_helps_here_and_costs_there_is_told_apart() -> None:
     effect = np.zeros(PARTS)
     effect[2], effect[5] = -0.12, 0.10
@@ -44,7 +43,6 @@ def test_a_change_that_helps_here_and_costs_there_is_told_apart() -> None:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_without_a_difference_hardly_any_part_stands_out() -> None:
     trials = many(6, 15)
     alarms = sum(any(one.sure for one in judge_parts(*driven(seed, np.zeros(PARTS)), PRIORS)) for seed in range(100, 100 + trials))

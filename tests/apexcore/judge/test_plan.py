@@ -47,7 +47,6 @@ def settled_share(ask: Question, order: tuple[tuple[int, ...], ...], laps: int, 
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize(
     "ask",
     [
@@ -132,7 +131,6 @@ def test_the_best_number_of_laps_is_not_the_largest_offered() -> None:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_a_plan_from_few_laps_keeps_what_it_promises() -> None:
     """Scatter and spread read from four short runs, then the test that was planned with them, driven: 60 times."""
     promised = kept = 0.0

@@ -41,7 +41,6 @@ def trained_ends(name: str, world: str, drivers: int) -> tuple[list[float], floa
     return ends, held / drivers, beyond / (10 * drivers)
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("name", LEVELS)
 @pytest.mark.parametrize("world", WORLDS)
 def test_it_ends_near_the_latest_mark_and_seldom_beyond(name: str, world: str) -> None:

@@ -31,7 +31,6 @@ def judged(world: World, trials: int, shift_known: float | None = None) -> tuple
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize(
     ("name", "least", "most"),
     [
@@ -53,7 +52,6 @@ def test_what_is_said_holds_in_other_worlds(name: str, least: float, most: float
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_what_is_said_holds_in_worlds_that_nobody_chose() -> None:
     """120 random worlds, one test each; 1,500 of them gave 97 % coverage, 2 % false and 0.1 % the wrong way round."""
     covered = false = equal = 0
@@ -68,7 +66,6 @@ def test_what_is_said_holds_in_worlds_that_nobody_chose() -> None:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_the_drivers_earlier_runs_repair_what_few_runs_cannot_tell() -> None:
     world = WORLDS["run shift 0.5 s, four runs"]
     without, with_them = judged(world, many(10, 40)), judged(world, many(10, 40), 0.5)
@@ -76,7 +73,6 @@ def test_the_drivers_earlier_runs_repair_what_few_runs_cannot_tell() -> None:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_mean_laps_are_fooled_where_the_verdict_is_not() -> None:
     """What a spreadsheet would say of the same laps."""
     world = WORLDS["all A before all B, learns 1.5 s"]
@@ -89,6 +85,7 @@ def test_mean_laps_are_fooled_where_the_verdict_is_not() -> None:
     assert judged(world, many(12, 40))[1] <= 0.1
 
 
+@pytest.mark.thorough_only
 def test_a_mixed_effects_model_is_right_in_the_world_that_it_is_made_for() -> None:
     """The reference itself: no trend, no learning, book exact, normal laps."""
     world = replace(BASE, tails=60)
@@ -154,8 +151,7 @@ def _plain_posterior(laps: list[Observed], steps: int = many(24_000, 60_000)) ->
     return float(np.mean(kept)), float(np.std(kept))
 
 
-@pytest.mark.thorough
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_the_sampler_agrees_with_another_one() -> None:
     rng = np.random.default_rng(8)
     laps = []
@@ -268,7 +264,6 @@ def test_before_the_planned_runs_are_driven_nothing_is_said_too_early() -> None:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_of_six_equal_sheets_none_is_said_to_be_better() -> None:
     said = found = 0
     for seed in range(many(8, 40)):
@@ -283,8 +278,7 @@ def test_of_six_equal_sheets_none_is_said_to_be_better() -> None:
     assert said <= many(1, 5) and found >= many(3, 20)
 
 
-@pytest.mark.thorough
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_looking_after_every_run_settles_hardly_more_that_is_false() -> None:
     world = replace(BASE, order=ABBA * 3)
     for planned, most in ((None, many(2, 5)), (6, many(2, 5))):
@@ -296,7 +290,6 @@ def test_looking_after_every_run_settles_hardly_more_that_is_false() -> None:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_the_runs_that_would_settle_it_settle_it_four_times_in_five() -> None:
     """Where the difference is what it is, not what was found: promised 80 %."""
     asked = kept = 0

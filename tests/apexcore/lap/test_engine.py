@@ -83,7 +83,6 @@ def expected_effects(car_key: str) -> dict[str, float]:
     return found
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("car_key", HOME)
 def test_changes_cost_what_is_expected_of_them(car_key: str) -> None:
     number = list(HOME).index(car_key)
@@ -192,7 +191,6 @@ def test_the_floor_stands_where_downforce_springs_and_touching_balance() -> None
                 assert added + touching == pytest.approx(pull, rel=0.02)
 
 
-@pytest.mark.slow
 def test_the_lowest_floor_is_not_the_best() -> None:
     lap_case, _ = demo_lap_case("ferrow_lark", "sallowmere_fen")
     base = base_sheet(lap_case.car)
@@ -208,7 +206,6 @@ def test_the_lowest_floor_is_not_the_best() -> None:
 # kart
 
 
-@pytest.mark.slow
 def test_caster_and_frame_lift_the_inner_rear_wheel() -> None:
     car = demo_car("wisp_125")
     assert 17.0 < jacking_n_per_rad(car) * (math.radians(2.0) + car.wheelbase_m / 12.0) < 53.0
@@ -276,7 +273,6 @@ def test_a_gear_that_never_pulls_hardest_is_left_out() -> None:
 # spacing and sweeps
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("car_key", HOME)
 def test_stations_and_many_more_stations_agree(car_key: str) -> None:
     lap_case, _ = demo_lap_case(car_key, HOME[car_key])
@@ -285,7 +281,6 @@ def test_stations_and_many_more_stations_agree(car_key: str) -> None:
     assert solve_lap(lap_case, sheet).time_s == pytest.approx(solve_lap(fine, sheet).time_s, rel=5e-4)
 
 
-@pytest.mark.slow
 def test_sprockets_read_the_same_on_many_more_stations() -> None:
     """From neighbour to neighbour within two milliseconds, and no reversal that the fine stations do not show."""
     lap_case, _ = demo_lap_case("wisp_125", "quernlow")
@@ -304,7 +299,6 @@ def test_sprockets_read_the_same_on_many_more_stations() -> None:
 # balance
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("car_key", ["brackendale_gt", "pentlow_hare", "wisp_125"])
 def test_a_front_bar_moves_the_trimmed_balance_by_what_it_moves_of_the_load(car_key: str) -> None:
     """In mid-corner more front stiffness is more understeer in every corner, however throttle and brake pin an axle."""
@@ -326,7 +320,6 @@ def test_a_front_bar_moves_the_trimmed_balance_by_what_it_moves_of_the_load(car_
 # tyres over a run
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("car_key", HOME)
 def test_tyres_come_in_within_four_laps_and_sit_in_their_window(car_key: str) -> None:
     lap_case, _ = demo_lap_case(car_key, HOME[car_key])
@@ -340,7 +333,6 @@ def test_tyres_come_in_within_four_laps_and_sit_in_their_window(car_key: str) ->
         assert abs(heat - compound.temperature_opt_c) < 1.3 * compound.temperature_width_c
 
 
-@pytest.mark.slow
 def test_the_oval_fades_by_its_outside_tyres() -> None:
     lap_case, _ = demo_lap_case("drummock_stallard", "hollin_bowl")
     lap_case = replace(lap_case, driver=LEVELS["front runner"])
@@ -350,7 +342,6 @@ def test_the_oval_fades_by_its_outside_tyres() -> None:
     assert fade[3] > 0.3 and fade[3] > 2 * max(fade[0], fade[2])
 
 
-@pytest.mark.slow
 def test_a_bump_costs_where_it_is_crossed_with_steering_on() -> None:
     """A dip in the Hook: its swing by the closed form, some hundredths of a second, and a warning; one on a straight next to nothing."""
     lap_case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")

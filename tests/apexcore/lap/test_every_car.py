@@ -95,7 +95,6 @@ def converged(lap_case: LapCase, sheet: Sheet) -> float:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize(
     ("car_key", "circuit_key"), [*[(car, "sallowmere_fen") for car in many(CARS[:2], CARS)], ("drummock_stallard", "hollin_bowl")]
 )
@@ -294,7 +293,6 @@ def test_the_centre_split_moves_the_drive() -> None:
     assert exits[0] is not None and exits[1] is not None and exits[1] > exits[0]
 
 
-@pytest.mark.slow
 def test_of_two_heats_that_repeat_themselves_every_sheet_has_the_same() -> None:
     """A single-seater on the oval overworks one tyre: it may settle cool or hot, a second a lap apart. More fuel stays more time."""
     lap_case, _ = demo_lap_case("ferrow_lark", "hollin_bowl")

@@ -131,7 +131,6 @@ def test_orders_that_mean_nothing_are_refused() -> None:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_the_least_cost_saving_is_that_of_an_exhaustive_grid() -> None:
     """Every combination of lifts before four corners, each lap solved together; no cheaper way to as much by half a per cent of time."""
     case, sheet, lap, spans = four()

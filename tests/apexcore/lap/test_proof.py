@@ -144,7 +144,6 @@ def test_mirrored_car_on_mirrored_circuit(lap_case: LapCase, sheet: Sheet, circu
     assert there == pytest.approx(here, abs=1e-6 * here)
 
 
-@pytest.mark.slow
 def test_station_spacing_hardly_matters(lap_case: LapCase, sheet: Sheet, circuit: Circuit) -> None:
     fine = solve_lap(replace(lap_case, line=racing_line(circuit, 0.5, lap_case.car.width_m)), sheet).time_s
     assert solve_lap(lap_case, sheet).time_s == pytest.approx(fine, rel=5e-4)

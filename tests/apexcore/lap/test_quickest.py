@@ -78,7 +78,6 @@ def bumps_gain(car: str, circuit: str, tries: int, seed: int = 0) -> float:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize("place", many(list(PLACES)[:3], list(PLACES)))
 def test_it_is_quicker_than_least_curvature_and_keeps_to_road_and_winding(place: tuple[str, str]) -> None:
     quick, lap_case = found(*place), case(*place)
@@ -91,15 +90,15 @@ def test_it_is_quicker_than_least_curvature_and_keeps_to_road_and_winding(place:
     assert np.quantile(over, 0.99) <= 1.05 and over.max() < 1.5
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("place", [("wisp_125", "quernlow"), ("drummock_stallard", "hollin_bowl"), ("brackendale_gt", "sallowmere_fen")])
+@pytest.mark.thorough_only
 def test_random_bumps_find_next_to_nothing_beyond_it(place: tuple[str, str]) -> None:
     assert bumps_gain(*place, 500) <= 6e-4
     least = case(*place).line
     assert solve_lap(case(*place), base_sheet(case(*place).car)).time_s > found(*place).time_s and least is not None
 
 
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_it_finds_the_same_time_from_the_middle_of_the_road() -> None:
     lap_case, circuit = case("wisp_125", "quernlow"), demo_circuit("quernlow")
     n = len(centre_line(circuit).x)
@@ -108,7 +107,6 @@ def test_it_finds_the_same_time_from_the_middle_of_the_road() -> None:
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 def test_the_mirrored_kart_finds_the_mirrored_line() -> None:
     lap_case, circuit = case("wisp_125", "quernlow"), demo_circuit("quernlow")
     other = quickest_line(mirrored(circuit), lap_case, base_sheet(lap_case.car))
@@ -116,7 +114,6 @@ def test_the_mirrored_kart_finds_the_mirrored_line() -> None:
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 def test_a_near_line_is_found_again_and_every_car_likes_its_own_best() -> None:
     lap_case, circuit = case("wisp_125", "quernlow"), demo_circuit("quernlow")
     sheet, quick = base_sheet(lap_case.car), found("wisp_125", "quernlow")
@@ -136,7 +133,6 @@ def hairpin(angle: float = 90.0, radius: float = 30.0) -> Circuit:
     )  # fmt: skip
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize(("angle", "radius"), [(90.0, 30.0), (180.0, 12.0), (-60.0, 60.0)])
 def test_an_open_course_and_a_tight_hairpin_have_one_too(angle: float, radius: float) -> None:
     lap_case = case("brackendale_gt", "sallowmere_fen")
@@ -247,7 +243,6 @@ def test_a_programme_has_the_solution_of_another_solver(closed: bool) -> None:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize("name", many(list(COURSES)[:1], list(COURSES)))
 def test_the_lap_judges_it_no_slower_than_a_collocated_optimum(name: str) -> None:
     """The same car and courses by a general optimal-control library; both lines are judged by the lap. Its own clock, which knows no

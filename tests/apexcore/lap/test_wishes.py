@@ -31,6 +31,7 @@ def apex_m(offset: np.ndarray, number: int) -> float:
     return float(inside[np.argmax(np.sign(span.turn_deg) * offset[inside])] * centre_line(circuit).ds)
 
 
+@pytest.mark.thorough_only
 def test_an_early_and_a_late_apex_lie_where_they_were_asked_for_and_cost_time() -> None:
     free = apex_m(found(*GT).offset, 3)
     early, late = asked(GT, Wish("early", 3)), asked(GT, Wish("late", 3))
@@ -56,6 +57,7 @@ def test_tight_is_shorter_and_slower_and_wide_is_longer() -> None:
     assert min(tight.asked.work_j) > 0.0
 
 
+@pytest.mark.thorough_only
 def test_lanes_of_an_oval_are_kept_for_a_lap_or_for_one_turn() -> None:
     inside, outside = asked(OVAL, Wish("lane", lane=1)), asked(OVAL, Wish("lane", lane=3))
     assert inside.line.line.length_m < outside.line.line.length_m - 40.0
@@ -67,6 +69,7 @@ def test_lanes_of_an_oval_are_kept_for_a_lap_or_for_one_turn() -> None:
     assert high.max() <= -half + 0.51 and low.min() >= half - 0.51
 
 
+@pytest.mark.thorough_only
 def test_a_kerb_never_makes_it_slower_and_one_that_is_not_there_is_refused() -> None:
     kerb = asked(GT, Wish("kerb", 1))
     assert kerb.asked.time_s <= kerb.free.time_s + 0.01

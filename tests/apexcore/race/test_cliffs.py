@@ -28,7 +28,6 @@ def on_tyres(run: int, laps: int, cliff: float, steep: float = 0.08, scatter: fl
     ]  # fmt: skip
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("wear", [0.05, 1.0, 10.0, 15.0])
 def test_a_book_holds_from_two_laps_of_life_to_hundreds(lap_case: LapCase, sheet: Sheet, wear: float) -> None:
     """Life and fade go with the rate of wear, against the same compound at its own rate."""
@@ -40,7 +39,6 @@ def test_a_book_holds_from_two_laps_of_life_to_hundreds(lap_case: LapCase, sheet
     assert scaled.cliff_s / wear**2 == pytest.approx(own.cliff_s, rel=0.05)
 
 
-@pytest.mark.slow
 def test_the_book_says_what_a_stint_of_the_model_does(lap_case: LapCase, sheet: Sheet) -> None:
     compound = lap_case.compounds[0]
     read = nominal_pace(lap_case, sheet, [compound])

@@ -40,7 +40,6 @@ def told_s(problem: Problem, best: Best) -> float:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize("block", range(many(2, 6)))
 def test_it_is_the_least_under_every_kind_of_rule(block: int) -> None:
     legal = stays = saves = 0
@@ -67,7 +66,6 @@ def test_it_is_the_least_under_every_kind_of_rule(block: int) -> None:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize("block", range(many(2, 6)))
 def test_it_is_the_least_over_every_shape_and_every_filling(block: int) -> None:
     legal = more = 0
@@ -93,7 +91,6 @@ def test_it_is_the_least_over_every_shape_and_every_filling(block: int) -> None:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize("block", range(many(1, 4)))
 def test_it_is_what_a_mixed_integer_programme_finds(block: int) -> None:
     checked = 0

@@ -18,7 +18,6 @@ from tests.conftest import demo_car, demo_lap_case
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_advice_finds_what_was_put_wrong_or_as_good_a_change() -> None:
     found = trials(range(many(2, 6)))
     assert len(found) >= many(3, 10)
@@ -54,7 +53,7 @@ def test_locked_items_and_limits_are_respected() -> None:
     assert [item.key for candidate in only for item, _, _ in candidate.moves] == ["bar_front"]
 
 
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_the_bars_are_what_a_mid_corner_feeling_asks_for_first() -> None:
     lap_case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
     first = advise(lap_case, spans, base_sheet(lap_case.car), HandlingReport("mid", "front"), lap_case.car.items)[0]

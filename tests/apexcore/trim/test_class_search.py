@@ -114,8 +114,7 @@ def random_classes(count: int, seed: int = 11) -> list[ClassCase]:
     return found
 
 
-@pytest.mark.thorough
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_random_classes_and_places_end_there_too() -> None:
     for car_key, circuit, places, plate, told in random_classes(many(2, 12)):
         lap_case, limits = with_items(demo_lap_case(car_key, circuit)[0], places, plate), ClassLimits.model_validate(told)
@@ -129,7 +128,6 @@ def test_random_classes_and_places_end_there_too() -> None:
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 @pytest.mark.parametrize("step_kg", [2.5, 5.0])
 def test_the_best_tooth_of_a_fine_restrictor_is_found(step_kg: float) -> None:
     """Ballast in whole steps makes the time a saw over the restrictor: not every one of its 81 steps is searched in full."""

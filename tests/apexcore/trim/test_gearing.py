@@ -34,7 +34,6 @@ def best_brute_force(car: Car, top_ms: float) -> float:
     return min(time_to(car, [limit * part - 0.01 for limit, part in zip(limits, parts, strict=True)], top_ms) for parts in sets)
 
 
-@pytest.mark.slow
 def test_no_other_shift_speeds_are_quicker(car: Car) -> None:
     found = [shift.speed_ms for shift in shifts(car)]
     assert time_to(car, found, 58.0) <= best_brute_force(car, 58.0) * 1.001
@@ -71,9 +70,8 @@ def test_an_item_at_its_end_has_no_step_further(lap_case: LapCase, sheet: Sheet)
     assert step_effects(lap_case, end, [item])[1].value is None
 
 
-@pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize("level", ["front runner", "solid midfielder"])
+@pytest.mark.thorough_only
 def test_the_spread_of_effects_covers_the_virtual_cars(lap_case: LapCase, sheet: Sheet, level: str) -> None:
     """What the book says of one step against what it does on cars with other true values and a human driver."""
     said_by = replace(lap_case, driver=LEVELS[level])

@@ -29,9 +29,8 @@ def prepared(place: tuple[str, str]) -> tuple[LapCase, Sheet, list[Move]]:
     return line_case(lap_case, begin.line), sheet, moves
 
 
-@pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize("place", many(list(PLACES)[2:], list(PLACES)))
+@pytest.mark.thorough_only
 def test_a_step_gains_by_a_line_of_its_own_and_by_no_more_than_its_spread(place: tuple[str, str]) -> None:
     lap_case, sheet, moves = prepared(place)
     circuit, told = demo_circuit(place[1]), dict[tuple[str, int], OnOwnLine]()
@@ -55,7 +54,7 @@ def test_a_step_gains_by_a_line_of_its_own_and_by_no_more_than_its_spread(place:
     assert moved
 
 
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_near_searches_leave_a_line_that_stands_as_it_is() -> None:
     lap_case, sheet, moves = prepared(("wisp_125", "quernlow"))
     circuit = demo_circuit("quernlow")
@@ -68,7 +67,6 @@ def test_near_searches_leave_a_line_that_stands_as_it_is() -> None:
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 def test_a_step_that_cannot_be_taken_is_left_out() -> None:
     lap_case, sheet, _ = prepared(("wisp_125", "quernlow"))
     item = lap_case.car.item("sprocket")

@@ -22,7 +22,6 @@ def shortened(item: Item, around: int) -> Item:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize(
     ("car_key", "circuit_key", "keys"),
     [
@@ -54,6 +53,7 @@ def kart() -> Found:
     return search(lap_case, spans, base_sheet(lap_case.car), lap_case.car.items)
 
 
+@pytest.mark.thorough_only
 def test_no_single_step_beats_the_result(kart: Found) -> None:
     lap_case, spans = demo_lap_case("wisp_125", "quernlow")
     items = [item for item in lap_case.car.items if not item.locked]
@@ -64,6 +64,7 @@ def test_no_single_step_beats_the_result(kart: Found) -> None:
         assert not work.better(work.tried(moved), best), (item.name, steps)
 
 
+@pytest.mark.thorough_only
 def test_the_changes_lead_from_the_first_sheet_to_the_best_in_order_of_worth(kart: Found) -> None:
     car, base = demo_car("wisp_125"), base_sheet(demo_car("wisp_125"))
     values = dict(base.values)
@@ -78,7 +79,6 @@ def test_the_changes_lead_from_the_first_sheet_to_the_best_in_order_of_worth(kar
     assert list(laps) == sorted(laps) and list(tops) == sorted(tops)
 
 
-@pytest.mark.slow
 def test_limits_are_kept_where_the_free_search_would_pass_them() -> None:
     lap_case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
     base = base_sheet(lap_case.car)
@@ -91,7 +91,6 @@ def test_limits_are_kept_where_the_free_search_would_pass_them() -> None:
     assert free.after.cost_s < bound.after.cost_s < bound.before.cost_s
 
 
-@pytest.mark.slow
 @pytest.mark.parametrize("aim", list(AIM_WORDS))
 def test_every_aim_is_served(aim: str) -> None:
     lap_case, spans = demo_lap_case("ferrow_lark", "quernlow")

@@ -39,7 +39,6 @@ def test_a_tyre_held_at_a_grip_temperature_is_at_rest_below_its_skin(grip: float
     assert FLOW.tread_w + up == pytest.approx(down) and FLOW.carcass_w + down == pytest.approx(FLOW.wall * (carcass - FLOW.air_c))
 
 
-@pytest.mark.slow
 @given(start=st.tuples(*[st.floats(10, 120)] * 3), seconds=st.floats(1, 400))
 def test_warming_up_is_what_a_plain_integration_gives(start: tuple[float, float, float], seconds: float) -> None:
     capacity = (700.0, 4050.0, 4200.0)
@@ -57,7 +56,6 @@ def test_warming_up_is_what_a_plain_integration_gives(start: tuple[float, float,
     assert FLOW.after_c(start, capacity, seconds) == pytest.approx(tuple(plain), abs=1e-4)
 
 
-@pytest.mark.slow
 def test_the_heat_along_a_lap_is_what_a_plain_integration_repeats(lap_case: LapCase, sheet: Sheet) -> None:
     """Skin and tread against an adaptive integration of the same lap, until it repeats: less than a kelvin apart, everywhere."""
     lap_case = replace(lap_case, line=replace(lap_case.line, bumps=()))  # heat alone

@@ -73,7 +73,6 @@ def test_every_kind_on_every_tyre_can_be_driven(kind: str, tyre: str) -> None:
     assert car_figures(car) and 25.0 < lap_of(car, "quernlow" if kind == "kart" else "sallowmere_fen") < 140.0
 
 
-@pytest.mark.slow
 def test_random_cars_are_cars_or_are_refused_with_a_reason() -> None:
     rng, made, refused = random.Random(4), 0, list[str]()
     for _ in range(120):

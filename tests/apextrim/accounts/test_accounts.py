@@ -87,13 +87,13 @@ def test_health_is_public_and_tells_a_busy_database(db: None, monkeypatch: pytes
     assert response.status_code == 503 and response.content == b"The database is busy\n"
 
 
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_the_settings_behind_tls_pass_djangos_own_review(tmp_path: Path) -> None:
     done = manage(tmp_path, "check", "--deploy", "--fail-level", "WARNING", APEX_TLS="1", APEX_HOSTS="trim.example.org")
     assert done.returncode == 0, done.stderr
 
 
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_folder_and_files_are_nobody_elses(tmp_path: Path) -> None:
     var = tmp_path / "var"
     assert manage(var, "migrate", "-v0").returncode == 0

@@ -120,6 +120,7 @@ def test_readings_and_conditions_are_typed_in_the_readers_units(american: Client
     assert hot.status_code == 422 and "°F" in words(hot) and 'value="300"' in hot.content.decode()
 
 
+@pytest.mark.thorough_only
 def test_every_page_opens_without_a_metric_unit_that_was_not_chosen(
     american: Client, event: Event, first: Sheet, drive: Callable[..., Run]
 ) -> None:

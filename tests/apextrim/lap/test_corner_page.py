@@ -89,7 +89,6 @@ def test_without_a_quickest_line_no_other_is_made(client_in: Client, event: Even
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 @pytest.mark.usefixtures("at_once")
 def test_a_line_under_a_wish_is_made_kept_and_shown(client_in: Client, event: Event, first: Sheet) -> None:
     client_in.post(reverse("find_line", args=[event.pk]))
@@ -115,7 +114,6 @@ def test_a_line_under_a_wish_is_made_kept_and_shown(client_in: Client, event: Ev
     assert all(wish.state == "none" for wish in later.context["wishes"])  # made for another driver
 
 
-@pytest.mark.slow
 @pytest.mark.usefixtures("at_once")
 def test_a_line_of_an_event_that_has_changed_is_not_kept(
     client_in: Client, event: Event, first: Sheet, monkeypatch: pytest.MonkeyPatch
@@ -183,7 +181,6 @@ def test_the_card_says_the_lap_with_the_racers_notes_first(client_in: Client, ev
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 @pytest.mark.usefixtures("at_once")
 def test_a_heavy_and_a_light_kart_are_told_their_own_way_in_each_corner(client_in: Client, event: Event) -> None:
     """What the bench says in each corner, and its seconds, are the core's, and differ between the two where the core's do."""

@@ -21,8 +21,8 @@ def test_until_there_is_one_the_bench_says_which_line_serves(client_in: Client, 
     assert "Shown is the <b>line of least curvature</b>" in asked
 
 
-@pytest.mark.slow
 @pytest.mark.usefixtures("at_once")
+@pytest.mark.thorough_only
 def test_it_is_found_in_the_background_kept_and_shown(client_in: Client, event: Event, first: Sheet) -> None:
     bench = reverse("lap_bench", args=[event.pk])
     sheet_bench = reverse("sheet_bench", args=[event.pk])

@@ -45,7 +45,7 @@ def test_what_cannot_be_is_told_and_kept(client_in: Client, event: Event, first:
         assert client_in.post(at(event, "trainer_read"), {"run": key}).status_code == 422
 
 
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_the_virtual_driver_is_taught_by_its_samples(client_in: Client, event: Event, first: Sheet) -> None:
     starts = {one.number: one.next_m for one in trainer.students(event, asked.shown_case(event))}
     for turn in range(1, 7):

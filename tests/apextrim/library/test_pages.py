@@ -88,7 +88,6 @@ def test_a_change_that_saved_sheets_would_not_fit_is_refused(client_in: Client, 
     assert page.status_code == 422 and "Saved sheets would no longer fit this car" in text_of(page) and "S1 of" in text_of(page)
 
 
-@pytest.mark.slow
 def test_another_car_is_made_from_one(client_in: Client, event: Event) -> None:
     url = f"/garage/cars/{event.car.pk}/copy/"
     page = text_of(client_in.get(url))
@@ -107,7 +106,6 @@ def circuit_texts(core: CoreCircuit, **changes: str) -> dict[str, str]:
     return {**texts, **{key.replace("__", "."): text for key, text in changes.items()}}
 
 
-@pytest.mark.slow
 def test_a_circuit_is_built_from_straights_and_corners(client_in: Client, event: Event) -> None:
     page = text_of(client_in.get("/garage/circuits/new/"))
     assert "The lap closes as it is written" in page and "data-picks=" in page
@@ -124,7 +122,6 @@ def test_a_circuit_is_built_from_straights_and_corners(client_in: Client, event:
     assert wrong.status_code == 422 and "corners that add up to 360°" in text_of(wrong) and 'value="170"' in text_of(wrong)
 
 
-@pytest.mark.slow
 def test_marks_sectors_and_grip_are_changed_and_brought_back(client_in: Client, event: Event) -> None:
     core, url = stored.parsed_circuit(event.circuit.data), f"/garage/circuits/{event.circuit.pk}/"
     before = answers.answer_of(event, base_sheet(cases.car_of(event))).lap.time_s

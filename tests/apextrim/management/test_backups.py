@@ -122,7 +122,6 @@ def test_the_newest_are_kept_and_one_of_each_month(tmp_path: Path) -> None:
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 def test_a_database_of_an_earlier_version_is_backed_up_migrated_and_restored(tmp_path: Path) -> None:
     """As docs/operations.md says: migrate, break, restore; from the database of 0.1."""
     file = old_database(tmp_path)

@@ -61,6 +61,7 @@ def test_the_doorman_says_how_far_it_is_whatever_is_asked(door: tuple[int, Progr
     assert asked(port)[0] == 503
 
 
+@pytest.mark.thorough_only
 def test_a_visitor_who_says_nothing_holds_up_nobody_for_long(door: tuple[int, Progress, subprocess.Popen[bytes]]) -> None:
     port, _, _ = door
     with socket.create_connection(("127.0.0.1", port)) as silent:

@@ -167,7 +167,6 @@ def test_a_long_message_takes_few_queries(key: tuple[LoggerKey, str], django_ass
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 @pytest.mark.django_db(transaction=True)
 def test_a_server_killed_in_the_middle_of_an_import_keeps_all_or_nothing(tmp_path: Path) -> None:
     env = {**os.environ, "APEX_VAR": str(tmp_path), "DJANGO_SETTINGS_MODULE": "apextrim.settings"}

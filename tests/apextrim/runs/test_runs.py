@@ -226,14 +226,12 @@ def test_a_run_is_read_with_fuel_and_age_taken_out_and_its_limit_told(
     assert aside[0].kind == "timed" and aside[0].why == ""
 
 
-@pytest.mark.slow
 def test_a_table_of_two_hundred_thousand_rows_is_refused_at_once(client_in: Client, run: Run) -> None:
     rows = b"lap,lap_time\n" + b"".join(b"%d,73.5\n" % n for n in range(1, 200_001))
     response = upload(client_in, run, rows)
     assert response.status_code == 422 and "the file has 200000 laps; expected at most 10000" in response.content.decode()
 
 
-@pytest.mark.slow
 def test_a_list_of_five_hundred_runs_is_paged_with_few_queries(
     client_in: Client, event: Event, first: Sheet, django_assert_max_num_queries: DjangoAssertNumQueries
 ) -> None:
@@ -255,7 +253,6 @@ def test_a_list_of_five_hundred_runs_is_paged_with_few_queries(
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 @pytest.mark.usefixtures("at_once")
 def test_ten_thousand_laps_come_in_and_the_page_shows_the_first(client_in: Client, run: Run) -> None:
     rows = b"lap,lap_time\n" + b"".join(b"%d,73.%03d\n" % (n, n % 700) for n in range(1, 10_001))

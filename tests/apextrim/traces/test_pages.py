@@ -152,6 +152,7 @@ def samples(run: Run, number: int, first_s: float, name: str = "k1", size: int =
     return lines
 
 
+@pytest.mark.thorough_only
 def test_a_lap_at_fifty_a_second_through_the_door_with_cuts_and_repeats(event: Event, run: Run) -> None:
     event.refresh_from_db()
     key, token = logger.make_key(event, "box")

@@ -57,7 +57,6 @@ def test_a_new_owner_gets_a_car_a_circuit_and_a_decent_password() -> None:
     assert User.objects.count() == 1
 
 
-@pytest.mark.slow
 @pytest.mark.django_db
 def test_the_demo_tells_its_story_and_loads_once() -> None:
     call_command("load_demo")

@@ -107,7 +107,6 @@ def test_a_hotter_track_weakens_the_verdict(
 RULES = {"laps": 36, "pit_loss_s": 22.0, "tyre_change_s": 8.0, "compulsory": ("marl", "slate"), "least_stops": 1, "refuelling": True}
 
 
-@pytest.mark.slow
 def test_the_race_is_planned_from_the_runs(client_in: Client, event: Event, first: Sheet, drive: Callable[..., Run]) -> None:
     change_rules(event, RULES)
     page = client_in.get(url("race_bench", event)).content.decode()
@@ -125,7 +124,6 @@ def test_the_race_is_planned_from_the_runs(client_in: Client, event: Event, firs
         assert {"marl", "slate"} <= set(ranked.plan.compounds)
 
 
-@pytest.mark.slow
 def test_the_pace_of_an_undriven_sheet_is_borrowed_and_said(
     client_in: Client, event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run]
 ) -> None:
@@ -136,7 +134,6 @@ def test_the_pace_of_an_undriven_sheet_is_borrowed_and_said(
     assert "Pace of S1, the sheet in the car, from its laps" in client_in.get(url("race_bench", event)).content.decode()
 
 
-@pytest.mark.slow
 def test_a_plan_is_kept_on_the_thread(client_in: Client, event: Event, first: Sheet) -> None:
     change_rules(event, RULES)
     response = client_in.post(url("keep_plan", event), {"stops": "1"}, follow=True)

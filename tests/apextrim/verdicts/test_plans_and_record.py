@@ -74,7 +74,6 @@ def test_tyre_pairs_are_judged_and_other_sheets_warned_of(event: Event, first: S
     assert any("different sheets (S1 and S2; S1)" in text for text in found.warnings)
 
 
-@pytest.mark.slow
 def test_a_test_is_planned_driven_and_judged(client_in: Client, event: Event, first: Sheet, second: Sheet, drive: Drive) -> None:
     url = f"/events/{event.pk}/verdicts/plan/"
     assert "Plan a test" in text_of(client_in.get(url))
@@ -117,7 +116,6 @@ def test_a_plan_that_cannot_be_says_what_is_expected(
     assert response.status_code == 422 and words in text_of(response)
 
 
-@pytest.mark.slow
 def test_a_pattern_of_tags_is_planned_and_found_again(client_in: Client, event: Event, first: Sheet, drive: Drive) -> None:
     ask = {
         "a": "", "b": "", "tags": "Line: early / late\nprep = new / scrubbed", "difference": "0.4", "minutes": "300", "stop": "60",
@@ -132,7 +130,6 @@ def test_a_pattern_of_tags_is_planned_and_found_again(client_in: Client, event: 
     assert "by=several" in text_of(client_in.get(f"/events/{event.pk}/verdicts/plan/{test.pk}/"))
 
 
-@pytest.mark.slow
 def test_the_track_record_sets_the_models_word_beside_the_laps(
     client_in: Client, event: Event, first: Sheet, second: Sheet, drive: Drive
 ) -> None:
@@ -150,7 +147,6 @@ def test_the_track_record_sets_the_models_word_beside_the_laps(
     assert "2 of 2 measured changes agree with the model; 5 are needed" in text_of(client_in.get(f"/events/{event.pk}/verdicts/record/"))
 
 
-@pytest.mark.slow
 @pytest.mark.usefixtures("at_once")
 def test_a_calibration_changes_nothing_until_applied_and_is_taken_back(client_in: Client, event: Event, first: Sheet, drive: Drive) -> None:
     url = f"/events/{event.pk}/verdicts/record/"

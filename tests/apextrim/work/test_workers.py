@@ -100,6 +100,7 @@ def test_one_at_a_time_killed_begun_anew_and_stopped(folder: Path) -> None:
         until(lambda: jobs(folder)[1][0] == "running")
 
 
+@pytest.mark.thorough_only
 def test_a_job_survives_a_restart(folder: Path) -> None:
     with workers(folder):
         until(lambda: jobs(folder)[0][0] == "running")

@@ -46,7 +46,6 @@ def test_without_a_quickest_line_nothing_is_begun(client_in: Client, event: Even
 
 
 @pytest.mark.thorough_only
-@pytest.mark.slow
 @pytest.mark.usefixtures("at_once", "few")
 def test_they_are_found_in_the_background_and_shown(client_in: Client, lined: Event, first: Sheet) -> None:
     page = reverse("sheet_effects", args=[lined.pk, first.pk])
@@ -71,8 +70,8 @@ def test_they_are_found_in_the_background_and_shown(client_in: Client, lined: Ev
         assert OwnLines.objects.count() == 2  # another sheet, unsaved as it is
 
 
-@pytest.mark.slow
 @pytest.mark.usefixtures("at_once")
+@pytest.mark.thorough_only
 def test_a_sheet_that_nobody_asks_for_any_more_is_no_fault(
     client_in: Client, lined: Event, first: Sheet, monkeypatch: pytest.MonkeyPatch
 ) -> None:

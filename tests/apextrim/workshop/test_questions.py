@@ -47,7 +47,6 @@ def test_the_effects_go_out_as_csv(client_in: Client, event: Event, first: Sheet
     assert float(bar["balance_fast_mid_pct"]) == pytest.approx(known.balance["fast", "mid"] or 0.0, abs=1e-3)
 
 
-@pytest.mark.slow
 def test_advice_names_changes_with_their_price_and_puts_them_on_the_sheet(client_in: Client, event: Event, first: Sheet) -> None:
     url = f"/events/{event.pk}/sheet/{first.pk}/advice/"
     assert "Say what the car does" in text_of(client_in.get(url))
@@ -197,7 +196,6 @@ def test_a_sheet_is_carried_over_to_todays_weather(client_in: Client, event: Eve
     assert "No change needed for today" in text_of(client_in.get(url, same))
 
 
-@pytest.mark.slow
 def test_what_is_unsaved_counts_in_effects_and_advice(client_in: Client, event: Event, first: Sheet) -> None:
     url = f"/events/{event.pk}/sheet/{first.pk}/effects/"
     page = text_of(client_in.get(f"{url}?set=bar_front:7&set=sails:3&set=wing:many&by=lap"))

@@ -32,7 +32,6 @@ def shares(cases: list[Planted]) -> tuple[float, float, float]:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_the_corner_the_metres_and_the_seconds_of_a_planted_difference() -> None:
     cases = list(planted(range(50_000, 50_000 + many(36, 120))))
     named, seconds, metres = shares(cases)
@@ -42,7 +41,6 @@ def test_the_corner_the_metres_and_the_seconds_of_a_planted_difference() -> None
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 @pytest.mark.parametrize("world", list(WORLDS))
 def test_other_sensors_are_not_taken_for_another_way_of_driving(world: str) -> None:
     sensors, least = WORLDS[world]
@@ -53,7 +51,6 @@ def test_other_sensors_are_not_taken_for_another_way_of_driving(world: str) -> N
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_what_is_not_recorded_is_not_told() -> None:
     cases = list(planted(range(70_000, 70_000 + many(12, 36)), drop=("brake_pct", "throttle_pct", "gear")))
     for one in cases:

@@ -50,7 +50,6 @@ def test_a_corner_that_the_model_takes_flat_tells_nothing_of_grip() -> None:
 
 
 @pytest.mark.thorough
-@pytest.mark.slow
 def test_the_grip_that_a_car_has_at_least_is_never_more_than_it_has() -> None:
     rng = np.random.default_rng(5)
     told, above = 0, 0
@@ -68,8 +67,7 @@ def test_the_grip_that_a_car_has_at_least_is_never_more_than_it_has() -> None:
     assert told >= many(2, 5) and above == 0
 
 
-@pytest.mark.thorough
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_what_was_cornered_on_lifts_a_calibration_that_took_grip_for_a_driver() -> None:
     case, _ = demo_lap_case(*PLACES[0])
     laps = laps_of(case, {"grip": 1.10}, count=6, driver=Driver(0.97, 0.94))

@@ -87,7 +87,7 @@ def test_shift_points_and_fuel_are_read() -> None:
     )
 
 
-@pytest.mark.slow
+@pytest.mark.thorough_only
 def test_what_is_measured_parts_the_driver_from_the_car() -> None:
     case, _ = demo_lap_case(*PLACES[0])
     true = {"power": 0.95, "drag": 1.06}
