@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from ..quantities.values import Value
-from ..race.live import Mark, Setup
+from ..race.happened import Mark, Setup
 from ..race.plans import Plan, Stint
 from ..race.rules import Level, Pace, RaceRules, TyrePace
 
@@ -104,12 +104,18 @@ class SetupFile(Value):
 class MarkFile(Value):
     """As `race.live.Mark`, with when it was made."""
 
-    kind: Literal["lap", "pit", "fuel", "safety", "green", "wet", "dry"]
+    kind: Literal[
+        "lap", "pit", "fuel", "safety", "yellow", "green", "closed", "open", "red", "restart", "wet", "dry", "onlap", "distance", "minutes",
+        "puncture", "penalty", "through", "stopgo", "served", "leader",
+    ]  # fmt: skip
     time_s: float | None = Field(None, gt=0, le=1e5)
     litres: _Litres | None = None
     compound: _Word = ""
+    age: int = Field(0, ge=0, le=200)
+    value: float | None = Field(None, ge=-1e5, le=1e5)
+    laps: int = Field(0, ge=-99, le=99)
     at_ms: int = Field(0, ge=0, le=10**14)
 
     def mark(self) -> Mark:
         """As the core has it."""
-        return Mark(self.kind, self.time_s, self.litres, self.compound)
+        return Mark(self.kind, self.time_s, self.litres, self.compound, self.age, self.value, self.laps)

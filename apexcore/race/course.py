@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from .plans import Plan, Stint, stop_s, tyre_of
+from .plans import Plan, Stint, stop_s, tyre_of, wear_of
 from .rules import Pace, RaceRules
 from .weather import lost_s, rains
 
@@ -61,18 +61,18 @@ def course(rules: RaceRules, pace: Pace, plan: Plan) -> Course:
     age = np.zeros(laps)
     before: Stint | None = None
     left = 0.0
-    for index, stint in enumerate(plan.stints):
+    for index, (stint, wear) in enumerate(zip(plan.stints, wear_of(plan.stints), strict=True)):
         begin = stint.first_lap - plan.stints[0].first_lap
         at = np.arange(begin, begin + stint.laps)
         tyre = tyre_of(pace, stint)
         use = pace.fuel_l_per_lap * stint.level.fuel_share
         leaves = stint.fuel_l - (rules.formation_laps * pace.fuel_l_per_lap if not index and stint.first_lap == 1 else 0.0)
-        age[at] = stint.age + np.arange(stint.laps)
+        age[at] = wear + np.arange(stint.laps)
         parts["offset_s"][at] = tyre.offset_s - stint.level.cost_s
         parts["saving_s"][at] = stint.level.cost_s
         parts["track_s"][at] = rules.track_s * (stint.first_lap - 1 + np.arange(stint.laps))
         if rains(rules):
-            parts["weather_s"][at] = lost_s(rules, stint.compound, rules.laps)[at]
+            parts["weather_s"][at] = lost_s(rules, stint.compound, max(rules.laps, stint.last_lap))[stint.first_lap - 1 : stint.last_lap]
         parts["fade_s"][at] = tyre.fade_s * age[at]
         parts["cliff_s"][at] = tyre.cliff_s * np.maximum(age[at] - tyre.cliff_age, 0.0)
         if stint.fitted:

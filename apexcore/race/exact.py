@@ -106,6 +106,7 @@ class Planner:
         heads = [some[0] for some in rows]
         self.nxt, self.klass = np.ascontiguousarray(self.after[:, heads]), self.class_of[heads].astype(np.int64)
         self.at_start, self.later, self.begins = begins[heads], later[heads], begins
+        self.legs, self.leg_s, self.track = p.legs()
         self.inner_stops = min(p.most_stops, p.laps - 1) if p.stay_s is not None else 0
         work = float(len(self.done)) * len(rows) * p.laps * p.laps * (p.most_stops + 1)
         if len(self.done) > 1 and work > _MOST_WORK:
@@ -142,7 +143,8 @@ class Planner:
         self.kept: Any = kernel.solve(
             self.grouped, self.nxt, self.done, self.klass, self.uses, p.weight_s, p.least_l, p.tank_l + _POINT_L, *p.terms(True), p.rate,
             np.array([*p.terms(False), p.rate, bound.stay]), p.stop_laps, p.most_stops, bound.come, bound.go, bound.extra, bound.inner,
-            self.at_start, self.later, bound.stop, self.limits - bound.constant,
+            self.at_start, self.later, bound.stop, self.limits - bound.constant, self.legs,
+            self.leg_s, self.track,
         )  # fmt: skip
         self.xs, self.vs, self.ss, self.begin, self.counts, self.rows, self.slots, self.from_lap, self.most_inner = self.kept
 
@@ -159,11 +161,12 @@ class Planner:
         longest, first = (
             np.array([longest_laps(use, p.least_l, most) for use in self.uses]) for most in (p.tank_l, min(p.start_l, p.tank_l))
         )
+        if p.rate <= 0.0 and int(first.max()) < p.laps:
+            longest, first = 0 * longest, 0 * first  # what is on board at the start does not last
+        longest, first = np.minimum(longest, int(self.legs.max())), np.minimum(first, int(self.legs[0]))
         inner, part = kernel.carried(self.uses, p.weight_s, p.least_l, priced, longest, self.inner_stops, p.laps, stay)
         if p.rate <= 0.0:
             extra = kernel.all_on_board(self.uses, p.weight_s, p.least_l, p.laps)
-            if int(first.max()) < p.laps:
-                longest, first = 0 * longest, 0 * first  # what is on board at the start does not last
         else:
             extra = np.ascontiguousarray(inner[:, :1])
         found = kernel.relaxed(
@@ -185,13 +188,16 @@ class Planner:
 
     def _shape_s(self, bound: _Bound, stops: int) -> float:
         """Time of a bound's own shape, filled at least cost [s]; `NEVER` where a rule that the bound leaves out forbids it."""
-        p, lengths, costs, uses, fitted = self.problem, list[int](), list[float](), list[float](), list[bool]()
+        p, lengths, costs, uses, fitted, limits = self.problem, list[int](), list[float](), list[float](), list[bool](), list[float]()
         d, b, k = 0, 0, stops
         while d < p.laps:
             way, laps, inside = int(bound.way_of[k, d, b]), int(bound.long[k, d, b]), int(bound.within[k, d, b])
             u, left, lap = int(self.klass[way]), laps, d
             for j in range(inside, -1, -1):
                 one = int(bound.part[u, j, left]) if inside else laps
+                if one > self.legs[lap]:
+                    return NEVER
+                limits.append(NEVER if inside else float(self.leg_s[lap] - self.track[lap + one] + self.track[lap]))
                 lengths.append(one)
                 costs.append(self._cost_s(way, d, laps) if j == inside else 0.0)
                 uses.append(float(self.uses[u]))
@@ -200,7 +206,7 @@ class Planner:
                 if lap < p.laps and not p.stop_laps[lap]:
                     return NEVER
             b, d, k = int(self.nxt[b, way, min(laps, self.nxt.shape[2] - 1)]), d + laps, k - inside - 1
-        return chain_s(p, np.array(lengths), np.array(costs), np.array(uses), np.array(fitted), exactly=True)
+        return chain_s(p, np.array(lengths), np.array(costs), np.array(uses), np.array(fitted), exactly=True, most_s=np.array(limits))
 
     def _cost_s(self, way: int, behind: int, laps: int) -> float:
         return float(self.grouped[way, behind if self.grouped.shape[1] > 1 else 0, laps])
@@ -278,7 +284,7 @@ class Planner:
                 u = int(self.class_of[option])
                 time, laps, j, leaves = _KERNEL.begun(
                     *self.kept, self.costs[option, 0], self.after[0, option], self.done, self.uses[u], u, p.weight_s, p.least_l, low, high,
-                    p.stop_laps, self.inner_stops, stops,
+                    p.stop_laps, self.inner_stops, self.legs, self.leg_s, self.track, stops,
                 )  # fmt: skip
                 if time < best:
                     best, way = float(time), (option, int(laps), int(j), float(leaves))
@@ -297,7 +303,7 @@ class Planner:
         fitted = True
         while j:
             time, found = self._value(self._inside(k, end, after, u, j, lap), leaves), None
-            for to in range(lap + 1, end):
+            for to in range(lap + 1, min(end, lap + int(self.legs[lap]) + 1)):
                 arrives = leaves - use * (to - lap)
                 if arrives < p.least_l - _SAME_L or not p.stop_laps[to]:
                     continue
@@ -338,7 +344,8 @@ class Planner:
         p = self.problem
         way, laps, j = _KERNEL.arc(
             *self.kept, self.grouped, self.nxt, self.done, self.klass, self.uses, p.weight_s, p.least_l,
-            self.later if d else self.at_start, p.stop_laps, self.inner_stops, k, d, b, leaves, time,
+            self.later if d else self.at_start, p.stop_laps, self.inner_stops, self.legs, self.leg_s, self.track, k, d, b,
+            leaves, time,
         )  # fmt: skip
         if way < 0:  # pragma: no cover
             raise AssertionError("a value without a plan")
@@ -348,14 +355,16 @@ class Planner:
 
 
 def chain_s(
-    filling: Filling, lengths: Ints, costs: Floats, uses: Floats | None = None, fitted: Bools | None = None, exactly: bool = False
-) -> float:
+    filling: Filling, lengths: Ints, costs: Floats, uses: Floats | None = None, fitted: Bools | None = None, exactly: bool = False,
+    most_s: Floats | None = None,
+) -> float:  # fmt: skip
     """Least time of given stints over what is filled [s].
 
     :param costs: of each stint without fuel [s]
     :param uses: fuel that each burns on a lap [l]
     :param fitted: whether tyres are changed before each
     :param exactly: `NEVER` where the tank does not hold a stint; else as if it just held the longest
+    :param most_s: longest time of each stint's laps; any where not given [s]
     """
     p = filling
     burns = np.full(len(lengths), p.use_l) if uses is None else uses
@@ -368,6 +377,6 @@ def chain_s(
         top, start = max(top, float(need.max()) + p.least_l), max(start, float(need[0]) + p.least_l)
     found = kernel.chain_s(
         lengths, costs, burns, changed, p.weight_s, p.least_l, top + _POINT_L, p.start_least_l, start + _POINT_L, np.array(p.terms(True)),
-        np.array(p.terms(False)), p.rate,
+        np.array(p.terms(False)), p.rate, np.full(len(lengths), NEVER) if most_s is None else most_s,
     )  # fmt: skip
     return float(found)

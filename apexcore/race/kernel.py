@@ -63,10 +63,24 @@ def _least(ax, av, asl, an, bx, bv, bsl, bn, ox, ov, osl, top):
 
 
 @compiled()
-def _driven(vx, vv, vs, vn, laps, cost, use, weight, low, top, ox, ov, osl):
-    """U of one stint: V moved by what it burns, with its cost. Returns the number of pieces; 0 where the tank does not hold it."""
+def _most_on_board(laps, cost, use, weight, most_s, top):
+    """With how much a stint may leave so that its laps take no longer than allowed; below 0 where it may not be driven at all."""
+    room = most_s - cost
+    if most_s >= 1e13:
+        return top
+    if weight * laps <= 1e-12:
+        return top if room >= -1e-9 else -1.0
+    return min(top, room / (weight * laps) + use * (laps - 1) / 2.0 + 1e-9)
+
+
+@compiled()
+def _driven(vx, vv, vs, vn, laps, cost, use, weight, low, top, most, ox, ov, osl):
+    """U of one stint: V moved by what it burns, with its cost. Returns the number of pieces; 0 where the tank does not hold it.
+
+    :param most: with how much it may leave at most
+    """
     burnt = use * laps
-    if low + burnt > top + 1e-9:
+    if low + burnt > min(top, most) + 1e-9:
         return 0
     base = cost - weight * use * laps * (laps - 1) / 2.0
     count = 0
@@ -76,10 +90,14 @@ def _driven(vx, vv, vs, vn, laps, cost, use, weight, low, top, ox, ov, osl):
         x = min(vx[k] + burnt, top)
         if k > 0 and vx[k] + burnt > top:
             break
+        if most < top and x > most:
+            break
         if vv[k] >= 1e13:
             count = _put(ox, ov, osl, count, x, 1e14, 0.0)
         else:
             count = _put(ox, ov, osl, count, x, vv[k] + base + weight * laps * x, vs[k] + weight * laps)
+    if most < top - 1e-9:
+        count = _put(ox, ov, osl, count, max(most, ox[count - 1] + 2e-12), 1e14, 0.0)
     return count
 
 
@@ -391,7 +409,9 @@ def _marked(
 
 
 @compiled()
-def _inside(xs, vs, ss, used, rows, base, begin, count, from_lap, end, most_inner, use, weight, low, top, terms, stop_laps, bx, bv, bs):
+def _inside(
+    xs, vs, ss, used, rows, base, begin, count, from_lap, end, most_inner, use, weight, low, top, terms, stop_laps, legs, bx, bv, bs,
+):  # fmt: skip
     """Functions of leaving with fuel on tyres that come off at `end`, by fuel-only stops until then and lap; and of coming in for one.
 
     :param begin: with `count` V where the tyres come off
@@ -405,21 +425,23 @@ def _inside(xs, vs, ss, used, rows, base, begin, count, from_lap, end, most_inne
             if rows[row, 4] == 0:
                 continue
             if j == 0:
+                if end - x > legs[x]:
+                    continue
                 part = slice(begin, begin + count)
-                n = _driven(xs[part], vs[part], ss[part], count, end - x, 0.0, use, weight, low, top, bx[0], bv[0], bs[0])
+                n = _driven(xs[part], vs[part], ss[part], count, end - x, 0.0, use, weight, low, top, top, bx[0], bv[0], bs[0])
                 if n == 0:
                     continue
             else:
                 n = 1
                 bx[0, 0], bv[0, 0], bs[0, 0] = low, 1e14, 0.0
                 for to in range(x + 1, end):
-                    if low + use * (to - x) > top + 1e-9:
+                    if to - x > legs[x] or low + use * (to - x) > top + 1e-9:
                         break
                     before = base + (j - 1) * laps + to - from_lap
                     if rows[before, 3] == 0 or not stop_laps[to]:
                         continue
                     part = slice(rows[before, 2], rows[before, 2] + rows[before, 3])
-                    m = _driven(xs[part], vs[part], ss[part], rows[before, 3], to - x, 0.0, use, weight, low, top, bx[1], bv[1], bs[1])
+                    m = _driven(xs[part], vs[part], ss[part], rows[before, 3], to - x, 0.0, use, weight, low, top, top, bx[1], bv[1], bs[1])
                     if m == 0:
                         continue
                     n = _least(bx[0], bv[0], bs[0], n, bx[1], bv[1], bs[1], m, bx[2], bv[2], bs[2], top)
@@ -442,7 +464,7 @@ def _inside(xs, vs, ss, used, rows, base, begin, count, from_lap, end, most_inne
 @compiled()
 def solve(
     grouped, nxt, done, klass, uses, weight, low, top, pit, standing, free, rate, stay, stop_laps, most, come, go, extra, inner, at_start,
-    later, stop, limits,
+    later, stop, limits, legs, leg_s, track,
 ):  # fmt: skip
     """All U and V as flat pieces, with where each state's begin and how many they are; states and stints that no plan within the limits
     can use are left out.
@@ -450,6 +472,9 @@ def solve(
     :param come: with `go`, `extra`, `inner` and `stop` of `_relaxed`
     :param limits: time of the slowest plan that is asked for, less the bound's constant, by its number of stops [s]
     :param stay: terms of a fuel-only stop, its rate, and it less what its free litres are worth
+    :param legs: most laps from leaving the pit behind each lap to coming in
+    :param leg_s: longest time of these laps, which holds where tyres come off at their end [s]
+    :param track: what the track adds up to each lap [s]
     """
     ways, starts, laps = grouped.shape[0], grouped.shape[1], grouped.shape[2] - 1
     sets, cap, most_inner, loads = nxt.shape[0], nxt.shape[2] - 1, inner.shape[1] - 1, extra.shape[1]
@@ -478,7 +503,7 @@ def solve(
                 if done[b] and inner_stops[0, laps, b, u] > 0:
                     xs, vs, ss, used = _inside(
                         xs, vs, ss, used, rows, slots[0, laps, b, u], 0, 1, from_lap[0, laps, b, u], laps, inner_stops[0, laps, b, u],
-                        uses[u], weight, low, top, stay, stop_laps, bx, bv, bs,
+                        uses[u], weight, low, top, stay, stop_laps, legs, bx, bv, bs,
                     )  # fmt: skip
     for k in range(most + 1):
         for d in range(laps - 1, -1, -1):
@@ -503,6 +528,8 @@ def solve(
                         for j in range(min(k, most_inner) + 1):
                             if (to == laps) != (k == j):
                                 continue
+                            if j == 0 and length > legs[d]:
+                                continue
                             fuel = inner[u, j, length] if j > 0 else extra[u, d if loads > 1 else 0, length]
                             if cost + fuel + (0.0 if to == laps else stop + go[k - j - 1, to, after]) > slack:
                                 continue
@@ -519,8 +546,11 @@ def solve(
                             if count == 0:
                                 continue
                             part = slice(begin, begin + count)
+                            board = top
+                            if j == 0:
+                                board = _most_on_board(length, cost + track[to] - track[d], uses[u], weight, leg_s[d], top)
                             m = _driven(
-                                xs[part], vs[part], ss[part], count, driven, cost, uses[u], weight, low, top, bx[1], bv[1], bs[1]
+                                xs[part], vs[part], ss[part], count, driven, cost, uses[u], weight, low, top, board, bx[1], bv[1], bs[1]
                             )  # fmt: skip
                             if m == 0:
                                 continue
@@ -543,7 +573,7 @@ def solve(
                             if inner_stops[k + 1, d, b, u] > 0:
                                 xs, vs, ss, used = _inside(
                                     xs, vs, ss, used, rows, slots[k + 1, d, b, u], begins[1, k + 1, d, b], m, from_lap[k + 1, d, b, u], d,
-                                    inner_stops[k + 1, d, b, u], uses[u], weight, low, top, stay, stop_laps, bx, bv, bs,
+                                    inner_stops[k + 1, d, b, u], uses[u], weight, low, top, stay, stop_laps, legs, bx, bv, bs,
                                 )  # fmt: skip
     return xs[:used], vs[:used], ss[:used], begins, counts, rows, slots, from_lap, inner_stops
 
@@ -561,7 +591,7 @@ def _row(slots, from_lap, inner_stops, k, end, b, u, j, lap):
 @compiled()
 def arc(
     xs, vs, ss, begins, counts, rows, slots, from_lap, inner_stops, grouped, nxt, done, klass, uses, weight, low, allowed, stop_laps,
-    most_inner, k, d, b, leaves, time,
+    most_inner, legs, leg_s, track, k, d, b, leaves, time,
 ):  # fmt: skip
     """The first stint (way, laps, fuel-only stops) behind a value of U; a way of -1 where there is none.
 
@@ -581,6 +611,10 @@ def arc(
             u = klass[way]
             for j in range(min(k, most_inner) + 1):
                 if (to == laps) != (k == j):
+                    continue
+                if j == 0 and (
+                    n > legs[d] or leaves > _most_on_board(n, cost + track[to] - track[d], uses[u], weight, leg_s[d], 1e9) + 1e-8
+                ):
                     continue
                 rest, driven = 0 if to == laps else k - j, n
                 if j > 0:
@@ -627,7 +661,7 @@ def _arrived(xs, vs, ss, begin, count, burnt, cost, weight_laps, carried, low, s
 @compiled()
 def begun(
     xs, vs, ss, begins, counts, rows, slots, from_lap, inner_stops, costs, after_of, done, use, u, weight, low, start_low, high, stop_laps,
-    most_inner, stops,
+    most_inner, legs, leg_s, track, stops,
 ):  # fmt: skip
     """The least time of a plan that begins with an option: it, laps and fuel-only stops of its first tyres, and the fuel to start with.
 
@@ -643,7 +677,11 @@ def begun(
         for j in range(min(stops, most_inner) + 1):
             if (n == laps) != (stops == j):
                 continue
-            k, driven = 0 if n == laps else stops - j, n
+            k, driven, board = 0 if n == laps else stops - j, n, high
+            if j == 0:
+                if n > legs[0]:
+                    continue
+                board = _most_on_board(n, costs[n] + track[n] - track[0], use, weight, leg_s[0], high)
             if j > 0:
                 row, driven = _row(slots, from_lap, inner_stops, k, n, after, u, j, 0), 0
                 if row < 0:
@@ -657,7 +695,7 @@ def begun(
                 continue
             time, at = _arrived(
                 xs, vs, ss, begin, count, use * driven, costs[n], weight * driven, weight * use * driven * (driven - 1) / 2.0, low,
-                start_low, high,
+                start_low, board,
             )  # fmt: skip
             if time < best:
                 best, of_laps, of_inner, leaves = time, n, j, at
@@ -665,18 +703,20 @@ def begun(
 
 
 @compiled()
-def chain_s(lengths, costs, uses, fitted, weight, low, top, start_low, start, tyres, stay, rate):
+def chain_s(lengths, costs, uses, fitted, weight, low, top, start_low, start, tyres, stay, rate, most_s):
     """Least time of given stints over what is filled; 1e14 where the tank does not hold them.
 
     :param fitted: whether tyres are changed before each stint
     :param tyres: pit lane, standing [s] and free litres [l] of a stop for tyres, `stay` of one for fuel only
+    :param most_s: longest time of each stint's laps, beside what is not in its costs [s]
     """
     wide = 8 * len(lengths) + 64
     bx, bv, bs = np.empty((4, wide)), np.empty((4, wide)), np.empty((4, wide))
     bx[0, 0], bv[0, 0], bs[0, 0] = low, 0.0, 0.0
     n = 1
     for i in range(len(lengths) - 1, -1, -1):
-        m = _driven(bx[0], bv[0], bs[0], n, lengths[i], costs[i], uses[i], weight, low, top, bx[1], bv[1], bs[1])
+        board = _most_on_board(lengths[i], costs[i], uses[i], weight, most_s[i], top)
+        m = _driven(bx[0], bv[0], bs[0], n, lengths[i], costs[i], uses[i], weight, low, top, board, bx[1], bv[1], bs[1])
         if m == 0:
             return 1e14
         if i == 0:

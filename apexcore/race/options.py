@@ -27,6 +27,11 @@ class Option:
     age: int
     level: Level
 
+    @property
+    def wear(self) -> float:
+        """What it has been driven, in laps of this way of driving: laps that were driven all out stay worn as they are."""
+        return self.age / self.level.tyre_share
+
 
 @dataclass(frozen=True)
 class Stock:
@@ -58,15 +63,17 @@ def at_level(tyre: TyrePace, level: Level) -> TyrePace:
     )  # fmt: skip
 
 
-def tyre_time_s(tyre: TyrePace, laps: int, age: int = 0) -> float:
-    """Time that a stint of this length loses to its tyres [s]: sums over the ages `age` to `age` + `laps` - 1, in closed form."""
+def tyre_time_s(tyre: TyrePace, laps: int, age: float = 0.0) -> float:
+    """Time that a stint of this length loses to its tyres [s]: sums over the ages `age` to `age` + `laps` - 1, in closed form.
+
+    :param age: in laps of the way of driving that the tyre's pace is told for, not whole where laps before were driven another way
+    """
     if not laps:
         return 0.0
-    last = age + laps
-    begin = min(max(math.floor(tyre.cliff_age) + 1, age), last)  # the first age beyond the cliff
-    beyond = last - begin
-    over = beyond * (0.5 * (begin + last - 1) - tyre.cliff_age)
-    return laps * tyre.offset_s + tyre.fade_s * 0.5 * laps * (age + last - 1) + tyre.cliff_s * over + tyre.warm_s
+    before = min(max(math.floor(tyre.cliff_age - age) + 1, 0), laps)  # laps of the stint that begin within the cliff's age
+    beyond = laps - before
+    over = beyond * (age + 0.5 * (before + laps - 1) - tyre.cliff_age)
+    return laps * tyre.offset_s + tyre.fade_s * laps * (age + 0.5 * (laps - 1)) + tyre.cliff_s * over + tyre.warm_s
 
 
 def usable(rules: RaceRules, pace: Pace) -> list[TyrePace]:
@@ -100,15 +107,12 @@ def stocks_of(rules: RaceRules) -> list[Stock]:
 
 
 def _costs(rules: RaceRules, pace: Pace, options: list[Option]) -> Floats:
-    """Time of a stint by option and length, without fuel and stops, shape [options, laps + 1] [s]; where it may rain by the lap that it
+    """Time of a set by option and laps, without fuel and stops, shape [options, laps + 1] [s]; where it may rain by the lap that it
     begins behind as well, shape [options, laps, laps + 1]."""
-    most = min(rules.longest_stint or rules.laps, rules.laps)
     found = np.full((len(options), rules.laps + 1), NEVER)
     for o, option in enumerate(options):
-        for laps in range(1, most + 1):
-            found[o, laps] = laps * pace.lap_s + tyre_time_s(option.tyre, laps, option.age)
-        if rules.wheel_minutes:  # at the pace of the stint, without the weight of its fuel
-            found[o, found[o] > 60.0 * rules.wheel_minutes] = NEVER
+        for laps in range(1, rules.laps + 1):
+            found[o, laps] = laps * pace.lap_s + tyre_time_s(option.tyre, laps, option.wear)
     if not rains(rules):
         return found
     by_lap = np.repeat(found[:, None, :], rules.laps, axis=1)
@@ -151,5 +155,6 @@ def problem_of(rules: RaceRules, pace: Pace, stocks: Iterable[Stock] = (), optio
         most_stops=min(rules.most_stops, rules.laps - 1), use_shares=np.array([option.level.fuel_share for option in options]),
         needs=() if single else tuple(Needed(use, rules.compulsory_laps) for use in uses),
         limited=tuple(Limited(np.array([one.takes(option) for option in options], dtype=bool), one.count) for one in stocks),
+        leg_laps=rules.longest_stint or None, leg_s=60.0 * rules.wheel_minutes or NEVER, track_s=rules.track_s,
         **vars(filling_of(rules, pace)),
     )  # fmt: skip

@@ -5,7 +5,7 @@ numbers (`options`), and its plans those of the product.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -92,6 +92,20 @@ def tyre_of(pace: Pace, stint: Stint) -> TyrePace:
     return at_level(next(tyre for tyre in pace.tyres if tyre.key == stint.compound), stint.level)
 
 
+def wear_of(stints: Sequence[Stint]) -> list[float]:
+    """What the tyres of each stint have been driven as it begins, in laps of its own way of driving.
+
+    A set that is fitted, or on at the first of these stints, brings laps that were driven all out; the others are laps of these stints.
+    """
+    found, work = list[float](), 0.0
+    for index, stint in enumerate(stints):
+        if stint.fitted or not index:
+            work = float(stint.age)
+        found.append(work / stint.level.tyre_share)
+        work += stint.laps * stint.level.tyre_share
+    return found
+
+
 def stop_s(rules: RaceRules, litres: float, fitted: bool = True) -> float:
     """Time of a stop that fills so much [s]."""
     return filling_of(rules, Pace(0.0, (), 0.0, 0.0, 0.0)).stop_s(litres, fitted)
@@ -120,7 +134,7 @@ def as_plan(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Pr
             pit += problem.stop_s(leg.leaves_l - before, leg.fitted)
         if leg.fitted:
             age = option.age
-            tyre += tyre_time_s(option.tyre, sum(one.laps for one in _set_of(best, index)), age)
+            tyre += tyre_time_s(option.tyre, sum(one.laps for one in _set_of(best, index)), option.wear)
         tyre += weather_s(rules, option.tyre.key, lap - behind, leg.laps)
         formation = rules.formation_laps * pace.fuel_l_per_lap if not index and not behind else 0.0
         stints.append(Stint(option.tyre.key, lap, leg.laps, leg.leaves_l + formation, age, leg.fitted, option.level))
@@ -163,13 +177,9 @@ def stints_time_s(rules: RaceRules, pace: Pace, stints: Sequence[Stint], filling
     :param exactly: as for `exact.chain_s`
     """
     costs = []
-    for stint in stints:
+    for stint, wear in zip(stints, wear_of(stints), strict=True):
         tyre = tyre_of(pace, stint)
-        cost = (
-            stint.laps * pace.lap_s
-            + tyre_time_s(tyre, stint.laps, stint.age)
-            + weather_s(rules, stint.compound, stint.first_lap, stint.laps)
-        )
+        cost = stint.laps * pace.lap_s + tyre_time_s(tyre, stint.laps, wear) + weather_s(rules, stint.compound, stint.first_lap, stint.laps)
         costs.append(cost if stint.fitted else cost - tyre.warm_s)
     lengths = np.array([stint.laps for stint in stints])
     uses = np.array([pace.fuel_l_per_lap * stint.level.fuel_share for stint in stints])
@@ -260,11 +270,51 @@ def _counting(
         problem = problem_of(rules, pace, counted)
         if problem.least_stops > problem.most_stops or not options:
             return problem, []
-        found = bests(problem, options)
+        problem, found = within_wheel(rules, pace, options, problem, lambda one: bests(one, options))
         over = [one for one in stocks if one not in counted and any(_taken(best, options, one) > one.count for best in found)]
         if not over:
             return problem, found
         counted += over
+
+
+def within_wheel(
+    rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem, bests: Callable[[Problem], list[Best]]
+) -> tuple[Problem, list[Best]]:
+    """Plans of which no leg is longer at the wheel than allowed.
+
+    Where every stop changes tyres the search itself keeps to the time. Where they may stay, how long a leg takes depends on how old its
+    tyres are by then, which the search does not tell apart: it is asked anew with a lap less from pit to pit until all plans keep to it.
+    """
+    while True:
+        found = bests(problem)
+        if not rules.wheel_minutes or problem.stay_s is None:
+            return problem, found
+        over = [
+            leg.laps
+            for best in found
+            for index, (leg, seconds) in enumerate(zip(best.legs, legs_s(rules, pace, options, problem, best), strict=True))
+            if seconds > (problem.leg_s if index or problem.first_leg_s is None else problem.first_leg_s) + 1e-6
+        ]
+        if not over:
+            return problem, found
+        most = max(over) - 1
+        if most < 1:
+            return problem, []
+        first = most if problem.first_leg_laps is None else min(most, problem.first_leg_laps)
+        problem = replace(problem, leg_laps=most, first_leg_laps=first)
+
+
+def legs_s(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem, best: Best) -> list[float]:
+    """Time of the laps of each leg of an exact plan [s]: all that they take, the stops left out."""
+    found, lap, work = list[float](), 0, 0.0
+    for leg in best.legs:
+        option = options[leg.option]
+        work = float(option.wear) if leg.fitted else work
+        time = leg.laps * pace.lap_s + tyre_time_s(option.tyre, leg.laps, work) - (0.0 if leg.fitted else option.tyre.warm_s)
+        time += weather_s(rules, option.tyre.key, lap + 1, leg.laps) + track_s(rules, problem.behind + lap + 1, leg.laps)
+        found.append(time + problem.carried_s(leg.laps, leg.leaves_l, problem.use_l * option.level.fuel_share))
+        work, lap = work + leg.laps, lap + leg.laps
+    return found
 
 
 def _bests(problem: Problem, options: Sequence[Option]) -> list[Best]:

@@ -106,6 +106,12 @@ class Problem(Filling):
     :param limited: how often options may be fitted
     :param begins: options that may be on at the start; all where not given
     :param later: options that may be fitted at a stop; all where not given
+    :param leg_laps: most laps from pit to pit, whatever the tyres; None for any
+    :param first_leg_laps: the same from the start to the first stop, where laps were driven before; as others where not given
+    :param leg_s: longest time from pit to pit, which holds where every stop changes tyres [s]
+    :param first_leg_s: the same up to the first stop; as others where not given [s]
+    :param track_s: what the track adds to a lap from lap to lap, which counts to that time and is the same for every plan [s/lap]
+    :param behind: race laps that were driven before the first of these
     """
 
     cost: Floats
@@ -119,6 +125,12 @@ class Problem(Filling):
     limited: tuple[Limited, ...] = ()
     begins: Bools | None = None
     later: Bools | None = None
+    leg_laps: int | None = None
+    first_leg_laps: int | None = None
+    leg_s: float = NEVER
+    first_leg_s: float | None = None
+    track_s: float = 0.0
+    behind: int = 0
 
     @property
     def laps(self) -> int:
@@ -129,6 +141,18 @@ class Problem(Filling):
     def uses_l(self) -> Floats:
         """Fuel that each option burns on a lap, shape [options] [l]."""
         return np.full(len(self.cost), self.use_l) if self.use_shares is None else self.use_l * self.use_shares
+
+    def legs(self) -> tuple[Ints, Floats, Floats]:
+        """Most laps from leaving the pit behind each lap to coming in, shape [laps]; the longest time of them, shape [laps] [s]; and what
+        the track adds up to each lap, shape [laps + 1] [s]."""
+        laps = np.full(self.laps, self.laps if self.leg_laps is None else self.leg_laps)
+        seconds = np.full(self.laps, self.leg_s)
+        if self.first_leg_laps is not None:
+            laps[0] = self.first_leg_laps
+        if self.first_leg_s is not None:
+            seconds[0] = self.first_leg_s
+        at = np.arange(self.laps + 1, dtype=np.float64)
+        return laps.astype(np.int64), seconds, self.track_s * at * (self.behind + 0.5 * (at - 1))
 
     def cost_s(self, option: int, behind: int, laps: int) -> float:
         """A of a stint."""

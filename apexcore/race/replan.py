@@ -1,5 +1,6 @@
 """The rest of a race, planned exactly from where it stands: on the day, and for what to do if a safety car comes."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -8,8 +9,8 @@ import numpy as np
 from ..vehicle.pair import axles_of
 from .exact import Best, Planner
 from .options import Option, at_level, options_of, problem_of, stocks_of
-from .plans import Plan, as_plan, track_s
-from .problem import NEVER, Limited, Needed, Problem
+from .plans import Plan, as_plan, track_s, within_wheel
+from .problem import Limited, Needed, Problem
 from .rules import Pace, RaceRules
 
 
@@ -25,6 +26,7 @@ class Standing:
     :param stops: stops made
     :param driven: laps driven on each compound, on either axle, those of the tyres that are on among them
     :param fitted: compound and age of every set that was fitted, the one that is on among them
+    :param wheel_s: time at the wheel since the last change of driver [s]
     """
 
     laps_done: int
@@ -35,11 +37,12 @@ class Standing:
     stops: int
     driven: tuple[tuple[str, int], ...]
     fitted: tuple[tuple[str, int], ...]
+    wheel_s: float = 0.0
 
 
 def margin_left_l(rules: RaceRules, pace: Pace, standing: Standing) -> float:
-    """What is held in reserve for the rest: its share of the race's [l]."""
-    return pace.margin_l * (rules.laps - standing.laps_done) / rules.laps
+    """What is held in reserve for the rest [l]: what is unsure of it goes with the root of the laps that are left, readings included."""
+    return pace.margin_l * math.sqrt(max(rules.laps - standing.laps_done, 0) / rules.laps)
 
 
 @dataclass(frozen=True)
@@ -71,7 +74,9 @@ def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
     options = [*fresh, *on]
     problem = problem_of(left, pace, options=options)
     if rules.longest_stint:
-        problem.cost[len(fresh) :, ..., max(rules.longest_stint - standing.since_stop, 0) + 1 :] = NEVER
+        problem = replace(problem, first_leg_laps=max(rules.longest_stint - standing.since_stop, 0))
+    if rules.wheel_minutes:
+        problem = replace(problem, first_leg_s=problem.leg_s - standing.wheel_s)
     if rules.last_stop_lap and done >= rules.last_stop_lap:
         problem.stop_laps[:] = False
     at_start = np.arange(len(options)) >= len(fresh)
@@ -89,7 +94,7 @@ def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
             limited.append(Limited(takes, max(stock.count - taken, 0)))
     problem = replace(
         problem, needs=needs, limited=tuple(limited), begins=at_start, later=~at_start, start_l=standing.fuel_l,
-        start_least_l=standing.fuel_l,
+        start_least_l=standing.fuel_l, behind=done,
     )  # fmt: skip
     return _Rest(left, pace, problem, options)
 
@@ -132,9 +137,14 @@ def replanned(rules: RaceRules, pace: Pace, standing: Standing, most: int = 3) -
     rest = _rest(rules, pace, standing)
     if rest.problem.least_stops > rest.problem.most_stops:
         return []
-    planner = Planner(rest.problem, nearest=most)
-    found = [planner.best(stops) for stops in range(rest.problem.least_stops, rest.problem.most_stops + 1)]
-    plans = [_told(rest, best, standing, on_them=True) for best in found if best is not None]
+
+    def bests(problem: Problem) -> list[Best]:
+        planner = Planner(problem, nearest=most)
+        found = (planner.best(stops) for stops in range(problem.least_stops, problem.most_stops + 1))
+        return [best for best in found if best is not None]
+
+    problem, found = within_wheel(rest.rules, rest.pace, rest.options, rest.problem, bests)
+    plans = [_told(replace(rest, problem=problem), best, standing, on_them=True) for best in found]
     return sorted(plans, key=lambda plan: plan.time_s)[:most]
 
 
@@ -150,20 +160,26 @@ def stopping_now(rules: RaceRules, pace: Pace, standing: Standing, pit_share: fl
     problem = replace(
         rest.problem, begins=rest.problem.later, start_l=rest.problem.tank_l, start_least_l=standing.fuel_l,
         most_stops=min(max(rest.problem.most_stops - 1, 0), rest.problem.laps - 1), least_stops=max(rest.problem.least_stops - 1, 0),
+        first_leg_laps=None, first_leg_s=None,
     )  # fmt: skip
     if problem.rate <= 0.0:
         problem = replace(problem, start_l=standing.fuel_l)
     if problem.least_stops > problem.most_stops or not problem.begins.any():  # type: ignore[union-attr]
         return None
+
     # what is filled now costs as at any stop, which the planner's own start does not: at most a tank's filling lies between both
-    planner = Planner(problem, within_s=problem.tank_l / problem.rate if problem.rate > 0.0 else 0.0, nearest=1)
-    bests = [
-        planner.after_stop(stops, standing.fuel_l, problem.pit_s * pit_share)
-        for stops in range(problem.least_stops, problem.most_stops + 1)
-    ]
-    best = min((one for one in bests if one is not None), key=lambda one: one.time_s, default=None)
-    if best is None:
+    def bests(problem: Problem) -> list[Best]:
+        planner = Planner(problem, within_s=problem.tank_l / problem.rate if problem.rate > 0.0 else 0.0, nearest=1)
+        found = (
+            planner.after_stop(stops, standing.fuel_l, problem.pit_s * pit_share)
+            for stops in range(problem.least_stops, problem.most_stops + 1)
+        )
+        return [min(some, key=lambda one: one.time_s)] if (some := [one for one in found if one is not None]) else []
+
+    problem, found = within_wheel(rest.rules, rest.pace, rest.options, problem, bests)
+    if not found:
         return None
+    best = found[0]
     plan = _told(replace(rest, problem=problem), best, standing, on_them=False)
     return replace(plan, time_s=best.time_s + track_s(rules, done + 1, rules.laps - done))
 

@@ -1,14 +1,17 @@
 """A race over time: how many laps it has follows from the plan, and is as unsure as its pace."""
 
+import math
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 
-from ..errors import InputError
+from ..errors import InputError, NoLegalPlan
 from .course import course
-from .plans import Plan, check, plan_time_s, quickest, ranked_plans
-from .rules import MOST_LAPS, Pace, RaceRules
+from .options import options_of
+from .plans import Plan, Stint, check, plan_time_s, quickest, ranked_plans
+from .rules import MOST_LAPS, MOST_STOPS, Pace, RaceRules
 
 
 def crossed_in_time(passed_s: "np.ndarray", minutes: float, laps_after: int) -> int | None:
@@ -24,20 +27,127 @@ def plans_in_time(rules: RaceRules, pace: Pace) -> tuple[RaceRules, list[Plan]]:
     """The rules with the distance that the time comes to, and the plans over it; the rules as they are where they tell laps.
 
     The distance is the longest at which the quickest plan still begins its last laps in time: fewer laps would be driven by that plan as
-    well, and more by none.
+    well. More are driven only by putting a stop off until the time is up (`late_stop`).
 
-    :raises NoLegalPlan: as `ranked_plans`
+    :raises NoLegalPlan: as `ranked_plans`, and where no legal plan is still on the road as the time is up
     :raises InputError: as `ranked_plans`, and where the time is more than the laps that a plan may have
     """
     if not rules.minutes:
         return rules, ranked_plans(rules, pace)
     check(rules, pace)
-    guess = int(60.0 * rules.minutes / max(pace.lap_s, 1.0)) + 1 + rules.laps_after
+    passed, guess = 0.0, 1 + rules.laps_after
+    while passed < 60.0 * rules.minutes and guess <= MOST_LAPS:  # no lap is quicker than this, whatever the track does
+        passed += max(pace.lap_s + min(rules.track_s, 0.0) * (guess - 1), 1.0)
+        guess += 1
     if guess > MOST_LAPS:
         raise InputError("race time", f"{rules.minutes:g} min", f"at most {MOST_LAPS} laps, which is {MOST_LAPS * pace.lap_s / 60:.0f} min")
     laps = _longest(rules, pace, guess)
     over = rules.model_copy(update={"laps": laps or guess})
-    return over, ranked_plans(over, pace)  # which says why, where there is none
+    plans = ranked_plans(over, pace)  # which says why, where there is none
+    comes_to = _own_laps(course(over, pace, plans[0]).passed_s, over)
+    if comes_to > over.laps:
+        raise NoLegalPlan([_short_of_the_flag(over, pace, comes_to)])
+    return over, plans
+
+
+#: What may be saved at most to reach the flag [-], and the largest tank that is asked for [l].
+_MOST_SAVED, _LARGEST_L = 0.4, 500.0
+
+
+def _short_of_the_flag(rules: RaceRules, pace: Pace, laps: int) -> str:
+    """That no plan reaches the flag, and what would.
+
+    :param rules: with the laps of the longest plan
+    :param laps: that the race comes to
+    """
+    over = rules.model_copy(update={"laps": laps})
+
+    def drives(changed: RaceRules, at: Pace = pace) -> bool:
+        return quickest(changed, at) is not None
+
+    ways = list[str]()
+    if not rules.refuelling and drives(over.model_copy(update={"refuelling": True})):
+        ways.append("refuelling")
+    stops = _first(range(rules.most_stops + 1, MOST_STOPS + 1), lambda most: drives(over.model_copy(update={"most_stops": most})))
+    if stops is not None:
+        ways.append(f"{stops} stop{'s' if stops != 1 else ''}")
+    litres = range(math.floor(rules.tank_l) + 1, int(_LARGEST_L) + 1)
+    tank = _first(litres, lambda held: drives(over.model_copy(update={"tank_l": float(held)})))
+    if tank is not None:
+        ways.append(f"a tank of {tank} l")
+    saved = _first(
+        range(1, int(100 * _MOST_SAVED) + 1),
+        lambda share: drives(over, replace(pace, fuel_l_per_lap=pace.fuel_l_per_lap * (1.0 - share / 100.0))),
+    )
+    if saved is not None:
+        ways.append(f"{saved} % less fuel a lap")
+    for words, change in (
+        (f"stints of more than {rules.longest_stint} laps", {"longest_stint": 0}),
+        (f"more than {rules.wheel_minutes:g} min at the wheel", {"wheel_minutes": 0.0}), ("more tyre sets", {"sets": ()}),
+        (f"a stop after lap {rules.last_stop_lap}", {"last_stop_lap": 0}),
+    ):  # fmt: skip
+        changed = over.model_copy(update=change)
+        if changed != over and drives(changed):
+            ways.append(words)
+    what = f" What would reach it, each alone: {', '.join(ways)}." if ways else ""
+    return (
+        f"No plan reaches the flag: {rules.minutes:g} min come to about {laps} laps, and under these rules no plan drives more than "
+        f"{rules.laps}.{what}"
+    )
+
+
+def _first(values: range, holds: Callable[[int], bool]) -> int | None:
+    """The least value from which on something holds; None where it never does."""
+    low, high = 0, len(values)
+    if not high or not holds(values[-1]):
+        return None
+    while low < high:
+        middle = (low + high) // 2
+        low, high = (low, middle) if holds(values[middle]) else (middle + 1, high)
+    return values[low]
+
+
+def late_stop(rules: RaceRules, pace: Pace) -> Plan | None:
+    """A plan that drives a lap more than the quickest one, by making a stop only as the time is up; None where there is none.
+
+    A stop that is owed anyway then costs nothing before the lap on which the race would have ended.
+
+    :param rules: with the laps that the race comes to
+    """
+    behind, stint = rules.laps - rules.laps_after, 1 + rules.laps_after
+    late = rules.last_stop_lap and behind > rules.last_stop_lap
+    if not rules.minutes or late or behind < max(rules.first_stop_lap, 1) or (rules.longest_stint and stint > rules.longest_stint):
+        return None
+    best: Plan | None = None
+    for option in options_of(rules, pace):
+        keys = option.tyre.axles
+        enough = rules.compulsory_laps <= stint
+        sets = tuple(one.model_copy(update={"count": one.count - (one.compound in keys and one.age == option.age)}) for one in rules.sets)
+        before = rules.model_copy(
+            update={
+                "laps": behind, "least_stops": max(rules.least_stops - 1, 0), "most_stops": max(rules.most_stops - 1, 0), "sets": sets,
+                "compulsory": tuple(key for key in rules.compulsory if not (enough and key in keys)),
+            }
+        )  # fmt: skip
+        if rules.most_stops < 1 or any(one.count < 0 for one in sets):
+            continue
+        first = quickest(before, pace)
+        if first is None or course(before, pace, first).passed_s[-1] >= 60.0 * rules.minutes:
+            continue
+        need = pace.fuel_l_per_lap * option.level.fuel_share * stint + pace.margin_l
+        left = float(course(before, pace, first).left_l[-1])
+        if need > left and not rules.refuelling:
+            continue
+        stints = (*first.stints, Stint(option.tyre.key, behind + 1, stint, max(need, left), option.age, True, option.level))
+        told = course(rules, pace, replace(first, stints=stints))
+        plan = Plan(
+            stints, float(told.lap_s.sum()), float(told.stop_s.sum()),
+            float((told.offset_s + told.fade_s + told.cliff_s + told.warm_s + told.saving_s + told.weather_s).sum()),
+            float(told.fuel_s.sum()),
+        )  # fmt: skip
+        if best is None or plan.time_s < best.time_s:
+            best = plan
+    return best
 
 
 def _longest(rules: RaceRules, pace: Pace, guess: int) -> int | None:

@@ -105,10 +105,16 @@ def _grown(form: ValueForm[CoreCircuit]) -> dict[str, Any]:
 
 
 def _growing(request: HttpRequest, core: CoreCircuit | None, fixed: dict[str, str]) -> HttpResponse:
-    form = _form(request.POST.dict(), core, fixed)
+    typed = request.POST.dict()
+    form = _form(typed, core, fixed)
     context: dict[str, Any] = {}
     try:
-        if form.check() is not None:
+        whole = form.check()
+        if whole is None:  # a mark that is still being typed must not take the map away on which it is placed
+            half = tuple({f"{name.rsplit('.', 1)[0]}." for name in form.beside if name.startswith("markers.")})
+            form = _form({name: text for name, text in typed.items() if not (half and name.startswith(half))}, core, fixed)
+            whole = form.check()
+        if whole is not None:
             context = _drawn(form)
     except ApexError:
         pass  # it does not close yet

@@ -11,7 +11,9 @@ from django.utils import timezone
 
 from apexcore.errors import InputError
 from apexcore.formats.race_file import MarkFile, PlanValue, SetupFile
-from apexcore.race.live import Advice, Happened, Mark, SafetyAdvice, Setup, advise, happened, rules_now, under_safety_car
+from apexcore.race.clock import rules_now
+from apexcore.race.happened import KINDS, Happened, Mark, Setup, happened
+from apexcore.race.live import Advice, SafetyAdvice, advise, under_safety_car
 from apexcore.race.plans import Plan
 from apexcore.race.rules import RaceRules
 from apexcore.race.weather import WET
@@ -23,9 +25,12 @@ from apextrim.runs.models import Lap, Run
 from .models import LiveRace, RaceMark
 from .queries import Known, RaceView
 
-KINDS = ("lap", "pit", "fuel", "safety", "green", "wet", "dry")
 #: A lap that is shorter than this share of the plan's was entered twice; one that is longer than so many of them was missed.
 _TWICE, _SILENT = 0.4, 1.6
+#: A lap between these shares of the plan's is counted without a question.
+_UNASKED = 0.8, 1.7
+#: What makes a long lap no wonder.
+_LONG = ("safety", "yellow", "red", "flat", "wet")
 #: Marks that one race holds.
 _MOST_MARKS = 5000
 
@@ -76,7 +81,7 @@ def marks_of(race: LiveRace) -> list[RaceMark]:
 
 
 def _core(marks: list[RaceMark]) -> tuple[Mark, ...]:
-    return tuple(Mark(mark.kind, mark.time_s, mark.litres, mark.compound) for mark in marks)
+    return tuple(Mark(mark.kind, mark.time_s, mark.litres, mark.compound, mark.age, mark.value, mark.laps) for mark in marks)
 
 
 @kept_within(4 * MB)
@@ -91,7 +96,8 @@ def now_of(race: LiveRace) -> Now:
     state = happened(setup, _core(marks))
     following, said = _followed(race, setup)
     advice, safety = _advised(setup, _core(marks), following, race.threshold_s)
-    return Now(race, setup, rules_now(setup, state), marks, state, following, advice, safety, said)
+    rules = rules_now(setup, state, advice.plan or following, advice.due)
+    return Now(race, setup, rules, marks, state, following, advice, safety, said)
 
 
 def _followed(race: LiveRace, setup: Setup) -> tuple[Plan, str]:
@@ -107,36 +113,117 @@ def add_mark(race: LiveRace, kind: str, key: str, at_ms: int, values: dict[str, 
 
     :param key: what the browser or logger calls it
     :param at_ms: when it happened, by the clock of who made it [ms]
-    :param values: `time_s`, `litres`, `compound`, `logger_lap` where they are told
-    :raises InputError: where the race is over, or a lap was entered twice
+    :param values: `time_s`, `litres`, `compound`, `age`, `value`, `laps`, `logger_lap` where they are told
+    :raises InputError: where the race is over, a lap was entered twice, or what is told cannot be
     """
     there = race.marks.filter(key=key).first()
     if there is not None:
         return there
-    if kind not in KINDS:
-        raise InputError("mark", kind, ", ".join(KINDS))
     if race.ended_at is not None:
         raise InputError("race", "ended", "one that is on; start it again to go on")
     setup, marks = setup_of(race), marks_of(race)
-    state = happened(setup, _core(marks))
-    laps = rules_now(setup, state).laps
-    compound = str(values.get("compound") or "")
-    if compound and compound not in {WET, *(tyre.key for tyre in setup.pace.tyres)}:
-        raise InputError("tyres", compound, ", ".join(tyre.key for tyre in setup.pace.tyres))
-    time_s = values.get("time_s")
-    if kind == "lap":
-        if len(state.times_s) >= laps:
-            raise InputError("lap", len(state.times_s) + 1, f"at most {laps}: the race is over")
-        if time_s is None:
-            time_s = _since(race, marks, at_ms)
-            if time_s is not None and time_s < _TWICE * setup.pace.lap_s:
-                raise InputError("lap", f"{time_s:.1f} s after the last", f"at least {_TWICE * setup.pace.lap_s:.0f} s; not counted")
+    values = _checked(race, setup, marks, kind, at_ms, values)
     last = race.marks.aggregate(last=Max("number"))["last"] or 0
     if last >= _MOST_MARKS:
         raise InputError("marks", last + 1, f"at most {_MOST_MARKS} in a race")
-    told = MarkFile(kind=kind, time_s=time_s, litres=values.get("litres"), compound=compound, at_ms=max(at_ms, 0))
-    row = RaceMark.objects.create(race=race, number=last + 1, key=key[:40], logger_lap=values.get("logger_lap"), **vars(told))
-    return row
+    told = MarkFile(kind=kind, at_ms=max(at_ms, 0), **{name: values[name] for name in _TOLD if values.get(name) is not None})
+    return RaceMark.objects.create(race=race, number=last + 1, key=key[:40], logger_lap=values.get("logger_lap"), **vars(told))
+
+
+#: What a mark may tell.
+_TOLD = ("time_s", "litres", "compound", "age", "value", "laps")
+#: Kinds that tell a number: its name, unit, least and most.
+NUMBERS = {
+    "onlap": ("On lap", "", 1.0, 1200.0), "distance": ("Race now", "laps", 1.0, 1200.0), "minutes": ("Race now", "min", 0.1, 1500.0),
+    "penalty": ("Penalty", "s", 0.0, 600.0), "stopgo": ("Stop and go", "s", 0.0, 600.0), "restart": ("Stood", "s", 0.0, 90_000.0),
+    "leader": ("Leader ahead", "s", -3600.0, 3600.0),
+}  # fmt: skip
+
+
+def _checked(race: LiveRace, setup: Setup, marks: list[RaceMark], kind: str, at_ms: int, values: dict[str, Any]) -> dict[str, Any]:
+    """What a mark tells, with the time of a lap that a key ended.
+
+    :raises InputError: where it cannot be
+    """
+    if kind not in KINDS:
+        raise InputError("mark", kind, ", ".join(KINDS))
+    state = happened(setup, _core(marks))
+    compound, litres, tank = str(values.get("compound") or ""), values.get("litres"), setup.rules.tank_l
+    if compound and compound not in {WET, *(tyre.key for tyre in setup.pace.tyres)}:
+        raise InputError("tyres", compound, ", ".join(tyre.key for tyre in setup.pace.tyres))
+    if litres is not None and litres > tank + 0.5:
+        raise InputError("Fuel on board" if kind == "fuel" else "Added", f"{litres:g} l", f"at most the {tank:g} l of the tank")
+    if kind == "served" and not state.penalties:
+        raise InputError("penalty", "none is owed", "a penalty that is entered first")
+    if kind in NUMBERS and values.get("value") is None and kind != "restart":
+        name, unit, low, high = NUMBERS[kind]
+        raise InputError(name, "", f"a number from {low:g} to {high:g} {unit}".strip())
+    if kind in ("onlap", "distance") and values["value"] < len(state.times_s) - state.standing.since_stop + 1:
+        raise InputError(NUMBERS[kind][0], f"{values['value']:g}", f"more than the {len(state.times_s)} laps that are done")
+    if kind == "restart" and values.get("value") is None:
+        red = next((mark.at_ms for mark in reversed(marks) if mark.kind == "red"), at_ms)
+        return values | {"value": min(max((at_ms - red) / 1000.0, 0.0), 90_000.0)}
+    if kind == "lap":
+        laps = rules_now(setup, state).laps
+        if len(state.times_s) >= laps:
+            raise InputError("lap", len(state.times_s) + 1, f"at most {laps}: the race is over")
+        if values.get("time_s") is None:
+            time_s = _since(race, marks, at_ms)
+            if time_s is not None and time_s < _TWICE * setup.pace.lap_s:
+                raise InputError("lap", f"{time_s:.1f} s after the last", f"at least {_TWICE * setup.pace.lap_s:.0f} s; not counted")
+            return values | {"time_s": time_s}
+    return values
+
+
+def doubt(race: LiveRace, kind: str, at_ms: int, values: dict[str, Any]) -> str:
+    """What to ask before an odd lap is counted: a key that was pressed early, or a lap that nobody counted; empty for nothing."""
+    if kind != "lap" or values.get("time_s") is not None:
+        return ""
+    setup, marks = setup_of(race), marks_of(race)
+    since, lap = _since(race, marks, at_ms), setup.pace.lap_s
+    if since is None or since < _TWICE * lap or not marks:
+        return ""
+    state = happened(setup, _core(marks))
+    slow = any(getattr(state, name) for name in _LONG) or marks[-1].kind in ("pit", "green", "restart", "dry")
+    if since < _UNASKED[0] * lap:
+        return f"{since:.1f} s since the last lap; one takes about {lap:.0f} s. Has a lap ended?"
+    if since > _UNASKED[1] * lap and not slow:
+        return f"{since:.1f} s since the last lap; one takes about {lap:.0f} s. Was one missed?"
+    return ""
+
+
+@transaction.atomic
+def add_missed(race: LiveRace, key: str, at_ms: int) -> RaceMark:
+    """Two laps in the time that has passed since the last: one of them was missed."""
+    since = _since(race, marks_of(race), at_ms)
+    half = None if since is None else since / 2.0
+    before = at_ms if half is None else at_ms - int(1000.0 * half)
+    add_mark(race, "lap", f"{key[:36]}-one", before, {"time_s": half})
+    return add_mark(race, "lap", key, at_ms, {"time_s": half})
+
+
+@transaction.atomic
+def correct(race: LiveRace, number: int, values: dict[str, Any] | None) -> RaceMark | None:
+    """Another time, another fuel, another set for what was entered before, or nothing of it; plans taken since are forgotten.
+
+    :param values: what it tells; None takes it back
+    :raises InputError: where that cannot be
+    """
+    mark = race.marks.filter(undone=False, number=number).first()
+    if mark is None:
+        return None
+    if values is None:
+        mark.undone = True
+    else:
+        before = [one for one in marks_of(race) if one.number < number]
+        told = _checked(race, setup_of(race), before, mark.kind, mark.at_ms, {name: getattr(mark, name) for name in _TOLD} | values)
+        MarkFile(kind=mark.kind, at_ms=mark.at_ms, **{name: told[name] for name in _TOLD if told.get(name) is not None})
+        for name in _TOLD:
+            setattr(mark, name, told[name])
+    mark.save()
+    race.followed = [entry for entry in race.followed if entry[0] < number]
+    race.save(update_fields=["followed"])
+    return mark
 
 
 def _since(race: LiveRace, marks: list[RaceMark], at_ms: int) -> float | None:
@@ -177,6 +264,8 @@ def change_words(now: Now, advice: Advice) -> str:
         why = "the plan before can no longer be driven"
     else:
         why = f"worth {advice.gain_s:.1f} s"
+    if advice.broken:
+        why = f"no way on keeps all rules: {advice.broken[0].words}"
     return f"After lap {lap}: {what[0].lower()}{what[1:]}, {why}."
 
 

@@ -3,16 +3,18 @@
 from dataclasses import dataclass
 
 from apexcore.quantities import format_number
+from apexcore.race.clock import pace_now
 from apexcore.race.course import course
 from apexcore.race.fuel import filled_l
-from apexcore.race.live import pace_now
 from apexcore.race.plans import Stint
 from apexcore.vehicle.car import Car
 from apextrim.ui.units import told
 
 from .after import Compared
+from .entry_presenters import KIND_NAMES, Entry, entries
 from .gap_presenters import tyre_names
 from .live import Now, silent_s
+from .owed_presenters import TyreChoice, owed_lines, set_key, sets_left
 from .presenters import plan_views
 from .queries import RaceView
 
@@ -32,15 +34,6 @@ def choices(view: RaceView, car: Car) -> list[Choice]:
 
 
 @dataclass(frozen=True)
-class TyreChoice:
-    """:param wanted: whether the plan fits it next"""
-
-    key: str
-    name: str
-    wanted: bool
-
-
-@dataclass(frozen=True)
 class LiveView:
     """The race on one screen.
 
@@ -57,6 +50,10 @@ class LiveView:
     :param warning: what is wrong: fuel that does not last, a logger that is silent
     :param litres: to add at the next stop
     :param wanted: tyres to fit there; empty where they stay on
+    :param owed: what the rules still ask for and still allow, a line each, with whether it presses
+    :param entries: what was entered, newest first
+    :param flag: what the marshals show, in words; empty for green
+    :param flags: entries that tell nothing but themselves: kind and what their button says
     """
 
     command: str
@@ -73,6 +70,7 @@ class LiveView:
     said: str
     safety: str
     safety_out: bool
+    yellow: bool
     wet: bool
     warning: str
     litres: float
@@ -81,6 +79,17 @@ class LiveView:
     last: str
     over: bool
     rest: list[str]
+    owed: list[tuple[str, bool]]
+    entries: list[Entry]
+    flag: str
+    flags: tuple[tuple[str, str], ...]
+
+
+#: Entries that tell nothing but themselves, beside those with a key.
+FLAGS = (
+    ("closed", "Pit lane closed"), ("open", "Pit lane open"), ("red", "Red flag"), ("through", "Drive-through"),
+    ("served", "Penalty served"),
+)  # fmt: skip
 
 
 def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
@@ -101,14 +110,24 @@ def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
         apart = at.fuel_l - by_plan
         laps = format_number(apart / use, 1, signed=True)
         against = told(f"{format_number(apart, 1, signed=True)} l against the first plan, {laps} laps")
-    wanted = stop.compound if stop is not None and stop.fitted else ""
-    tyres = [TyreChoice(tyre.key, tyre_names(car, tyre.key)[0], tyre.key == wanted) for tyre in pace_now(now.setup, now.state).tyres]
+    wanted = set_key(stop.compound, stop.age) if stop is not None and stop.fitted else ""
+    tyres = sets_left(now, car, wanted)
     return LiveView(
         command, detail, urgent, at.laps_done, now.rules.laps, told(f"{at.fuel_l:.1f} l"),
         f"lasts {lasts:.1f} laps, {format_number(lasts - to_stop, 1, signed=True)} beyond the {aim}",
         against, f"{tyre_names(car, at.compound)[0]}, {at.age} laps old", _target(now), _pace(now), now.said, _safety(now),
-        now.state.safety, now.state.wet, _warning(now, at_ms), _litres(now), tyres, wanted, _last(now), over, _rest(now, car),
+        now.state.safety, now.state.yellow, now.state.wet, _warning(now, at_ms), _litres(now), tyres, wanted, _last(now), over,
+        _rest(now, car), owed_lines(now, car), entries(now), _flag(now), FLAGS,
     )  # fmt: skip
+
+
+def _flag(now: Now) -> str:
+    state = now.state
+    said = [words for shown, words in (
+        (state.red, "Red flag"), (state.safety, "Safety car"), (state.yellow, "Full-course yellow"), (state.closed, "Pit lane closed"),
+        (state.flat, "Flat tyre"),
+    ) if shown]  # fmt: skip
+    return ", ".join(said)
 
 
 def _next_stop(now: Now) -> Stint | None:
@@ -131,8 +150,12 @@ def _litres(now: Now) -> float:
 
 def _command(now: Now, car: Car) -> tuple[str, str, bool]:
     plan, at = now.advice.plan, now.state.standing
+    if now.state.red:
+        return "Red flag", "Enter the restart when it comes, with the tyres that are then on.", True
     if plan is None:
-        return "No way on", told(f"{now.advice.short_l:.1f} l lack to the flag, and no rule lets them in."), True
+        if now.advice.short_l > 0.0:
+            return "No way on", told(f"{now.advice.short_l:.1f} l lack to the flag, and no rule lets them in."), True
+        return "No way on", "No plan for the rest can be driven: see what is owed below.", True
     stop = _next_stop(now)
     if stop is None:
         left = now.rules.laps - at.laps_done
@@ -142,9 +165,11 @@ def _command(now: Now, car: Car) -> tuple[str, str, bool]:
         fit += f", {stop.age} laps old"
     added = _litres(now)
     how = told(f"{fit[0].upper()}{fit[1:]}, add {added:.1f} l.") if added >= 0.05 else f"{fit[0].upper()}{fit[1:]}, no fuel."
+    laps = 0 if now.advice.due else stop.first_lap - 1 - at.laps_done
+    if laps <= 1 and now.state.closed:
+        return "Stay out: pit lane closed", f"When it opens: {how[0].lower()}{how[1:]}", True
     if now.advice.due:
         return "Pit now", how, True
-    laps = stop.first_lap - 1 - at.laps_done
     if laps <= 1:
         return "Pit this lap", how, True
     return f"Stop in {laps} laps", f"At the end of lap {stop.first_lap - 1}. {how}", False
@@ -182,6 +207,11 @@ def _safety(now: Now) -> str:
 
 def _warning(now: Now, at_ms: int) -> str:
     said = []
+    if now.advice.broken:
+        rules = "; ".join(breach.words for breach in now.advice.broken)
+        said.append(f"No way on keeps all rules. This one is the least bad: {rules}. What it costs, the rulebook says.")
+    if now.state.doubts:
+        said.append(told(f"Fuel to look at: {now.state.doubts[-1]}."))
     if now.advice.short_l > 0.0:
         said.append(told(f"{now.advice.short_l:.1f} l short of the flag."))
     if (late := silent_s(now, at_ms)) is not None:
@@ -196,10 +226,9 @@ def _last(now: Now) -> str:
     if not now.marks:
         return ""
     mark = now.marks[-1]
-    words = {
-        "lap": f"lap {now.state.standing.laps_done}", "pit": "pit stop", "fuel": "fuel reading", "safety": "safety car out",
-        "green": "safety car in", "wet": "wet", "dry": "dry",
-    }[mark.kind]  # fmt: skip
+    words = KIND_NAMES[mark.kind].lower()
+    if mark.kind == "lap":
+        words = f"lap {now.state.standing.laps_done}"
     return f"{words}, {mark.time_s:.1f} s" if mark.kind == "lap" and mark.time_s else words
 
 

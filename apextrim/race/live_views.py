@@ -11,7 +11,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError, InputError
-from apexcore.quantities import read_number
+from apexcore.quantities import parse_lap, read_number
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
@@ -104,19 +104,63 @@ def part(request: HttpRequest, event_id: int, race_id: int) -> HttpResponse:
 def mark(request: HttpRequest, event_id: int, race_id: int) -> HttpResponse:
     """Takes a mark: from the keys as JSON, from a form without scripts with the page."""
     event, race = _race(request, event_id, race_id)
+    kind, key, sure = request.POST.get("kind", "")[:8], request.POST.get("key", "")[:40] or uuid4().hex, request.POST.get("sure", "")
     try:
-        litres = request.POST.get("litres", "").strip()
-        values: dict[str, Any] = {
-            "litres": read_typed(litres, "l", "Fuel", 0.0, 500.0) if litres else None, "compound": request.POST.get("compound", "")[:81],
-        }  # fmt: skip
-        kind = request.POST.get("kind", "")[:8]
+        values = _typed(request, kind)
         if kind == "fuel" and values["litres"] is None:
-            raise InputError("Fuel on board", litres, "litres, such as 18.5")
-        live.add_mark(race, kind, request.POST.get("key", "")[:40] or uuid4().hex, _at(request), values)
+            raise InputError("Fuel on board", "", "litres, such as 18.5")
+        if sure == "two":
+            live.add_missed(race, key, _at(request))
+        elif not sure and (asked := live.doubt(race, kind, _at(request), values)):
+            return _answered(request, event, race, "", asked)
+        else:
+            live.add_mark(race, kind, key, _at(request), values)
         live.follow(race)
     except ApexError as error:
         return _answered(request, event, race, str(error))
     return _answered(request, event, race, "")
+
+
+def _typed(request: HttpRequest, kind: str) -> dict[str, Any]:
+    """What a mark's form tells, read.
+
+    :raises InputError: naming the field
+    """
+    text = {name: request.POST.get(name, "").strip() for name in ("litres", "time", "value", "laps")}
+    compound, _, age = request.POST.get("compound", "")[:90].partition("@")
+    name, unit, low, high = live.NUMBERS.get(kind, ("value", "", -1e5, 1e5))
+    return {
+        "litres": read_typed(text["litres"], "l", "Fuel", 0.0, 500.0) if text["litres"] else None,
+        "time_s": parse_lap(text["time"], "Lap time") if text["time"] else None,
+        "value": read_number(text["value"], unit, name, low, high) if text["value"] else None,
+        "laps": int(read_number(text["laps"], "", "Laps ahead", -99.0, 99.0)) if text["laps"] else 0,
+        "compound": compound,
+        "age": int(read_number(age, "", "Laps of the set", 0.0, 200.0)) if age else 0,
+    }
+
+
+@require_POST
+def correct(request: HttpRequest, event_id: int, race_id: int, number: int) -> HttpResponse:
+    """Changes what was entered before, or takes it back."""
+    event, race = _race(request, event_id, race_id)
+    there = race.marks.filter(number=number, undone=False).first()
+    try:
+        values = None if "remove" in request.POST or there is None else _typed(request, there.kind)
+        if live.correct(race, number, values) is None:
+            raise InputError("entry", number, "one that is there")
+        live.follow(race)
+    except ApexError as error:
+        messages.error(request, str(error))
+    else:
+        messages.success(request, f"Entry {number} {'is taken back' if values is None else 'is corrected'}; the plan is worked out anew.")
+    return redirect("race_entries", event.pk, race.pk)
+
+
+@require_GET
+def entries(request: HttpRequest, event_id: int, race_id: int) -> HttpResponse:
+    """What was entered, each of it to be corrected or taken back."""
+    event, race = _race(request, event_id, race_id)
+    return render(request, "race/entries.html", _part(event, race, False) | {"frame": frame(event, "race")})
 
 
 @require_POST
@@ -127,9 +171,10 @@ def undo(request: HttpRequest, event_id: int, race_id: int) -> HttpResponse:
     return _answered(request, event, race, "" if taken else "There is nothing to take back.")
 
 
-def _answered(request: HttpRequest, event: Event, race: LiveRace, problem: str) -> HttpResponse:
+def _answered(request: HttpRequest, event: Event, race: LiveRace, problem: str, asked: str = "") -> HttpResponse:
     if request.headers.get("Accept") == "application/json":
-        return JsonResponse({"problem": problem})  # told on the page; not a fault of the request
+        return JsonResponse({"problem": problem, "asked": asked})  # told on the page; not a fault of the request
+    problem = problem or (f"{asked} If so, type its time." if asked else "")
     if problem:
         messages.error(request, problem)
     return redirect("live_race", event.pk, race.pk)

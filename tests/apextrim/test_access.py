@@ -9,7 +9,7 @@ from django.urls import URLPattern, URLResolver, get_resolver, reverse
 
 from apexcore.formats.race_file import SetupFile
 from apexcore.judge.calibration import SCALES
-from apexcore.race.live import Setup
+from apexcore.race.happened import Setup
 from apexcore.race.plans import Plan, Stint
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 from apextrim.events.models import Event

@@ -79,6 +79,8 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "live_race_part": (OWNER, G),
     "mark_race": (OWNER, P),
     "undo_mark": (OWNER, P),
+    "correct_mark": (OWNER, P),
+    "race_entries": (OWNER, G),
     "end_race": (OWNER, P),
     "race_after": (OWNER, G),
     "keep_race_runs": (OWNER, P),

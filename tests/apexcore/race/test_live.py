@@ -5,8 +5,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from apexcore.race.clock import pace_now, rules_now
 from apexcore.race.course import course
-from apexcore.race.live import Happened, Mark, Setup, advise, followed_s, happened, pace_now, rules_now, under_safety_car
+from apexcore.race.happened import Happened, Mark, Setup, happened
+from apexcore.race.live import advise, followed_s, under_safety_car
 from apexcore.race.plans import ranked_plans
 from apexcore.race.replan import standing_of
 from apexcore.race.rules import Pace, RaceRules, TyrePace

@@ -103,7 +103,7 @@ def test_what_was_used_is_remembered() -> None:
     long = RULES.model_copy(update={"longest_stint": 22})
     assert all(plan.stints[0].laps <= 2 for plan in replanned(long, PACE, at))
     assert replanned(RULES, PACE, replace(at, laps_done=30)) == []
-    assert margin_left_l(RULES, replace(PACE, margin_l=3.0), at) == pytest.approx(1.0)
+    assert margin_left_l(RULES, replace(PACE, margin_l=3.0), at) == pytest.approx(3.0 / np.sqrt(3.0))
 
 
 def test_a_safety_car_is_worth_a_stop_in_the_window_and_not_outside() -> None:

@@ -6,8 +6,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from apexcore.race.clock import pace_now, rules_now
 from apexcore.race.course import course
-from apexcore.race.live import Mark, Setup, advise, happened, pace_now, rules_now
+from apexcore.race.happened import Mark, Setup, happened
+from apexcore.race.live import advise
 from apexcore.race.plans import best_by_stops, plan_time_s, ranked_plans
 from apexcore.race.replan import replanned, standing_of
 from apexcore.race.rules import Pace, RaceRules, TyrePace

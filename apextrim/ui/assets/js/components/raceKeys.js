@@ -4,6 +4,7 @@
 /** @type {Component} */
 export const raceKeys = () => ({
   problem: "",
+  asked: "",
   waiting: 0,
   busy: false,
   get store() {
@@ -34,15 +35,20 @@ export const raceKeys = () => ({
     if (event.target.closest("input, select, textarea, dialog") || event.ctrlKey || event.metaKey || event.altKey) return;
     if (event.repeat) return;
     const state = this.now.dataset;
-    if (event.key === "f") {
+    const field = event.key === "f" ? this.$refs.board : this.$root.querySelector(`input[data-key="${CSS.escape(event.key)}"]`);
+    if (field) {
       event.preventDefault();
-      this.$refs.board.focus();
+      const fold = field.closest("details");
+      if (fold) fold.open = true;
+      field.focus();
       return;
     }
     const press = {
       l: () => this.take("lap", {}),
       p: () => this.take("pit", { compound: state.tyres || "", litres: state.litres || "" }),
       c: () => this.take(state.safety ? "green" : "safety", {}),
+      y: () => this.take(state.yellow ? "green" : "yellow", {}),
+      x: () => this.take("puncture", {}),
       w: () => this.take(state.wet ? "dry" : "wet", {}),
       z: () => this.take("undo", {}),
     }[event.key];
@@ -55,8 +61,9 @@ export const raceKeys = () => ({
     const form = event.target.closest("form[data-kind]");
     if (!form) return;
     event.preventDefault();
-    this.take(form.dataset.kind, { compound: form.elements.compound?.value || "", litres: form.elements.litres?.value || "" });
-    if (form.dataset.kind === "fuel") form.reset();
+    const told = ["compound", "litres", "time", "value", "laps"].map((name) => [name, form.elements[name]?.value || ""]);
+    this.take(form.dataset.kind, Object.fromEntries(told));
+    if (form.dataset.kind !== "pit") form.reset();
     document.activeElement.blur();
   },
   take(kind, values) {
@@ -65,7 +72,7 @@ export const raceKeys = () => ({
     this.flush();
   },
   async flush() {
-    if (this.busy || !this.kept().length) return;
+    if (this.busy || this.asked || !this.kept().length) return;
     this.busy = true;
     const { mark, undo, part } = this.$root.dataset;
     const token = this.$root.querySelector("[name=csrfmiddlewaretoken]")?.value || "";
@@ -80,6 +87,12 @@ export const raceKeys = () => ({
         if (response.status >= 500) throw new Error("later");
         const answer = response.status === 200 || response.status === 422 ? await response.json() : { problem: "" };
         this.problem = answer.problem;
+        if (answer.asked) {
+          // what is odd waits for an answer at the head of the queue, so that nothing pressed after it overtakes it
+          this.asked = answer.asked;
+          this.$nextTick(() => this.$refs.sure.focus());
+          return;
+        }
         this.keep(this.kept().filter((one) => one.key !== first.key));
       }
       const fresh = await fetch(part);
@@ -95,6 +108,14 @@ export const raceKeys = () => ({
     } finally {
       this.busy = false;
     }
+  },
+  /** What an odd lap was: `one`, `two`, or none at all. */
+  answer(sure) {
+    const [first, ...rest] = this.kept();
+    this.asked = "";
+    this.keep(sure ? [{ ...first, sure }, ...rest] : rest);
+    document.activeElement.blur();
+    this.flush();
   },
   offered() {
     if (this.$refs.litres && document.activeElement !== this.$refs.litres) this.$refs.litres.value = this.now.dataset.litres || "";
