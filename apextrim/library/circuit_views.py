@@ -111,7 +111,7 @@ def _growing(request: HttpRequest, core: CoreCircuit | None, fixed: dict[str, st
     try:
         whole = form.check()
         if whole is None:  # a mark that is still being typed must not take the map away on which it is placed
-            half = tuple({f"{name.rsplit('.', 1)[0]}." for name in form.beside if name.startswith("markers.")})
+            half = tuple({f"{name.rsplit('.', 1)[0]}." for name in form.errors if name.startswith("markers.")})
             form = _form({name: text for name, text in typed.items() if not (half and name.startswith(half))}, core, fixed)
             whole = form.check()
         if whole is not None:

@@ -175,21 +175,22 @@ def _checked(race: LiveRace, setup: Setup, marks: list[RaceMark], kind: str, at_
     return values
 
 
-def doubt(race: LiveRace, kind: str, at_ms: int, values: dict[str, Any]) -> str:
-    """What to ask before an odd lap is counted: a key that was pressed early, or a lap that nobody counted; empty for nothing."""
+def doubt(race: LiveRace, kind: str, at_ms: int, values: dict[str, Any]) -> tuple[str, bool]:
+    """What to ask before an odd lap is counted, and whether it may have been two: a key that was pressed early, or a lap that nobody
+    counted; empty for nothing."""
     if kind != "lap" or values.get("time_s") is not None:
-        return ""
+        return "", False
     setup, marks = setup_of(race), marks_of(race)
     since, lap = _since(race, marks, at_ms), setup.pace.lap_s
     if since is None or since < _TWICE * lap or not marks:
-        return ""
+        return "", False
     state = happened(setup, _core(marks))
     slow = any(getattr(state, name) for name in _LONG) or marks[-1].kind in ("pit", "green", "restart", "dry")
     if since < _UNASKED[0] * lap:
-        return f"{since:.1f} s since the last lap; one takes about {lap:.0f} s. Has a lap ended?"
+        return f"{since:.1f} s since the last lap; one takes about {lap:.0f} s. Has a lap ended?", False
     if since > _UNASKED[1] * lap and not slow:
-        return f"{since:.1f} s since the last lap; one takes about {lap:.0f} s. Was one missed?"
-    return ""
+        return f"{since:.1f} s since the last lap; one takes about {lap:.0f} s. Was one missed?", True
+    return "", False
 
 
 @transaction.atomic

@@ -85,6 +85,8 @@ class LiveView:
     flags: tuple[tuple[str, str], ...]
 
 
+#: From which chance on a lap more is said.
+_SAID = 0.02
 #: Entries that tell nothing but themselves, beside those with a key.
 FLAGS = (
     ("closed", "Pit lane closed"), ("open", "Pit lane open"), ("red", "Red flag"), ("through", "Drive-through"),
@@ -107,9 +109,10 @@ def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
     by_plan = float(planned.left_l[at.laps_done - 1]) if 0 < at.laps_done <= len(planned.left_l) else None
     against = ""
     if by_plan is not None and at.stops == sum(one.last_lap < at.laps_done for one in now.setup.plan.stints[:-1]):
-        apart = at.fuel_l - by_plan
+        apart = round(at.fuel_l - by_plan, 1)
         laps = format_number(apart / use, 1, signed=True)
-        against = told(f"{format_number(apart, 1, signed=True)} l against the first plan, {laps} laps")
+        gap = f"{format_number(apart, 1, signed=True)} l against the first plan, {laps} laps"
+        against = told(gap) if apart else "as the first plan has it"
     wanted = set_key(stop.compound, stop.age) if stop is not None and stop.fitted else ""
     tyres = sets_left(now, car, wanted)
     return LiveView(
@@ -210,6 +213,8 @@ def _warning(now: Now, at_ms: int) -> str:
     if now.advice.broken:
         rules = "; ".join(breach.words for breach in now.advice.broken)
         said.append(f"No way on keeps all rules. This one is the least bad: {rules}. What it costs, the rulebook says.")
+    if now.advice.lap_more > _SAID:
+        said.append(f"One lap more is possible, {100 * now.advice.lap_more:.0f} %: its fuel is in the plan.")
     if now.state.doubts:
         said.append(told(f"Fuel to look at: {now.state.doubts[-1]}."))
     if now.advice.short_l > 0.0:

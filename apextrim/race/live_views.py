@@ -111,7 +111,7 @@ def mark(request: HttpRequest, event_id: int, race_id: int) -> HttpResponse:
             raise InputError("Fuel on board", "", "litres, such as 18.5")
         if sure == "two":
             live.add_missed(race, key, _at(request))
-        elif not sure and (asked := live.doubt(race, kind, _at(request), values)):
+        elif not sure and (asked := live.doubt(race, kind, _at(request), values))[0]:
             return _answered(request, event, race, "", asked)
         else:
             live.add_mark(race, kind, key, _at(request), values)
@@ -171,10 +171,10 @@ def undo(request: HttpRequest, event_id: int, race_id: int) -> HttpResponse:
     return _answered(request, event, race, "" if taken else "There is nothing to take back.")
 
 
-def _answered(request: HttpRequest, event: Event, race: LiveRace, problem: str, asked: str = "") -> HttpResponse:
+def _answered(request: HttpRequest, event: Event, race: LiveRace, problem: str, asked: tuple[str, bool] = ("", False)) -> HttpResponse:
     if request.headers.get("Accept") == "application/json":
-        return JsonResponse({"problem": problem, "asked": asked})  # told on the page; not a fault of the request
-    problem = problem or (f"{asked} If so, type its time." if asked else "")
+        return JsonResponse({"problem": problem, "asked": asked[0], "two": asked[1]})  # told on the page; not a fault of the request
+    problem = problem or (f"{asked[0]} If so, type its time." if asked[0] else "")
     if problem:
         messages.error(request, problem)
     return redirect("live_race", event.pk, race.pk)

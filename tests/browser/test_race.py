@@ -135,3 +135,90 @@ def test_a_race_of_twenty_laps_with_a_safety_car_a_lost_server_and_a_change_of_p
     expect(page.locator(".verdict-line")).to_contain_text("20 of 20 laps driven")
     page.get_by_role("button", name="Put the laps into the logbook").click()
     expect(page.get_by_text("Its laps are in the logbook")).to_be_visible()
+
+
+@pytest.mark.thorough_only
+def test_ninety_minutes_by_keyboard_with_everything_that_goes_wrong(unsteady: Page) -> None:
+    """A missed lap, a wrong press, a safety car, rain, a flat tyre and a race that is cut short."""
+    page = unsteady
+    begin_at(page, "Ninety minutes", "")
+    rules = {"Race length": "90 min", "Time lost in the pit lane s": "25", "Minimum stops": "1"}
+    entered(page, rules, ("Refuelling allowed",))
+    address = page.url.split("#")[0]
+    page.goto(f"{address}sheet/")
+    page.get_by_label("Why this change").fill("to begin with")
+    page.get_by_role("button", name="Save as a new sheet").click()
+    expect(page.get_by_role("status")).to_contain_text("is saved")
+    page.goto(f"{address}race/live/")
+    page.clock.install()
+    page.get_by_role("button", name="Start race").click()
+    lap, command, body = page.locator(".race-lap"), page.locator(".race-command"), page.locator("body")
+    done = 0
+
+    def drive(laps: int, seconds: float = 76.0) -> None:
+        nonlocal done
+        for _ in range(laps):
+            page.clock.fast_forward(int(1000 * seconds))
+            body.press("l")
+            done += 1
+            expect(lap).to_contain_text(f"lap {done} of")
+
+    def laps_told() -> int:
+        return int(lap.inner_text().split()[-1])
+
+    drive(6)
+    full = laps_told()
+    assert 60 < full < 80
+    # pressed early by mistake: asked, and left out
+    page.clock.fast_forward(40_000)
+    body.press("l")
+    expect(page.get_by_text("Has a lap ended?")).to_be_visible()
+    expect(page.get_by_role("button", name="Not a lap")).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Has a lap ended?")).to_be_hidden()
+    drive(1, 36.0)
+    # a lap that nobody counted: asked, and two are counted
+    page.clock.fast_forward(152_000)
+    body.press("l")
+    expect(page.get_by_text("Was one missed?")).to_be_visible()
+    expect(page.get_by_role("button", name="Not a lap")).to_be_focused()
+    page.keyboard.press("Tab")
+    page.keyboard.press("Tab")
+    page.keyboard.press("Enter")
+    done += 2
+    expect(lap).to_contain_text(f"lap {done} of")
+    assert abs(laps_told() - full) <= 1
+    # three laps behind the safety car cost two or three laps of the race, not thirty
+    body.press("c")
+    drive(3, 120.0)
+    body.press("c")
+    drive(3)
+    assert full - 4 <= laps_told() <= full - 1
+    body.press("w")
+    expect(page.get_by_role("alert").first).to_contain_text("Wet")
+    drive(2, 84.0)
+    body.press("w")
+    # a flat tyre: home at the end of this lap, whatever was planned
+    body.press("x")
+    expect(command).to_have_text("Pit this lap")
+    expect(page.get_by_text("Flat tyre").first).to_be_visible()
+    drive(1, 115.0)
+    body.press("p")
+    expect(page.get_by_text("Last entry: pit stop")).to_be_visible()
+    drive(3)
+    # the race is cut short: typed by keyboard
+    page.get_by_text("Other entries").press("Enter")
+    page.get_by_label("Race now min").fill("45")
+    page.get_by_label("Race now min").press("Enter")
+    expect(lap).to_have_text(re.compile(r"of 3\d"))
+    short = laps_told()
+    while done < short:
+        drive(1)
+        short = laps_told()
+    expect(command).to_have_text("Race over")
+    # afterwards a lap is corrected, and the race is what it was
+    page.goto(f"{page.url}marks/")
+    expect(page.get_by_role("heading", name="Entries of the race")).to_be_visible()
+    page.locator("li", has_text="Lap 3").first.get_by_label("Lap time").fill("1:15.4")
+    page.locator("li", has_text="Lap 3").first.get_by_role("button", name="Correct").click()
+    expect(page.get_by_role("status").first).to_contain_text("is corrected")

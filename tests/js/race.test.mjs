@@ -6,7 +6,7 @@ import { pageOf, script } from "./page.mjs";
 const { raceKeys } = await script("components/raceKeys.js");
 
 const PAGE = `<div data-race="4" data-mark="/mark/" data-undo="/undo/" data-part="/part/">
-  <input name="csrfmiddlewaretoken" value="t"><input x-ref="board"><input x-ref="litres"><input x-ref="tyres">
+  <input name="csrfmiddlewaretoken" value="t"><input x-ref="board"><input x-ref="litres"><input x-ref="tyres"><button x-ref="none"></button>
   <div id="race-now" data-tyres="marl" data-litres="20"></div>
   <form data-kind="fuel"><input name="litres" value="31"></form></div>`;
 const PART = '<div id="race-now" data-tyres="slate" data-litres="9"></div>';
@@ -70,7 +70,7 @@ test("a held key, a key with Ctrl and a key in a box are no marks", async () => 
   press("l", { repeat: true });
   press("p", { ctrlKey: true });
   keys.pressed(key("l", find("form input")));
-  press("x");
+  press("q");
   await settled();
   assert.equal(marks().length, 0);
 });
@@ -82,4 +82,25 @@ test("fuel typed by hand is sent and the box emptied for the next one", async ()
   await settled();
   assert.equal(marks()[0].sent.litres, "28,5");
   assert.equal(find("form input").value, "31");
+});
+
+test("an odd lap waits for an answer, and nothing pressed after it overtakes it", async () => {
+  const asks = (sent) => (sent.kind === "lap" && !sent.sure ? { asked: "39.0 s since the last lap. Has a lap ended?", two: false } : { problem: "" });
+  const { press, marks, keys, settled } = race((address, sent) => ({ json: asks(sent) }));
+  press("l");
+  await settled();
+  press("c");
+  await settled();
+  assert.match(keys.asked, /Has a lap ended/);
+  assert.deepEqual(marks().map(({ sent }) => sent.kind), ["lap"]);
+  keys.answer("one");
+  await settled();
+  assert.deepEqual(marks().slice(1).map(({ sent }) => [sent.kind, sent.sure || ""]), [["lap", "one"], ["safety", ""]]);
+  assert.equal(marks()[0].sent.key, marks()[1].sent.key);
+  press("l");
+  await settled();
+  keys.answer("");
+  await settled();
+  assert.equal(keys.waiting, 0);
+  assert.equal(marks().filter(({ sent }) => sent.sure === "one").length, 1);
 });

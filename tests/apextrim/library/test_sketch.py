@@ -13,6 +13,7 @@ from apextrim.accounts.models import Preferences
 from apextrim.events.models import Event
 from apextrim.library.models import Circuit
 from apextrim.library.stored import parsed_circuit
+from apextrim.ui.value_form import flat
 from tests.apextrim.readings.test_readings import text_of
 
 BENDS: list[list[Any]] = [
@@ -147,3 +148,12 @@ def test_the_map_of_the_long_page_grows_as_well(client_in: Client, event: Event)
     assert "data-picks" in page and 'data-names="segments.1.name,segments.3.name,segments.5.name,segments.7.name"' in page and "N7" in page
     kept = client_in.post(reverse("circuit_growing", args=[event.circuit.pk]), {**rows, **whole})
     assert kept.status_code == 200 and not Circuit.objects.filter(key="rookhope").exists()
+
+
+def test_a_mark_that_is_half_typed_leaves_the_map_on_which_it_is_placed(client_in: Client, event: Event) -> None:
+    core = parsed_circuit(event.circuit.data)
+    typed = dict(flat(core.model_dump()))
+    for half in ({"name": "new board", "at_m": ""}, {"name": "", "at_m": "x"}):
+        more = {f"markers.{len(core.markers)}.{name}": text for name, text in half.items()}
+        answer = client_in.post(reverse("circuit_growing", args=[event.circuit.pk]), {**typed, **more})
+        assert answer.status_code == 200 and b"data-picks" in answer.content

@@ -5,6 +5,7 @@
 export const raceKeys = () => ({
   problem: "",
   asked: "",
+  two: false,
   waiting: 0,
   busy: false,
   get store() {
@@ -90,7 +91,8 @@ export const raceKeys = () => ({
         if (answer.asked) {
           // what is odd waits for an answer at the head of the queue, so that nothing pressed after it overtakes it
           this.asked = answer.asked;
-          this.$nextTick(() => this.$refs.sure.focus());
+          this.two = answer.two;
+          requestAnimationFrame(() => requestAnimationFrame(() => this.$refs.none.focus())); // it is shown in the frame before
           return;
         }
         this.keep(this.kept().filter((one) => one.key !== first.key));

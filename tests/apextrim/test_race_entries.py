@@ -1,0 +1,109 @@
+"""Entries of a race that is driven: odd ones are asked about, wrong ones refused, every one corrected later, and what is owed is shown."""
+
+import json
+from typing import Any
+
+import pytest
+from django.http import HttpResponse
+from django.test import Client
+from django.urls import reverse
+
+from apextrim.events.models import Event
+from apextrim.race import live, queries
+from apextrim.race.models import LiveRace
+from apextrim.sheets.models import Sheet
+
+BEGAN_MS = 1_000_000_000
+
+
+@pytest.fixture
+def race(event: Event, client_in: Client, first: Sheet) -> LiveRace:
+    rules = {"laps": "20", "formation_laps": "1", "pit_loss_s": "22", "tyre_change_s": "6", "least_stops": "1", "most_stops": "3"}
+    rules |= {"refuelling": "on", "refuel_l_per_s": "2", "in_parallel": "on", "last_stop_lap": "12"}
+    assert client_in.post(reverse("save_rules", args=[event.pk]), rules).status_code == 302
+    event.refresh_from_db()
+    view = queries.race_view(event)
+    return live.start(event, view, view.by_stops[0].plan, queries.driver_of(event), 1.0, BEGAN_MS)
+
+
+def press(client: Client, race: LiveRace, kind: str, at_s: float, **values: Any) -> dict[str, Any]:
+    address = f"/events/{race.event_id}/race/live/{race.pk}/mark/"
+    told = {"kind": kind, "at": str(BEGAN_MS + int(1000 * at_s)), "key": f"{kind}-{at_s}-{values.get('sure', '')}", **values}
+    answer: HttpResponse = client.post(address, told, headers={"Accept": "application/json"})
+    assert answer.status_code == 200
+    return dict(json.loads(answer.content))
+
+
+def laps_of(race: LiveRace) -> list[float | None]:
+    return [mark.time_s for mark in live.marks_of(race) if mark.kind == "lap"]
+
+
+def test_an_early_press_and_a_missed_lap_are_asked_about(client_in: Client, race: LiveRace) -> None:
+    lap = live.setup_of(race).pace.lap_s
+    press(client_in, race, "lap", lap)
+    early = press(client_in, race, "lap", 1.55 * lap)
+    assert "Has a lap ended?" in early["asked"] and not early["two"] and len(laps_of(race)) == 1
+    late = press(client_in, race, "lap", 3 * lap)
+    assert "Was one missed?" in late["asked"] and late["two"] and len(laps_of(race)) == 1
+    assert press(client_in, race, "lap", 3 * lap, sure="two")["problem"] == ""
+    assert laps_of(race) == [pytest.approx(lap, abs=2e-3)] * 3
+    press(client_in, race, "lap", 3.6 * lap, sure="one")
+    assert laps_of(race)[3] == pytest.approx(0.6 * lap, abs=2e-3)
+    assert "not counted" in press(client_in, race, "lap", 3.65 * lap)["problem"]
+    press(client_in, race, "safety", 3.7 * lap)
+    assert press(client_in, race, "lap", 6 * lap) == {"problem": "", "asked": "", "two": False}  # behind it a lap is long
+
+
+def test_what_cannot_be_is_refused_with_its_place(client_in: Client, race: LiveRace) -> None:
+    for kind, values, words in (
+        ("fuel", {"litres": "185"}, "62"), ("pit", {"litres": "500"}, "62"), ("lap", {"time": "x"}, "lap time"),
+        ("onlap", {"value": "0"}, "On lap"), ("onlap", {}, "On lap"), ("distance", {"value": "9999"}, "Race now"),
+        ("served", {}, "none is owed"), ("pit", {"compound": "chalk"}, "tyres"), ("pit", {"compound": "marl@x"}, "Laps of the set"),
+        ("party", {}, "mark"),
+    ):  # fmt: skip
+        assert words in press(client_in, race, kind, 10.0, **values)["problem"], kind
+    assert live.marks_of(race) == []
+
+
+def test_every_entry_can_be_corrected_or_taken_back_later(client_in: Client, race: LiveRace, stranger: Client) -> None:
+    base = f"/events/{race.event_id}/race/live/{race.pk}/marks/"
+    for k in range(1, 4):
+        press(client_in, race, "lap", 75.0 * k, time="1:15.0")
+    press(client_in, race, "pit", 230.0, litres="10", compound="slate")
+    press(client_in, race, "lap", 330.0, time="1:40.0")
+    page = client_in.get(base).content.decode()
+    assert "4. Pit stop" in page and 'value="1:15.000"' in page
+    client_in.post(f"{base}2/", {"time": "1:17.5"})
+    assert laps_of(race) == [75.0, 77.5, 75.0, 100.0]
+    client_in.post(f"{base}4/", {"litres": "12.5", "compound": ""})
+    pit = next(mark for mark in live.marks_of(race) if mark.kind == "pit")
+    assert pit.litres == 12.5 and pit.compound == ""
+    refused = client_in.post(f"{base}1/", {"time": "quick"}, follow=True).content.decode()
+    assert "quick" in refused and laps_of(race)[0] == 75.0
+    client_in.post(f"{base}1/", {"remove": "1"})
+    assert len(laps_of(race)) == 3
+    assert stranger.post(f"{base}2/", {"remove": "1"}).status_code == 404 and len(laps_of(race)) == 3
+    assert client_in.post(f"{base}77/", {"remove": "1"}, follow=True).status_code == 200
+
+
+def test_what_is_owed_stands_on_the_page_to_the_end(client_in: Client, race: LiveRace) -> None:
+    part = f"/events/{race.event_id}/race/live/{race.pk}/part/"
+    assert "1 compulsory stop still owed, the window closes in 12 laps" in client_in.get(part).content.decode()
+    for k in range(1, 15):
+        press(client_in, race, "lap", 75.0 * k, time="1:15.0")
+        live.follow(race)
+        page = client_in.get(part).content.decode()
+        assert "1 compulsory stop still owed" in page and "No further stop" not in page, k
+    assert "No way on keeps all rules" in page and "allowed up to lap 12" in page and "window closed 2 laps ago" in page
+    press(client_in, race, "through", 1060.0)
+    assert "Drive-through owed" in client_in.get(part).content.decode()
+    press(client_in, race, "served", 1061.0)
+    assert "Drive-through owed" not in client_in.get(part).content.decode()
+    press(client_in, race, "closed", 1062.0)
+    assert "Pit lane closed" in client_in.get(part).content.decode()
+    press(client_in, race, "red", 1063.0)
+    assert "Red flag" in client_in.get(part).content.decode()
+    press(client_in, race, "restart", 1663.0)
+    assert live.now_of(race).state.stood_s == pytest.approx(600.0)
+    press(client_in, race, "distance", 1700.0, value="16")
+    assert "of 16" in client_in.get(part).content.decode()
