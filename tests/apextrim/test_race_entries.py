@@ -4,7 +4,6 @@ import json
 from typing import Any
 
 import pytest
-from django.http import HttpResponse
 from django.test import Client
 from django.urls import reverse
 
@@ -29,7 +28,7 @@ def race(event: Event, client_in: Client, first: Sheet) -> LiveRace:
 def press(client: Client, race: LiveRace, kind: str, at_s: float, **values: Any) -> dict[str, Any]:
     address = f"/events/{race.event_id}/race/live/{race.pk}/mark/"
     told = {"kind": kind, "at": str(BEGAN_MS + int(1000 * at_s)), "key": f"{kind}-{at_s}-{values.get('sure', '')}", **values}
-    answer: HttpResponse = client.post(address, told, headers={"Accept": "application/json"})
+    answer = client.post(address, told, headers={"Accept": "application/json"})
     assert answer.status_code == 200
     return dict(json.loads(answer.content))
 

@@ -106,6 +106,7 @@ def test_every_row_of_before_is_there_with_every_value(taken_over: Path, tmp_pat
 
 
 @pytest.mark.django_db
+@pytest.mark.thorough_only
 def test_a_database_taken_over_has_the_shape_of_a_new_one(taken_over: Path) -> None:
     new = Path(connection.settings_dict["NAME"])  # the tests' own database, made by the same migrations
     assert shape_of(taken_over / "apextrim.sqlite3") == shape_of(new)

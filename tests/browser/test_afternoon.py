@@ -95,6 +95,7 @@ def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
     expect(page.get_by_text("model calibrated to your laps", exact=True)).to_have_count(0)
 
 
+@pytest.mark.thorough_only
 def test_a_live_lap_comes_on_the_page_by_itself(page: Page) -> None:
     begin_at(page, "Live")
     save(page, "The first")

@@ -89,6 +89,7 @@ def test_a_book_for_three_corners_by_keyboard_then_printed_driven_and_trained(pa
     assert page.locator("[data-lesson]").nth(1).locator("b").nth(1).inner_text() != before
 
 
+@pytest.mark.thorough_only
 def test_the_map_zooms_by_key_and_click_and_a_line_is_drawn_with_the_pointer(page: Page) -> None:
     page.goto("/events/1/lap/")
     picture = page.locator(".map-box svg")

@@ -33,6 +33,7 @@ def press(page: Page, *keys: str, chart: int = 0) -> str:
     return readout(page, chart)
 
 
+@pytest.mark.thorough_only
 def test_a_stint_reads_what_its_table_says_lap_by_lap(shown: Page) -> None:
     shown.goto("/events/1/sheet/4/stint/")
     table = shown.locator("table tr").all_inner_texts()

@@ -50,6 +50,7 @@ def test_buttons_step_and_stop_at_the_end_of_the_range(page: Page) -> None:
     expect(page.locator("#effect")).to_contain_text("already at the maximum")
 
 
+@pytest.mark.thorough_only
 def test_a_refused_file_says_where_and_leaves_the_run_alone(page: Page, tmp_path: Path) -> None:
     begin_at(page, "Files")
     save(page, "The first")
@@ -356,6 +357,7 @@ def test_a_run_is_logged_from_any_bench_in_under_fifty_keys(page: Page) -> None:
     assert len(keys) < 50
 
 
+@pytest.mark.thorough_only
 def test_the_thread_is_one_stop_of_the_tab_key(page: Page) -> None:
     begin_at(page, "Thread")
     save(page, "The first")

@@ -40,6 +40,7 @@ def first_sheet(page: Page, name: str) -> None:
     page.evaluate("() => localStorage.clear()")
 
 
+@pytest.mark.thorough_only
 def test_every_step_is_in_the_table_and_in_the_file_as_the_core_has_it(page: Page, tmp_path: Path) -> None:
     first_sheet(page, "One step")
     lap_case, sheet, lap = core()

@@ -178,6 +178,7 @@ def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     expect(drive).to_have_value("4.50")
 
 
+@pytest.mark.thorough_only
 def test_a_step_answers_within_a_tenth_of_a_second(page: Page) -> None:
     """Not a timed test: it prints the times (see them with -s) and checks that every step is answered."""
     page.goto("/events/")

@@ -109,6 +109,7 @@ def test_a_view_is_accessible_in_both_themes_and_never_scrolls_sideways(tour: tu
     assert not wrong, wrong
 
 
+@pytest.mark.thorough_only
 def test_the_theme_is_switched_and_remembered(page: Page) -> None:
     page.goto("/events/")
     page.evaluate("() => localStorage.setItem('apex-theme', 'day')")

@@ -22,6 +22,7 @@ def test_scipy_drives_the_same_lap(lap_case: LapCase, sheet: Sheet) -> None:
     assert ours.time_s == pytest.approx(plain_lap_s(smooth, sheet), rel=2e-3)
 
 
+@pytest.mark.thorough_only
 def test_a_general_solver_finds_the_same_best_plan() -> None:
     rules, pace = race()
     rules = rules.model_copy(update={"laps": 24, "most_stops": 2})  # the whole of it takes a minute

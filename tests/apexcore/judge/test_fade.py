@@ -41,8 +41,8 @@ BENDS: dict[str, dict[str, Any]] = {
 }
 
 
-@pytest.mark.thorough
 @pytest.mark.parametrize("bend", BENDS)
+@pytest.mark.thorough_only
 def test_what_is_no_cliff_is_not_called_one_and_one_is_found_behind_it(bend: str) -> None:
     """40 stints with and without a cliff at 12 laps: false 5 % at most expected, three standard errors allowed."""
     asked = BENDS[bend]

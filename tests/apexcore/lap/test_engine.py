@@ -274,6 +274,7 @@ def test_a_gear_that_never_pulls_hardest_is_left_out() -> None:
 
 
 @pytest.mark.parametrize("car_key", HOME)
+@pytest.mark.thorough_only
 def test_stations_and_many_more_stations_agree(car_key: str) -> None:
     lap_case, _ = demo_lap_case(car_key, HOME[car_key])
     sheet = base_sheet(lap_case.car)

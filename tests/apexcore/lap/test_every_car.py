@@ -94,10 +94,10 @@ def converged(lap_case: LapCase, sheet: Sheet) -> float:
     return lap.time_s
 
 
-@pytest.mark.thorough
 @pytest.mark.parametrize(
     ("car_key", "circuit_key"), [*[(car, "sallowmere_fen") for car in many(CARS[:2], CARS)], ("drummock_stallard", "hollin_bowl")]
 )
+@pytest.mark.thorough_only
 def test_the_heat_is_settled_in_laps_and_in_their_differences(car_key: str, circuit_key: str) -> None:
     """A lap within 0.05 %, as far as stations matter; a step's effect within a millisecond and a half or three per cent of it."""
     lap_case, _ = demo_lap_case(car_key, circuit_key)

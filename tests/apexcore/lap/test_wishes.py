@@ -50,6 +50,7 @@ def test_an_early_and_a_late_apex_lie_where_they_were_asked_for_and_cost_time() 
     assert np.abs(early.line.offset - found(*GT).offset)[far].max() < 0.05
 
 
+@pytest.mark.thorough_only
 def test_tight_is_shorter_and_slower_and_wide_is_longer() -> None:
     tight, wide = asked(GT, Wish("tight", 3)), asked(GT, Wish("wide", 3))
     assert tight.asked.length_m < tight.free.length_m < wide.asked.length_m
@@ -77,6 +78,7 @@ def test_a_kerb_never_makes_it_slower_and_one_that_is_not_there_is_refused() -> 
         asked(GT, Wish("kerb", 8))
 
 
+@pytest.mark.thorough_only
 def test_a_line_of_ones_own_goes_through_its_places() -> None:
     lap_case = case(*GT)
     own = own_line(demo_circuit(GT[1]), lap_case, base_sheet(lap_case.car), found(*GT), [(600.0, -2.0), (640.0, 1.0)])

@@ -29,6 +29,7 @@ def on_tyres(run: int, laps: int, cliff: float, steep: float = 0.08, scatter: fl
 
 
 @pytest.mark.parametrize("wear", [0.05, 1.0, 10.0, 15.0])
+@pytest.mark.thorough_only
 def test_a_book_holds_from_two_laps_of_life_to_hundreds(lap_case: LapCase, sheet: Sheet, wear: float) -> None:
     """Life and fade go with the rate of wear, against the same compound at its own rate."""
     compound = lap_case.car.tyres.compounds[0]

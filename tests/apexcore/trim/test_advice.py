@@ -17,7 +17,7 @@ from tests.amounts import many
 from tests.conftest import demo_car, demo_lap_case
 
 
-@pytest.mark.thorough
+@pytest.mark.thorough_only
 def test_advice_finds_what_was_put_wrong_or_as_good_a_change() -> None:
     found = trials(range(many(2, 6)))
     assert len(found) >= many(3, 10)
@@ -99,6 +99,7 @@ def test_an_item_is_offered_where_it_acts(sets: str, phases: tuple[str, ...]) ->
 
 
 @pytest.mark.parametrize(("phase", "slides"), [("exit", "rear"), ("mid", "front"), ("mid", "rear"), ("exit", "front")])
+@pytest.mark.thorough_only
 def test_no_balance_is_bought_with_brakes_fuel_or_ballast_away_from_the_brakes(phase: str, slides: str) -> None:
     for car, circuit in (("brackendale_gt", "sallowmere_fen"), ("wisp_125", "quernlow")):
         lap_case, spans = demo_lap_case(car, circuit)

@@ -21,7 +21,6 @@ def shortened(item: Item, around: int) -> Item:
     return item.model_copy(update={"low": low, "high": high, "names": ()})
 
 
-@pytest.mark.thorough
 @pytest.mark.parametrize(
     ("car_key", "circuit_key", "keys"),
     [
@@ -35,6 +34,7 @@ def shortened(item: Item, around: int) -> Item:
         ("wisp_125", "quernlow", ("sprocket", "track_rear", "pressure_rl", "torsion_front")),
     ],
 )
+@pytest.mark.thorough_only
 def test_four_items_end_where_brute_force_ends(car_key: str, circuit_key: str, keys: tuple[str, ...]) -> None:
     lap_case, spans = demo_lap_case(car_key, circuit_key)
     items = [shortened(lap_case.car.item(key), 2) for key in keys]
@@ -79,6 +79,7 @@ def test_the_changes_lead_from_the_first_sheet_to_the_best_in_order_of_worth(kar
     assert list(laps) == sorted(laps) and list(tops) == sorted(tops)
 
 
+@pytest.mark.thorough_only
 def test_limits_are_kept_where_the_free_search_would_pass_them() -> None:
     lap_case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
     base = base_sheet(lap_case.car)
@@ -92,6 +93,7 @@ def test_limits_are_kept_where_the_free_search_would_pass_them() -> None:
 
 
 @pytest.mark.parametrize("aim", list(AIM_WORDS))
+@pytest.mark.thorough_only
 def test_every_aim_is_served(aim: str) -> None:
     lap_case, spans = demo_lap_case("ferrow_lark", "quernlow")
     lap_case = replace(lap_case, driver=replace(lap_case.driver, ability=0.97))

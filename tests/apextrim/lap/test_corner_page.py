@@ -138,6 +138,7 @@ def test_a_corners_note_leaves_the_others_alone(client_in: Client, event: Event,
     assert long.status_code == 422 and "401 characters" in text_of(long)
 
 
+@pytest.mark.thorough_only
 def test_misses_are_ranked_and_a_saving_is_worked_out(client_in: Client, event: Event, first: Sheet) -> None:
     address = reverse("lap_costs", args=[event.pk])
     page = client_in.get(address)

@@ -89,6 +89,7 @@ def test_a_file_that_is_not_fit_is_refused_and_changes_nothing(tmp_path: Path, s
     assert laps(live) == 7
 
 
+@pytest.mark.thorough_only
 def test_a_server_that_writes_is_not_overrun(tmp_path: Path) -> None:
     live, file = database(tmp_path / "live.sqlite3", rows=7), database(tmp_path / "file.sqlite3")
     with closing(sqlite3.connect(live, isolation_level=None)) as connection:

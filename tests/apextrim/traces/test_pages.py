@@ -224,6 +224,7 @@ def test_a_comparison_is_the_same_for_the_page_and_by_hand(event: Event, run: Ru
     assert pair.comparison.rows[-1].scatter_s > 0.0 and re.fullmatch(r"R1 lap \d", pair.lap.short)
 
 
+@pytest.mark.thorough_only
 def test_the_gap_grows_corner_by_corner_while_a_lap_is_driven(client_in: Client, event: Event, run: Run) -> None:
     event.refresh_from_db()
     _, token = logger.make_key(event, "box")

@@ -62,6 +62,7 @@ def test_a_change_that_costs_in_one_corner_says_which(
     assert [title for title, _ in client_in.get(address, asked).context["tables"]] == ["Sector by sector"]
 
 
+@pytest.mark.thorough_only
 def test_a_tag_stands_beside_what_the_model_expects_of_it(client_in: Client, event: Event, first: Sheet, drive: Callable[..., Run]) -> None:
     for seed in (1, 2, 3, 4):
         run = drive(first, seed)

@@ -96,6 +96,7 @@ def test_a_search_ends_with_changes_in_order_of_worth(client_in: Client, event: 
 @pytest.mark.parametrize(
     ("aim", "words"), [("top", "km/h at the top"), ("stint", "better for its aim"), ("forgiving", "better for its aim")]
 )
+@pytest.mark.thorough_only
 def test_every_aim_is_told_in_its_own_words(client_in: Client, event: Event, first: Sheet, aim: str, words: str) -> None:
     page = text_of(ask(client_in, event, first, aim=aim, items=["wing", "brake_bias"], top="3"))
     assert words in page

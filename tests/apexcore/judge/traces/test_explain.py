@@ -40,8 +40,8 @@ def test_the_corner_the_metres_and_the_seconds_of_a_planted_difference() -> None
     assert named >= many(0.9, 0.95) and seconds >= many(0.9, 0.95) and metres >= many(0.8, 0.9) and np.mean(quiet) >= many(0.75, 0.9)
 
 
-@pytest.mark.thorough
 @pytest.mark.parametrize("world", list(WORLDS))
+@pytest.mark.thorough_only
 def test_other_sensors_are_not_taken_for_another_way_of_driving(world: str) -> None:
     sensors, least = WORLDS[world]
     cases = list(planted(range(60_000, 60_000 + many(12, 48)), sensors))
