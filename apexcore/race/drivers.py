@@ -35,7 +35,7 @@ def seats(stints_s: Sequence[float], drivers: int, least_s: float, longest_s: fl
         for driver in sorted(range(drivers), key=lambda one: totals[one]):
             same = bool(chosen) and chosen[-1] == driver
             at_wheel = stints_s[index] + (stretch if same else 0.0)
-            if longest_s and at_wheel > longest_s + 1e-6 and (same or stints_s[index] <= longest_s):
+            if longest_s and at_wheel > longest_s + 1e-6:
                 continue
             chosen.append(driver)
             totals[driver] += stints_s[index]

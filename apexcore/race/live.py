@@ -5,7 +5,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+import numpy as np
+
 from .clock import FLAT, lap_more, pace_now, rest_of, rules_now
+from .course import course
 from .happened import Happened, Setup
 from .legal import Breach, breaches
 from .options import filling_of
@@ -13,6 +16,7 @@ from .plans import Plan, Stint, stints_time_s
 from .problem import NEVER_FROM
 from .replan import Standing, count_driven, margin_left_l, replanned, stopping_now
 from .rules import MOST_STOPS, Pace, RaceRules
+from .simulation import Driver, Rest, stop_worth
 
 #: From which chance on the fuel of another lap is carried.
 _LIKELY = 0.02
@@ -186,11 +190,13 @@ class SafetyAdvice:
     """Whether to stop at the end of the lap that is being driven behind a safety car.
 
     :param gain_s: gained by it, lost where negative [s]; None where it is not legal
+    :param places: gained by it
     """
 
     lap: int
     gain_s: float | None
     stop: Plan | None
+    places: float = 0.0
 
 
 def under_safety_car(setup: Setup, now: Happened) -> SafetyAdvice | None:
@@ -202,5 +208,29 @@ def under_safety_car(setup: Setup, now: Happened) -> SafetyAdvice | None:
     then = _a_lap_on(at, now.use_l)
     stay = next(iter(replanned(rules, pace, then, 1)), None)
     stop = stopping_now(rules, pace, then, setup.safety_pit)
-    gain = None if stop is None or stay is None else stay.time_s - stop.time_s
-    return SafetyAdvice(lap, gain, stop)
+    if stop is None or stay is None:
+        return SafetyAdvice(lap, None, stop)
+    around = rules.around.model_copy(update={"safety_laps": max(rules.around.safety_laps - now.slow_laps, 1)})
+    if not around.cars or lap < 1:
+        return SafetyAdvice(lap, stay.time_s - stop.time_s, stop)
+    gain, places = stop_worth(
+        rules, _whole(setup, pace, rules, lap, stay), _whole(setup, pace, rules, lap, stop, setup.safety_pit), lap, around,
+        Driver(setup.scatter_s, 0.0),
+    )  # fmt: skip
+    return SafetyAdvice(lap, gain, stop, places)
+
+
+def _whole(setup: Setup, pace: Pace, rules: RaceRules, done: int, rest: Plan, pit_share: float | None = None) -> Rest:
+    """The laps of the whole race: those that are driven by the plan that it began with, which places it in the field, and a way on.
+
+    :param pit_share: part of the usual loss in the pit lane that the way on counts for the stop it begins with; None where it begins with
+        none
+    """
+    before, then = course(setup.rules, setup.pace, setup.plan), course(rules, pace, rest)
+    driven = min(done, len(before.lap_s))
+    clean, stops = (before.lap_s - before.stop_s)[:driven], before.stop_s[:driven].copy()
+    clean = np.concatenate([clean, np.full(done - driven, setup.pace.lap_s), then.lap_s - then.stop_s])
+    stops = np.concatenate([stops, np.zeros(done - driven), then.stop_s])
+    if pit_share is not None:  # the races take off what a safety car saves of any stop
+        stops[done] = rest.time_s - float(then.lap_s.sum()) + rules.pit_loss_s * (1.0 - pit_share)
+    return Rest(clean, stops)

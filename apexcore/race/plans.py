@@ -11,11 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError, NoLegalPlan
+from ..quantities.words import counted
 from ..vehicle.pair import axles_of
+from .drivers import seats
 from .exact import Best, Leg, Planner, chain_s
 from .options import Option, Stock, at_level, filling_of, options_of, problem_of, stocks_of, tyre_time_s, usable
 from .problem import NEVER_FROM, Filling, Problem, longest_laps
-from .rules import ALL_OUT, MOST_STOPS, Level, Pace, RaceRules, TyrePace
+from .rules import ALL_OUT, MOST_STOPS, Level, Pace, RaceRules, TyrePace, contradictions
 from .weather import lost_s, rains
 
 Floats = NDArray[np.float64]
@@ -205,6 +207,8 @@ def check(rules: RaceRules, pace: Pace) -> None:
 
     :raises InputError: naming the rule
     """
+    for place, words in contradictions(rules).items():
+        raise InputError(place, words, "rules that do not contradict one another")
     keys = sorted({key for tyre in pace.tyres for key in tyre.axles})
     if len(pace.tyres) > MOST_COMPOUNDS:
         raise InputError("compounds and pairs", len(pace.tyres), f"at most {MOST_COMPOUNDS}; bar some of them")
@@ -225,9 +229,31 @@ def search(rules: RaceRules, pace: Pace) -> list[Plan]:
     problem, found = _counting(rules, pace, options, _bests)
     plans = dict[tuple[object, ...], Plan]()
     for best in found:
-        plan = as_plan(rules, pace, options, problem, best)
-        plans.setdefault(plan.shape, plan)
+        seated = _seated(rules, pace, options, problem, best)
+        if seated is not None:
+            plan = as_plan(rules, pace, options, problem, seated)
+            plans.setdefault(plan.shape, plan)
     return sorted(plans.values(), key=lambda plan: plan.time_s)
+
+
+def _seated(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem, best: Best) -> Best | None:
+    """A plan whose stints can be shared by the drivers as the rules ask; where the quickest of so many stops cannot, the quickest with
+    stints that are less unlike: a lap less at most from pit to pit until they can. None where that never comes."""
+    if rules.drivers < 2 or not rules.driver_least_minutes:
+        return best
+    stops, tried = len(best.legs) - 1, best
+    while True:
+        times = legs_s(rules, pace, options, problem, tried)
+        if seats(times, rules.drivers, 60.0 * rules.driver_least_minutes, 60.0 * rules.wheel_minutes) is not None:
+            return tried
+        most = max(leg.laps for leg in tried.legs) - 1
+        if most * (stops + 1) < problem.laps:
+            return None
+        problem = replace(problem, leg_laps=most, least_stops=stops, most_stops=stops)
+        again = Planner(problem).best(stops)
+        if again is None:
+            return None
+        tried = again
 
 
 def quickest(rules: RaceRules, pace: Pace) -> Plan | None:
@@ -342,25 +368,26 @@ def _collisions(rules: RaceRules, pace: Pace) -> list[str]:
     """Which rules exclude each other: each one whose lifting alone makes a plan possible."""
     need = (rules.laps + rules.formation_laps) * pace.fuel_l_per_lap + pace.margin_l
     tank = f"the tank of {rules.tank_l:g} l"
-    distance = f"{rules.laps} laps at {pace.fuel_l_per_lap:.2f} l a lap with {pace.margin_l:.1f} l margin"
+    distance = f"{counted(rules.laps, 'lap')} at {pace.fuel_l_per_lap:.2f} l a lap with {pace.margin_l:.1f} l margin"
     compulsory = f"compulsory {' and '.join(rules.compulsory)}"
     if rules.compulsory_laps > 1:
-        compulsory += f" for at least {rules.compulsory_laps} laps each"
+        compulsory += f" for at least {counted(rules.compulsory_laps, 'lap')} each"
     trials: list[tuple[str, dict[str, object]]] = [
-        (f"at most {rules.most_stops} stops", {"most_stops": MOST_STOPS}),
-        (f"at least {rules.least_stops} stops", {"least_stops": 0}),
+        (f"at most {counted(rules.most_stops, 'stop')}", {"most_stops": MOST_STOPS}),
+        (f"at least {counted(rules.least_stops, 'stop')}", {"least_stops": 0}),
         (compulsory, {"compulsory": ()}),
         (tank, {"tank_l": 500.0}),
         ("no refuelling", {"refuelling": True}),
-        (f"stints of at most {rules.longest_stint} laps", {"longest_stint": 0}),
+        (f"stints of at most {counted(rules.longest_stint, 'lap')}", {"longest_stint": 0}),
         (f"no stop before lap {rules.first_stop_lap}", {"first_stop_lap": 0}),
         (f"no stop after lap {rules.last_stop_lap}", {"last_stop_lap": 0}),
         ("the tyre sets that there are", {"sets": ()}),
         (f"compounds not used ({', '.join(rules.barred)})", {"barred": ()}),
         (f"at most {rules.wheel_minutes:g} min at the wheel", {"wheel_minutes": 0.0}),
+        (f"{rules.driver_least_minutes:g} min at least for each of {rules.drivers} drivers", {"driver_least_minutes": 0.0}),
     ]
     guilty = _openers(rules, pace, trials)
-    race = f"{rules.laps} lap{'s' if rules.laps > 1 else ''}"
+    race = counted(rules.laps, "lap")
     if not guilty:
         found = _pairs_of_openers(rules, pace, trials)
         if not found:

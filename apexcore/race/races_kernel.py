@@ -17,7 +17,7 @@ _OTHERS_EVERY, _GOLDEN = 4, 0.6180339887498949
 
 
 @compiled()
-def races_of(laps_s, stops_at, calls, switched, switched_stops, draw_of, around, noise, seed, races):
+def races_of(laps_s, stops_at, calls, switched, switched_stops, draw_of, around, noise, seed, races, forced):
     """Times and places of every plan in every race.
 
     :param laps_s: laps without stops, by draw (the mean first), plan and lap [s]
@@ -26,6 +26,7 @@ def races_of(laps_s, stops_at, calls, switched, switched_stops, draw_of, around,
     :param switched: laps without stops after such a stop, by plan, lap of the call and lap [s]; and their stops
     :param around: numbers of the surroundings
     :param noise: numbers of the driver
+    :param forced: lap from which on a safety car is out in every race; -1 for none
     """
     plans, laps = stops_at.shape
     cars, grid, ahead, spread, passing = int(around[0]), int(around[1]), around[2], around[3], around[4]
@@ -47,6 +48,11 @@ def races_of(laps_s, stops_at, calls, switched, switched_stops, draw_of, around,
                 for lap in range(first, min(first + (sc_laps if kind == 1 else 2), laps)):
                     if state[lap] == 0:
                         state[lap] = kind
+        if forced > 0:
+            for lap in range(forced, min(forced + sc_laps, laps)):
+                state[lap] = 1
+            if state[forced - 1] == 1:  # it comes now, not on the heels of another
+                state[forced - 1] = 0
         for lap in range(laps):
             own[lap] = scatter * np.random.standard_normal()
             if np.random.random() < mistakes:

@@ -190,12 +190,14 @@ class SafetyCall:
 
     :param lap: that lap
     :param gain_s: gained by stopping under it, against staying out; None where stopping is not legal [s]
+    :param places: gained by it, where races were driven for it
     """
 
     lap: int
     gain_s: float | None
     stop: Plan | None
     stay: Plan | None
+    places: float | None = None
 
 
 def safety_calls(rules: RaceRules, pace: Pace, plan: Plan, pit_share: float, laps: Sequence[int]) -> list[SafetyCall]:

@@ -10,6 +10,8 @@ from ..vehicle.pair import axles_of
 
 #: Longest race and most stops that a plan is worked out for: a day of short laps.
 MOST_LAPS, MOST_STOPS = 1200, 40
+#: A race over time lasts longer than that by its last lap.
+_WITH_THE_LAST_LAP = 1.05
 
 
 class TyreSets(Value):
@@ -150,6 +152,19 @@ class RaceRules(Value):
         if len(set(kinds)) < len(kinds):
             raise ValueError("sets of the same compound and age stand twice; expected one line for each")
         return self
+
+
+def contradictions(rules: RaceRules) -> dict[str, str]:
+    """What rules say that cannot be, by the field at which it is set right."""
+    found = dict[str, str]()
+    if rules.rain_from > 0.0 and 0.0 < rules.rain_until <= rules.rain_from:
+        found["rain_until"] = f"Rain ends on lap {rules.rain_until:g} and begins on lap {rules.rain_from:g}; expected an end behind it."
+    least = rules.drivers * rules.driver_least_minutes
+    if rules.minutes and rules.drivers > 1 and least > rules.minutes * _WITH_THE_LAST_LAP:
+        found["driver_least_minutes"] = (
+            f"{rules.drivers} drivers of {rules.driver_least_minutes:g} min each drive {least:g} min; the race has {rules.minutes:g}."
+        )
+    return found
 
 
 @dataclass(frozen=True)

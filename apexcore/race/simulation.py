@@ -5,7 +5,7 @@ random numbers; Law, Simulation Modeling and Analysis, ch. 11).
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -66,6 +66,31 @@ def simulated(
     :param draws: of the pace, of which every race takes one
     :param calls: what each plan does if a safety car comes; none where not given
     """
+    times, places, lost = _driven(rules, draws, plans, around, driver, calls, races, seed, -1)
+    winner = times.argmin(axis=1)
+    found = []
+    for p in range(len(plans)):
+        mine, gaps = np.sort(times[:, p]), times[:, p] - times[:, 0]
+        low, middle, high = (float(value) for value in np.quantile(mine, (0.05, 0.5, 0.95)))
+        counts = np.bincount(places[:, p], minlength=around.cars + 2)[1:]
+        against = float(gaps.mean()), float(gaps.std() / np.sqrt(races))
+        found.append(
+            Outcome(
+                (low, middle, high), float(mine.mean()), float(places[:, p].mean()), tuple(float(c) for c in counts / races),
+                float((winner == p).mean()), float(mine[-races // 20 :].mean()), against, float(lost[:, p].mean()),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _driven(
+    rules: RaceRules, draws: Sequence[Pace], plans: Sequence[Plan], around: Surroundings, driver: Driver,
+    calls: Sequence[Sequence[SafetyCall]], races: int, seed: int, forced: int,
+) -> tuple[Floats, NDArray[np.int64], Floats]:  # fmt: skip
+    """Times, places and time lost in traffic of every plan in every race, shape [races, plans].
+
+    :param forced: lap behind which a safety car comes in all of them; -1 for none
+    """
     used = draws[:: max(1, len(draws) // _DRAWS)][:_DRAWS]
     laps = rules.laps
     every = [[course(rules, draw, plan) for plan in plans] for draw in used]
@@ -85,29 +110,84 @@ def simulated(
                 # the stop itself, as it costs on any lap
                 usual = rules.pit_loss_s * (1.0 - around.safety_pit)
                 switched_stops[p, call.lap, call.lap] = call.stop.time_s - float(rest.lap_s.sum()) + usual
-    numbers = np.array([
+    draw_of = 1 + np.arange(races) % len(used)
+    found: tuple[Floats, NDArray[np.int64], Floats] = races_of(
+        clean, stops, stop_calls, switched, switched_stops, draw_of, _numbers(around), _noise(rules, driver), seed, races, forced
+    )
+    return found
+
+
+def _numbers(around: Surroundings) -> Floats:
+    return np.array([
         around.cars, min(around.grid, around.cars + 1), around.ahead_s, around.spread_s, around.passing_s,
         around.safety_cars, around.safety_laps if around.counted else 1,
         around.safety_slow if around.counted else 1.0 + around.safety_slow * around.safety_laps, around.safety_pit, around.yellows,
         around.troubles / 100.0, around.trouble_s,
     ])  # fmt: skip
-    noise = np.array([driver.scatter_s, driver.mistakes, driver.mistake_s, rules.pit_spread_s, rules.pit_loss_s])
-    draw_of = 1 + np.arange(races) % len(used)
-    times, places, lost = races_of(clean, stops, stop_calls, switched, switched_stops, draw_of, numbers, noise, seed, races)
-    winner = times.argmin(axis=1)
-    found = []
-    for p in range(len(plans)):
-        mine, gaps = np.sort(times[:, p]), times[:, p] - times[:, 0]
-        low, middle, high = (float(value) for value in np.quantile(mine, (0.05, 0.5, 0.95)))
-        counts = np.bincount(places[:, p], minlength=around.cars + 2)[1:]
-        against = float(gaps.mean()), float(gaps.std() / np.sqrt(races))
-        found.append(
-            Outcome(
-                (low, middle, high), float(mine.mean()), float(places[:, p].mean()), tuple(float(c) for c in counts / races),
-                float((winner == p).mean()), float(mine[-races // 20 :].mean()), against, float(lost[:, p].mean()),
-            )
-        )  # fmt: skip
+
+
+def _noise(rules: RaceRules, driver: Driver) -> Floats:
+    return np.array([driver.scatter_s, driver.mistakes, driver.mistake_s, rules.pit_spread_s, rules.pit_loss_s])
+
+
+#: Races of a lap's call: at first, and where its sign is not sure after them.
+_CALL_RACES = (300, 2400)
+#: How many standard errors make a sign sure, and what no closed field makes good [s].
+_SURE, _HOPELESS_S = 3.0, 40.0
+
+
+def weighed(
+    rules: RaceRules, draws: Sequence[Pace], plan: Plan, calls: Sequence[SafetyCall], around: Surroundings, driver: Driver
+) -> list[SafetyCall]:
+    """Calls with what they are worth in races in which the safety car comes on their lap: the field closes up behind it, half of it stops
+    as well, and what a stop costs in places and traffic is in it."""
+    found = list[SafetyCall]()
+    for call in calls:
+        if call.gain_s is None or call.stop is None or call.stop is plan or abs(call.gain_s) > _HOPELESS_S or not around.cars:
+            found.append(call)
+            continue
+        told = [[replace(call, gain_s=1.0)], list[SafetyCall]()]
+        for races in _CALL_RACES:
+            times, places, _ = _driven(rules, draws, [plan, plan], around, driver, told, races, 7 + call.lap, call.lap)
+            gaps = times[:, 1] - times[:, 0]
+            gain, error = float(gaps.mean()), float(gaps.std() / np.sqrt(races))
+            if abs(gain) > _SURE * error:
+                break
+        found.append(replace(call, gain_s=gain, places=float((places[:, 1] - places[:, 0]).mean())))
     return found
+
+
+@dataclass(frozen=True)
+class Rest:
+    """The laps of a race by what has been driven and one way on.
+
+    :param clean_s: laps without stops, shape [laps] [s]
+    :param stops_s: the stop before each lap, shape [laps] [s]
+    """
+
+    clean_s: Floats
+    stops_s: Floats
+
+
+def stop_worth(
+    rules: RaceRules, stay: Rest, stop: Rest, lap: int, around: Surroundings, driver: Driver
+) -> tuple[float, float]:  # fmt: skip
+    """What stopping behind a lap under a safety car gains against staying out: time [s] and places.
+
+    :param stay: with `stop` the same laps up to `lap`
+    """
+    laps = len(stay.clean_s)
+    clean, stops = np.array([[stay.clean_s] * 2] * 2), np.array([stay.stops_s] * 2)
+    calls = np.zeros((2, laps), dtype=bool)
+    calls[0, lap] = True
+    switched, switched_stops = np.zeros((2, laps, laps)), np.zeros((2, laps, laps))
+    switched[0, lap], switched_stops[0, lap] = stop.clean_s, stop.stops_s
+    races = _CALL_RACES[1]
+    times, places, _ = races_of(
+        clean, stops, calls, switched, switched_stops, np.ones(races, dtype=np.int64), _numbers(around), _noise(rules, driver), 7, races,
+        lap,
+    )  # fmt: skip
+    return float((times[:, 1] - times[:, 0]).mean()), float((places[:, 1] - places[:, 0]).mean())
 
 
 def warm() -> None:

@@ -11,7 +11,7 @@ from apexcore.errors import InputError
 from apexcore.lap.driver import LEVEL_WORDS
 from apexcore.quantities import read_number
 from apexcore.race.length import length_words, read_length, read_sets, sets_words
-from apexcore.race.rules import RaceRules
+from apexcore.race.rules import RaceRules, contradictions
 from apexcore.vehicle.car import Car as CoreCar
 from apexcore.vehicle.class_limits import ClassLimits
 from apexcore.vehicle.pair import pair_key
@@ -162,6 +162,9 @@ class RulesForm(forms.Form):
                 self.add_error(name, str(error))
         if not self.errors:
             values |= {**values.pop("laps"), "sets": sets}
+            told = {name: value for name, value in values.items() if name in RaceRules.model_fields and value not in (None, "")}
+            for name, words in contradictions(RaceRules.model_construct(**told)).items():
+                self.add_error(name, words)
         return values
 
 

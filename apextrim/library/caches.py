@@ -11,6 +11,8 @@ import numpy as np
 from cachetools import LRUCache
 from pydantic import BaseModel
 
+from apexcore.errors import ApexError
+
 Arguments = ParamSpec("Arguments")
 Kept = TypeVar("Kept")
 
@@ -46,7 +48,8 @@ def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callab
     """Keeps the results of a function of hashable arguments and lists of such, the ones used last longest. Results are shared:
     nobody may change one.
 
-    A result that weighs more than all the room is worked out anew every time. Errors are not kept.
+    A result that weighs more than all the room is worked out anew every time. Refusals (`ApexError`) are kept as results are: what
+    took seconds to find impossible stays so. Other errors are not.
 
     :param most_bytes: room for arguments and results [bytes]
     """
@@ -60,11 +63,19 @@ def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callab
             key = (tuple(map(_frozen, args)), tuple(sorted((name, _frozen(value)) for name, value in kwargs.items())))
             with lock:
                 if key in cache:
-                    return cast(Kept, cache[key][1])
-            result = function(*args, **kwargs)
+                    return _given(cache[key][1])
+            try:
+                result: Any = function(*args, **kwargs)
+            except ApexError as error:
+                result = error.with_traceback(None)
             with lock, suppress(ValueError):  # too heavy for this cache
                 cache[key] = (key, result)
-            return result
+            return _given(result)
+
+        def _given(result: Any) -> Kept:
+            if isinstance(result, ApexError):
+                raise result.with_traceback(None)
+            return cast(Kept, result)
 
         found.cache = cache  # type: ignore[attr-defined]
         return found

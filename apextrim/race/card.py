@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from apexcore.race.course import course
 from apexcore.race.fuel import filled_l
 from apexcore.race.plans import Plan, Stint
-from apexcore.race.rules import Level, Pace, RaceRules
+from apexcore.race.rules import Level
+from apexcore.race.simulation import Driver
 from apexcore.vehicle.car import Car
 
 from . import odds
@@ -73,7 +74,7 @@ def kept_plan(row: KeptPlan, levels: Sequence[Level]) -> Plan:
     return Plan(tuple(stints), row.time_s, 0.0, 0.0, 0.0)
 
 
-def card_of(row: KeptPlan, view: RaceView, car: Car, reverses: Sequence[ReverseRow]) -> Card | None:
+def card_of(row: KeptPlan, view: RaceView, car: Car, reverses: Sequence[ReverseRow], who: Driver) -> Card | None:
     """The card of a kept plan, with the pace as it is known now; None where the car has lost one of its tyres since."""
     pace = view.pace.pace
     plan = kept_plan(row, pace.levels)
@@ -95,7 +96,7 @@ def card_of(row: KeptPlan, view: RaceView, car: Car, reverses: Sequence[ReverseR
         if lap % step == 0 or lap in ends or lap == rules.laps
     ]
     other, behind, triggers = _other(plan, view, car, reverses)
-    return Card(stops, targets, other, behind, triggers, _calls(rules, pace, plan))
+    return Card(stops, targets, other, behind, triggers, odds.call_ranges(odds.calls_of(rules, pace, view.pace.draws, plan, who)))
 
 
 def _other(plan: Plan, view: RaceView, car: Car, reverses: Sequence[ReverseRow]) -> tuple[str, float, list[str]]:
@@ -108,7 +109,3 @@ def _other(plan: Plan, view: RaceView, car: Car, reverses: Sequence[ReverseRow])
     if {one.plan.stops for one in view.by_stops[:2]} != {plan.stops, others[0].ranked.plan.stops}:
         triggers = []
     return f"{others[0].title}: {others[0].short}", others[0].ranked.gap_s - mine.gap_s, triggers
-
-
-def _calls(rules: RaceRules, pace: Pace, plan: Plan) -> list[odds.CallRange]:
-    return odds.call_ranges(odds.calls_of(rules, pace, plan))

@@ -203,9 +203,10 @@ def _safety(now: Now) -> str:
         return ""
     if call.gain_s is None:
         return "Safety car: stay out, a stop is not allowed now."
+    places = f" and {abs(call.places):.1f} places" if abs(call.places) >= 0.05 and (call.places > 0.0) == (call.gain_s > 0.0) else ""
     if call.gain_s > 0.0:
-        return f"Safety car: stop at the end of this lap, worth {call.gain_s:.1f} s."
-    return f"Safety car: stay out; a stop now would lose {-call.gain_s:.1f} s."
+        return f"Safety car: stop at the end of this lap, worth {call.gain_s:.1f} s{places}."
+    return f"Safety car: stay out; a stop now would lose {-call.gain_s:.1f} s{places}."
 
 
 def _warning(now: Now, at_ms: int) -> str:

@@ -7,7 +7,7 @@ from itertools import pairwise
 from apexcore.race.plans import Plan
 from apexcore.race.replan import SafetyCall, safety_calls
 from apexcore.race.rules import Pace, RaceRules
-from apexcore.race.simulation import Driver, Outcome, simulated
+from apexcore.race.simulation import Driver, Outcome, simulated, weighed
 from apextrim.library.caches import MB, kept_within
 from apextrim.ui.pictures import Tick
 
@@ -28,15 +28,18 @@ class Odds:
 
 
 @kept_within(8 * MB)
-def calls_of(rules: RaceRules, pace: Pace, plan: Plan) -> tuple[SafetyCall, ...]:
-    """What to do under a safety car, by lap of a plan."""
+def calls_of(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plan: Plan, who: Driver) -> tuple[SafetyCall, ...]:
+    """What to do under a safety car, by lap of a plan: worth what it comes to in races in which one comes there."""
     step = max(1, rules.laps // _MOST_CALLS)
-    return tuple(safety_calls(rules, pace, plan, rules.around.safety_pit, range(1, rules.laps, step)))
+    calls = safety_calls(rules, pace, plan, rules.around.safety_pit, range(1, rules.laps, step))
+    return tuple(weighed(rules, draws, plan, calls, rules.around, who) if rules.laps <= _CALLED_TO else calls)
 
 
 @kept_within(4 * MB)
 def _simulated(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plans: tuple[Plan, ...], who: Driver) -> tuple[Outcome, ...]:
-    calls = [calls_of(rules, pace, plan) for plan in plans] if rules.laps <= _CALLED_TO and rules.around.safety_cars > 0.0 else []
+    calls = (
+        [calls_of(rules, pace, draws, plan, who) for plan in plans] if rules.laps <= _CALLED_TO and rules.around.safety_cars > 0.0 else []
+    )
     return tuple(simulated(rules, draws, plans, rules.around, who, calls))
 
 
@@ -49,7 +52,7 @@ def odds_of(view: RaceView, known: Known) -> Odds:
     """Ten thousand races of the shown plans; each stops under a safety car where that is worth it."""
     plans = tuple(ranked.plan for ranked in view.by_stops[:_MOST_PLANS])
     outcomes = _simulated(view.rules, view.pace.pace, view.pace.draws, plans, driver(known))
-    return Odds(outcomes, calls_of(view.rules, view.pace.pace, plans[0]))
+    return Odds(outcomes, calls_of(view.rules, view.pace.pace, view.pace.draws, plans[0], driver(known)))
 
 
 #: Safety cars a race, and places as shares of the grid, at which the two best plans are compared.
@@ -78,7 +81,7 @@ def turns_of(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plans: tuple
     """At how many safety cars, which place on the grid and how hard a field to pass two plans are as quick."""
     around, calls = rules.around, list[tuple[SafetyCall, ...]]()
     if rules.laps <= _CALLED_TO:
-        calls = [calls_of(rules, pace, plan) for plan in plans]
+        calls = [calls_of(rules, pace, draws, plan, who) for plan in plans]
     grids = sorted({1 + round(share * around.cars) for share in _PLACES})
     found = []
     for what, values, name in (

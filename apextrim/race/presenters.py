@@ -6,10 +6,11 @@ from dataclasses import dataclass
 from apexcore.quantities import format_number
 from apexcore.quantities.spread import half_interval
 from apexcore.quantities.words import counted
-from apexcore.race.course import course, gap
+from apexcore.race.course import gap
 from apexcore.race.drivers import seats
 from apexcore.race.fuel import filled_l
 from apexcore.race.kinds import Rid
+from apexcore.race.legal import wheel_s
 from apexcore.race.pace import Estimate
 from apexcore.race.plans import Plan
 from apexcore.race.reverses import Reverse
@@ -58,6 +59,7 @@ class PlanView:
     said: str
     by_stint: str = ""
     seats: str = ""
+    stops: str = ""
 
     @property
     def short(self) -> str:
@@ -113,8 +115,11 @@ def plan_views(view: RaceView, plans: list[RankedPlan], car: Car) -> list[PlanVi
             parts = gap(view.rules, pace, ranked.plan, best.plan)
             why, by_stint = causes_words(parts), stints_words(ranked.plan, parts)
         found.append(
-            PlanView(ranked, title, "are" if stops > 1 else "is", bars, why, said, by_stint, _seats(view.rules, pace, ranked.plan))
-        )
+            PlanView(
+                ranked, title, "are" if stops > 1 else "is", bars, why, said, by_stint, _seats(view.rules, pace, ranked.plan),
+                stops_words(view.rules, pace.fuel_l_per_lap, ranked.plan, car),
+            )
+        )  # fmt: skip
     return found
 
 
@@ -141,15 +146,30 @@ def stint_bars(rules: RaceRules, use_l: float, plan: Plan, car: Car) -> list[Sti
     return bars
 
 
+def stops_words(rules: RaceRules, use_l: float, plan: Plan, car: Car) -> str:
+    """What a plan does at its stops, as one says it on the radio."""
+    said, before = list[str](), 0.0
+    for index, stint in enumerate(plan.stints):
+        if index:
+            fit = f"fit {tyre_names(car, stint.compound)[0]}" if stint.fitted else "tyres stay on"
+            added = stint.fuel_l - before
+            fuel = f", add {added:.1f} l" if added >= _ADDED_L else ""
+            said.append(told(f"stop at the end of lap {stint.first_lap - 1}, {fit}{fuel}"))
+        formation = rules.formation_laps * use_l if not index else 0.0
+        before = stint.fuel_l - formation - stint.laps * use_l * stint.level.fuel_share
+    words = "; ".join(said)
+    return f"{words[0].upper()}{words[1:]}." if words else ""
+
+
 def _seats(rules: RaceRules, pace: Pace, plan: Plan) -> str:
     """Who drives which stint; empty where one drives alone."""
     if rules.drivers < 2:
         return ""
-    lap = course(rules, pace, plan).lap_s
-    times = [float(lap[stint.first_lap - 1 : stint.last_lap].sum()) for stint in plan.stints]
+    times = wheel_s(rules, pace, plan.stints)
     who = seats(times, rules.drivers, 60.0 * rules.driver_least_minutes, 60.0 * rules.wheel_minutes)
     if who is None:
-        return f"No split of these stints gives each of {rules.drivers} drivers {rules.driver_least_minutes:g} min."
+        least = f"{rules.driver_least_minutes:g} min" if rules.driver_least_minutes else "a stint"
+        return f"No split of these stints gives each of {rules.drivers} drivers {least}."
     totals = [sum(time for time, one in zip(times, who, strict=True) if one == driver) / 60.0 for driver in range(rules.drivers)]
     order = ", ".join(chr(65 + driver) for driver in who)
     each = ", ".join(f"{chr(65 + driver)} {total:.0f} min" for driver, total in enumerate(totals))

@@ -17,7 +17,7 @@ from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
 
-from . import actions, card, gap_presenters, presenters, queries
+from . import actions, card, gap_presenters, odds, presenters, queries
 from .models import KeptPlan
 
 
@@ -154,7 +154,7 @@ def kept(request: HttpRequest, event_id: int, plan_id: int) -> HttpResponse:
     context: dict[str, Any] = {"event": event, "frame": frame(event, "race"), "row": row, "stints": stints}
     try:
         view = queries.race_view(event)
-        context["card"] = card.card_of(row, view, car, _reverses(view))
+        context["card"] = card.card_of(row, view, car, _reverses(view), odds.driver(queries.driver_of(event)))
     except ApexError as error:  # the plan stands as it was kept
         context["problem"] = str(error)
     return render(request, "race/kept.html", context)

@@ -14,6 +14,7 @@ from apexcore.lap.solver import solve_lap
 from apexcore.race.course import course
 from apexcore.race.plans import Plan, Stint
 from apexcore.race.rules import Level, Pace, RaceRules, TyrePace
+from apexcore.race.simulation import Driver
 from apexcore.trim.reading.analysis import analyse
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.events.models import Event
@@ -137,13 +138,13 @@ def test_a_race_driven_is_cut_into_stints_with_the_fuel_that_was_on_board(monkey
 
 def test_the_card_fills_what_is_missing_and_tells_the_gap_of_the_other_plan(event: Event, monkeypatch: pytest.MonkeyPatch) -> None:
     ranked = [SimpleNamespace(plan=PLAN, gap_s=1.0), SimpleNamespace(plan=SimpleNamespace(stops=2, stints=()), gap_s=4.5)]
-    view = SimpleNamespace(by_stops=ranked, pace=SimpleNamespace(pace=PACE), rules=RULES)
+    view = SimpleNamespace(by_stops=ranked, pace=SimpleNamespace(pace=PACE, draws=()), rules=RULES)
     views = [SimpleNamespace(ranked=one, title=f"{one.plan.stops} stops", short="") for one in ranked]
     monkeypatch.setattr(race_card, "plan_views", lambda *args: views)
     assert race_card._other(PLAN, view, None, [])[1] == pytest.approx(3.5)  # type: ignore[arg-type]
     monkeypatch.setattr(race_card, "kept_plan", lambda row, levels: PLAN)
-    monkeypatch.setattr(race_card, "_calls", lambda *args: [])
-    made = race_card.card_of(None, view, cases.car_of(event), [])  # type: ignore[arg-type]
+    monkeypatch.setattr("apextrim.race.odds.calls_of", lambda *args: ())
+    made = race_card.card_of(None, view, cases.car_of(event), [], Driver(0.2, 0.0))  # type: ignore[arg-type]
     assert made is not None
     left = float(course(RULES, PACE, PLAN).left_l[7])
     assert made.stops[0].added_l == pytest.approx(26.0 - left, abs=0.51) and made.stops[0].added_l < 25.4

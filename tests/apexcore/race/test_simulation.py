@@ -9,7 +9,8 @@ from apexcore.race.course import course
 from apexcore.race.plans import best_by_stops, ranked_plans
 from apexcore.race.replan import safety_calls
 from apexcore.race.rules import Pace, RaceRules, Surroundings, TyrePace
-from apexcore.race.simulation import Driver, simulated
+from apexcore.race.simulation import Driver, _driven, simulated, weighed
+from tests.amounts import many
 
 TYRES = (TyrePace("marl", 0.0, 0.15, 0.4, 14, 0.2), TyrePace("slate", 0.5, 0.05, 0.6, 30, 0.1))
 PACE = Pace(70.0, TYRES, 2.0, 0.01, 0.0)
@@ -74,3 +75,36 @@ def test_a_safety_car_is_slow_and_a_stop_under_it_gains_what_it_says() -> None:
     assert clever[0].mean_s < plain[0].mean_s - 1.0
     longer = simulated(RULES, [PACE], PLANS, certain.model_copy(update={"counted": False}), STEADY, races=500)
     assert longer[0].time_s[1] > plain[0].time_s[1]
+
+
+FIELD = Surroundings(cars=15, grid=8, safety_cars=0.5, safety_laps=3, safety_pit=0.5)
+
+
+@pytest.mark.thorough
+def test_calls_under_a_safety_car_are_what_races_with_one_on_that_lap_come_to() -> None:
+    who, plan = Driver(0.3, 0.02), PLANS[0]
+    laps = range(1, 30, many(7, 1))
+    calls = weighed(RULES, [PACE], plan, safety_calls(RULES, PACE, plan, 0.5, laps), FIELD, who)
+    looked_at = 0
+    for call in calls:
+        if call.gain_s is None or call.stop is None or call.stop is plan or call.places is None:
+            continue
+        told = [[replace(call, gain_s=1.0)], []]
+        times, places, _ = _driven(RULES, [PACE], [plan, plan], FIELD, who, told, many(4000, 20_000), 991, call.lap)
+        gain = float((times[:, 1] - times[:, 0]).mean())
+        if abs(gain) > 1.0:
+            looked_at += 1
+            assert (gain > 0.0) == (call.gain_s > 0.0), (call.lap, gain, call.gain_s)
+            assert call.gain_s == pytest.approx(gain, abs=max(1.5, 0.25 * abs(gain)))
+            assert call.places == pytest.approx(float((places[:, 1] - places[:, 0]).mean()), abs=0.6)
+    assert looked_at > 1
+
+
+def test_a_field_that_closes_up_makes_a_stop_worth_more_than_the_clock_alone_says() -> None:
+    """The pit lane's saving is the same; what a stop loses to a field that has closed up is made good behind it."""
+    plan = PLANS[0]
+    clock = safety_calls(RULES, PACE, plan, 0.5, [12])
+    alone = weighed(RULES, [PACE], plan, clock, FIELD.model_copy(update={"cars": 0}), Driver(0.0, 0.0))
+    assert alone[0].gain_s == clock[0].gain_s
+    (among,) = weighed(RULES, [PACE], plan, clock, FIELD, Driver(0.2, 0.0))
+    assert among.gain_s is not None and among.gain_s != pytest.approx(clock[0].gain_s, abs=0.5) and among.places is not None
