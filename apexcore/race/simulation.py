@@ -131,7 +131,7 @@ def _noise(rules: RaceRules, driver: Driver) -> Floats:
 
 
 #: Races of a lap's call: at first, and where its sign is not sure after them.
-_CALL_RACES = (300, 2400)
+_CALL_RACES = (150, 1500)
 #: How many standard errors make a sign sure, and what no closed field makes good [s].
 _SURE, _HOPELESS_S = 3.0, 40.0
 

@@ -127,8 +127,8 @@ def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
 def _flag(now: Now) -> str:
     state = now.state
     said = [words for shown, words in (
-        (state.red, "Red flag"), (state.safety, "Safety car"), (state.yellow, "Full-course yellow"), (state.closed, "Pit lane closed"),
-        (state.flat, "Flat tyre"),
+        (state.red, "Red flag"), (state.safety and now.safety is None, "Safety car"), (state.yellow, "Full-course yellow"),
+        (state.closed, "Pit lane closed"), (state.flat, "Flat tyre"),
     ) if shown]  # fmt: skip
     return ", ".join(said)
 

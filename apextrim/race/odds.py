@@ -15,6 +15,8 @@ from .queries import Known, RaceView
 
 #: Laps up to which every lap's call is worked out; a longer race is looked at in so many places.
 _MOST_CALLS = 120
+#: Plans that come as near the best have their calls from races of their own [s].
+_NEAR_S = 12.0
 #: Plans that are simulated, and laps up to which they may change under a safety car.
 _MOST_PLANS, _CALLED_TO = 6, 120
 
@@ -37,10 +39,16 @@ def calls_of(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plan: Plan, 
 
 @kept_within(4 * MB)
 def _simulated(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plans: tuple[Plan, ...], who: Driver) -> tuple[Outcome, ...]:
-    calls = (
-        [calls_of(rules, pace, draws, plan, who) for plan in plans] if rules.laps <= _CALLED_TO and rules.around.safety_cars > 0.0 else []
-    )
+    called = rules.laps <= _CALLED_TO and rules.around.safety_cars > 0.0
+    calls = [_calls(rules, pace, draws, plan, plans[0], who) for plan in plans] if called else []
     return tuple(simulated(rules, draws, plans, rules.around, who, calls))
+
+
+def _calls(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plan: Plan, best: Plan, who: Driver) -> Sequence[SafetyCall]:
+    """Calls of a plan: from races of its own where it comes near the best, else by the clock alone."""
+    if plan.time_s - best.time_s <= _NEAR_S:
+        return calls_of(rules, pace, draws, plan, who)
+    return safety_calls(rules, pace, plan, rules.around.safety_pit, range(1, rules.laps))
 
 
 def driver(known: Known) -> Driver:
@@ -81,7 +89,7 @@ def turns_of(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plans: tuple
     """At how many safety cars, which place on the grid and how hard a field to pass two plans are as quick."""
     around, calls = rules.around, list[tuple[SafetyCall, ...]]()
     if rules.laps <= _CALLED_TO:
-        calls = [calls_of(rules, pace, draws, plan, who) for plan in plans]
+        calls = [tuple(_calls(rules, pace, draws, plan, plans[0], who)) for plan in plans]
     grids = sorted({1 + round(share * around.cars) for share in _PLACES})
     found = []
     for what, values, name in (

@@ -116,6 +116,7 @@ def test_a_live_lap_comes_on_the_page_by_itself(page: Page) -> None:
     expect(page.locator("#live")).to_contain_text("is back in the pit")
 
 
+@pytest.mark.thorough_only
 def test_a_run_typed_between_two_runs_survives_a_closed_browser_and_is_kept_by_keyboard(page: Page, tmp_path: Path) -> None:
     begin_at(page, "One page")
     save(page, "The first")

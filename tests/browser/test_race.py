@@ -66,6 +66,7 @@ def unsteady(browser: Browser, site: str, signed_in: BrowserContext) -> Iterator
     assert [text for text in wrong if "ERR_FAILED" not in text and "timeout" not in text] == []
 
 
+@pytest.mark.thorough_only
 def test_a_race_of_twenty_laps_with_a_safety_car_a_lost_server_and_a_change_of_plan(unsteady: Page) -> None:
     page = unsteady
     begin_at(page, "Twenty laps", "")

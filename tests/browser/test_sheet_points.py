@@ -177,6 +177,7 @@ def test_advice_on_cold_tyres_is_solved_on_cold_tyres(page: Page) -> None:
     assert found["warm"] != found["cold"]
 
 
+@pytest.mark.thorough_only
 def test_a_file_from_the_car_is_held_against_the_sheet(page: Page, tmp_path: Path) -> None:
     first_sheet(page, "From the car")
     with page.expect_download() as caught:

@@ -293,7 +293,7 @@ RACE = RaceRules(
 @pytest.mark.thorough
 @pytest.mark.parametrize("block", range(2))
 def test_cars_that_follow_the_calls_never_run_dry_nor_miss_what_is_owed(block: int) -> None:
-    for seed in range(block * many(4, 40), (block + 1) * many(4, 40)):
+    for seed in range(block * many(2, 40), (block + 1) * many(2, 40)):
         car, _, _ = drive(seed, RACE, sleepy=0.4 if seed % 2 else 0.0)
         assert car.laps == 40 and (car.lowest_l >= 0.0 or seed % 2), (seed, car.lowest_l)  # who drives past a stop may run dry
         assert car.stops and min(car.stops) >= 5 and set(car.used) >= {"marl", "slate"}, (seed, car.stops, car.used)
@@ -303,7 +303,7 @@ def test_cars_that_follow_the_calls_never_run_dry_nor_miss_what_is_owed(block: i
 @pytest.mark.parametrize("block", range(2))
 def test_laps_to_go_of_a_race_over_time_are_told_right_behind_safety_cars(block: int) -> None:
     right = all_told = 0
-    for seed in range(block * many(4, 75), (block + 1) * many(4, 75)):
+    for seed in range(block * many(2, 75), (block + 1) * many(2, 75)):
         car, seen, _ = drive(seed, RACE.model_copy(update={"laps": 1, "minutes": 50.0}), sleepy=0.2 if seed % 3 == 0 else 0.0)
         assert (car.lowest_l >= 0.0 or not seed % 3) and car.stops, (seed, car.lowest_l)
         for _, told_laps, counts in seen:

@@ -71,7 +71,7 @@ def random_race(seed: int, most_laps: int) -> tuple[RaceRules, Pace]:
 @pytest.mark.parametrize("block", range(4))
 def test_plans_are_the_least_that_the_rules_allow(block: int) -> None:
     legal = 0
-    for seed in range(block * many(8, 75), (block + 1) * many(8, 75)):
+    for seed in range(block * many(4, 75), (block + 1) * many(4, 75)):
         rules, pace = random_race(seed, 6 if seed % 4 else 7)
         told = {plan.stops: plan for plan in reversed(search(rules, pace))}
         known = least_times(rules, pace, at_start(rules, pace), pace.margin_l)
@@ -85,7 +85,7 @@ def test_plans_are_the_least_that_the_rules_allow(block: int) -> None:
                 assert plan.time_s >= known[plan.stops] - 2e-6, seed
                 broken = breaches(rules, pace, replace(first, fuel_l=plan.stints[0].fuel_l), plan.stints)
                 assert broken == (), (seed, broken)
-    assert legal > many(2, 25)
+    assert legal > many(0, 25)
 
 
 def random_standing(seed: int, rules: RaceRules, pace: Pace) -> Standing:
@@ -111,7 +111,7 @@ def random_standing(seed: int, rules: RaceRules, pace: Pace) -> Standing:
 @pytest.mark.parametrize("block", range(4))
 def test_from_any_standing_the_rest_is_the_least_that_the_rules_allow(block: int) -> None:
     legal = 0
-    for seed in range(block * many(12, 125), (block + 1) * many(12, 125)):
+    for seed in range(block * many(8, 125), (block + 1) * many(8, 125)):
         rules, pace = random_race(seed, 6)
         at = random_standing(seed, rules, pace)
         told = replanned(rules, pace, at)
@@ -123,4 +123,4 @@ def test_from_any_standing_the_rest_is_the_least_that_the_rules_allow(block: int
             assert told[0].time_s == pytest.approx(min(known.values()), abs=2e-6), seed
             for plan in told:
                 assert breaches(rules, pace, at, plan.stints) == (), (seed, plan)
-    assert legal > many(2, 40)
+    assert legal > many(0, 40)

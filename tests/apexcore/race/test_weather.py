@@ -14,6 +14,7 @@ from apexcore.race.plans import best_by_stops, plan_time_s, ranked_plans
 from apexcore.race.replan import replanned, standing_of
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 from apexcore.race.weather import WET, crossover, lost_s, wetness, with_wet
+from tests.amounts import many
 
 TYRES = (TyrePace("marl", 0.0, 0.15, 0.4, 14, 0.2), TyrePace("slate", 0.5, 0.05, 0.6, 30, 0.1))
 PACE = Pace(70.0, TYRES, 1.5, 0.0, 0.0)
@@ -43,7 +44,8 @@ def test_where_tyres_cross_both_lose_as_much() -> None:
     assert crossover(rules.model_copy(update={"rain_from": 0.0})) is None
 
 
-@pytest.mark.parametrize("seed", range(10))
+@pytest.mark.thorough
+@pytest.mark.parametrize("seed", range(many(4, 30)))
 def test_plans_are_the_least_over_every_shape(seed: int) -> None:
     rng = np.random.default_rng(seed)
     rules, pace = rainy(

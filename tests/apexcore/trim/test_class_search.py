@@ -83,7 +83,8 @@ CASES: list[ClassCase] = [
 ]
 
 
-@pytest.mark.parametrize(("car_key", "circuit", "places", "plate", "limits"), CASES)
+@pytest.mark.thorough
+@pytest.mark.parametrize(("car_key", "circuit", "places", "plate", "limits"), CASES[:: many(2, 1)])
 def test_it_ends_where_trying_every_legal_sheet_ends(
     car_key: str,
     circuit: str,

@@ -20,6 +20,7 @@ from apexcore.vehicle.quick import Told, gear_ratios, quick_car, radius_of, torq
 from apexcore.vehicle.quick_items import ADJUSTABLE, LOCKED, range_of
 from apexcore.vehicle.sheet import adjusted, base_sheet
 from apexcore.vehicle.weights import weights
+from tests.amounts import many
 from tests.conftest import demo_circuit
 
 HATCH = Told(
@@ -63,8 +64,9 @@ def test_what_was_told_is_in_the_car() -> None:
     assert not any(one.path in told for one in assumed)
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("kind", KINDS)
-@pytest.mark.parametrize("tyre", TYRES)
+@pytest.mark.parametrize("tyre", list(TYRES)[:: many(3, 1)])
 def test_every_kind_on_every_tyre_can_be_driven(kind: str, tyre: str) -> None:
     mass, power, top = (160, 22, 118) if kind == "kart" else (600, 130, 230) if kind == "single_seater" else (1200, 250, 250)
     told = Told("Any", kind, mass, KINDS[kind].front_share, power, 6500, 7200, "rear", 1 if kind == "kart" else 6, top, tyre_kind=tyre,
