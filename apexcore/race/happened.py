@@ -10,6 +10,7 @@ import numpy as np
 from .plans import Plan, stop_s
 from .replan import Standing, count_driven
 from .rules import Pace, RaceRules
+from .weather import WET
 
 #: Laps that the use known before the race counts as beside what is read on the day, and laps of a stint from which its fade is read.
 _USE_LAPS, _FADE_LAPS = 6.0, 5
@@ -24,10 +25,11 @@ _SLOWING = ("safety", "yellow", "red", "flat")
 #: Everything that may be told: `lap` as one ends, `pit` as one leaves the pit, `fuel` for a reading; a safety car (`safety`), a full-course
 #: yellow (`yellow`) and their end (`green`); a pit lane that is `closed` and `open`; `red` and `restart`; `wet` and `dry`; `onlap` for the
 #: lap that is being driven; `distance` and `minutes` for a race that has become another; `puncture` on the lap that is driven; a `penalty`
-#: in seconds, a drive-through (`through`), a stop with seconds (`stopgo`), and that what is owed was `served`; the `leader`.
+#: in seconds, a drive-through (`through`), a stop with seconds (`stopgo`), and that what is owed was `served`; the `leader`; and a lap of
+#: an `other` car like one's own, on the other kind of tyres.
 KINDS = (
     "lap", "pit", "fuel", "safety", "yellow", "green", "closed", "open", "red", "restart", "wet", "dry", "onlap", "distance", "minutes",
-    "puncture", "penalty", "through", "stopgo", "served", "leader",
+    "puncture", "penalty", "through", "stopgo", "served", "leader", "other",
 )  # fmt: skip
 
 
@@ -134,6 +136,7 @@ class Happened:
     :param penalties: what is owed: kind and seconds
     :param leader: the leader, as told last
     :param doubts: readings that cannot be
+    :param others: laps of a car on the other kind of tyres: one's own lap by then, and its time [s]
     """
 
     standing: Standing
@@ -156,6 +159,7 @@ class Happened:
     penalties: tuple[tuple[str, float], ...] = ()
     leader: Leader | None = None
     doubts: tuple[str, ...] = ()
+    others: tuple[tuple[int, float], ...] = ()
 
     @property
     def elapsed_s(self) -> float | None:
@@ -187,6 +191,7 @@ class _Road:
     told: dict[str, Any] = field(default_factory=dict)
     penalties: list[tuple[str, float]] = field(default_factory=list)
     doubts: list[str] = field(default_factory=list)
+    others: list[tuple[int, float]] = field(default_factory=list)
     slow_laps: int = 0
     stood_s: float = 0.0
     slowed: bool = False
@@ -226,6 +231,8 @@ class _Road:
         self.stop = (filled, bool(mark.compound))
         self.flags["flat"] = False
         if mark.compound:
+            if (mark.compound == WET) != (self.compound == WET):
+                self.others.clear()  # what was the other kind is now one's own
             self.compound, self.age = mark.compound, mark.age
             self.fitted.append((self.compound, self.age))
 
@@ -270,7 +277,7 @@ def happened(setup: Setup, marks: Sequence[Mark]) -> Happened:
         standing, tuple(lap.time_s for lap in road.laps), road.use, 1.0, road.flags["safety"], road.flags["wet"],
         len(road.laps) - road.since + 1, road.turned, tuple(road.laps), road.flags["yellow"], road.flags["closed"], road.flags["red"],
         road.slow_laps, road.flags["flat"], road.stood_s, road.told.get("distance"), road.told.get("minutes"), tuple(road.penalties),
-        road.told.get("leader"), tuple(road.doubts),
+        road.told.get("leader"), tuple(road.doubts), tuple(road.others),
     )  # fmt: skip
     stint = [lap for lap in road.laps[len(road.laps) - road.since :] if lap.green and not lap.wet and lap.stop_l is None and lap.time_s]
     return replace(now, fade=_fade(setup, road.compound, [(lap.age, lap.time_s or 0.0) for lap in stint], road.use))
@@ -316,6 +323,8 @@ def _take(road: _Road, mark: Mark) -> None:
         road.penalties.pop(0)
     elif kind == "leader":
         road.told["leader"] = Leader(laps, mark.laps, value, mark.time_s)
+    elif kind == "other" and mark.time_s is not None:
+        road.others.append((max(laps, 1), mark.time_s))
 
 
 def _fade(setup: Setup, compound: str, laps: Sequence[tuple[int, float]], use_l: float) -> float:

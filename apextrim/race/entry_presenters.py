@@ -14,6 +14,7 @@ KIND_NAMES = {
     "closed": "Pit lane closed", "open": "Pit lane open", "red": "Red flag", "restart": "Restart", "wet": "Wet", "dry": "Dry",
     "onlap": "On lap", "distance": "Race now, laps", "minutes": "Race now, minutes", "puncture": "Flat tyre", **PENALTIES,
     "served": "Penalty served", "leader": "Leader",
+    "other": "Lap on the other tyres",
 }  # fmt: skip
 #: Entries that are shown.
 _SHOWN = 40
@@ -45,7 +46,7 @@ _FIELDS: dict[str, tuple[tuple[str, str, str], ...]] = {
     "lap": (("time", "Lap time", ""),), "pit": (("litres", "Added", "l"),), "fuel": (("litres", "On board", "l"),),
     "onlap": (("value", "On lap", ""),), "distance": (("value", "Race now", "laps"),), "minutes": (("value", "Race now", "min"),),
     "penalty": (("value", "Penalty", "s"),), "stopgo": (("value", "Stop and go", "s"),), "restart": (("value", "Stood", "s"),),
-    "leader": (("laps", "Laps ahead", ""), ("value", "Ahead", "s"), ("time", "His lap", "")),
+    "leader": (("laps", "Laps ahead", ""), ("value", "Ahead", "s"), ("time", "His lap", "")), "other": (("time", "Lap time", ""),),
 }  # fmt: skip
 
 

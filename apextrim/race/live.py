@@ -153,6 +153,8 @@ def _checked(race: LiveRace, setup: Setup, marks: list[RaceMark], kind: str, at_
         raise InputError("tyres", compound, ", ".join(tyre.key for tyre in setup.pace.tyres))
     if litres is not None and litres > tank + 0.5:
         raise InputError("Fuel on board" if kind == "fuel" else "Added", f"{litres:g} l", f"at most the {tank:g} l of the tank")
+    if kind == "other" and values.get("time_s") is None:
+        raise InputError("Lap on the other tyres", "", "a lap time such as 1:32.405")
     if kind == "served" and not state.penalties:
         raise InputError("penalty", "none is owed", "a penalty that is entered first")
     if kind in NUMBERS and values.get("value") is None and kind != "restart":

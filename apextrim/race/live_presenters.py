@@ -2,9 +2,10 @@
 
 from dataclasses import dataclass
 
-from apexcore.quantities import format_number
+from apexcore.quantities import format_lap, format_number
 from apexcore.race.clock import pace_now
 from apexcore.race.course import course
+from apexcore.race.crossing import crossing
 from apexcore.race.fuel import filled_l
 from apexcore.race.plans import Stint
 from apexcore.vehicle.car import Car
@@ -53,6 +54,7 @@ class LiveView:
     :param owed: what the rules still ask for and still allow, a line each, with whether it presses
     :param entries: what was entered, newest first
     :param flag: what the marshals show, in words; empty for green
+    :param weather: when to change between dry and wet tyres; empty where nothing tells
     :param flags: entries that tell nothing but themselves: kind and what their button says
     """
 
@@ -83,6 +85,7 @@ class LiveView:
     entries: list[Entry]
     flag: str
     flags: tuple[tuple[str, str], ...]
+    weather: str
 
 
 #: From which chance on a lap more is said.
@@ -120,8 +123,25 @@ def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
         f"lasts {lasts:.1f} laps, {format_number(lasts - to_stop, 1, signed=True)} beyond the {aim}",
         against, f"{tyre_names(car, at.compound)[0]}, {at.age} laps old", _target(now), _pace(now), now.said, _safety(now),
         now.state.safety, now.state.yellow, now.state.wet, _warning(now, at_ms), _litres(now), tyres, wanted, _last(now), over,
-        _rest(now, car), owed_lines(now, car), entries(now), _flag(now), FLAGS,
+        _rest(now, car), owed_lines(now, car), entries(now), _flag(now), FLAGS, _weather(now),
     )  # fmt: skip
+
+
+def _weather(now: Now) -> str:
+    """When to change between dry and wet tyres."""
+    found = crossing(now.setup, now.state)
+    if found is None or now.state.standing.laps_done >= now.rules.laps:
+        return ""
+    others = "dry" if found.on_wet else "wet"
+    source = f"by laps on {others} tyres" if found.measured else "by the Brief's losses"
+    level = "" if found.lap_s is None else f" Both are as quick at {format_lap(found.lap_s, 1)}."
+    if found.laps is None:
+        return f"{others.capitalize()} tyres: not yet, {-found.behind_s:.1f} s a lap slower {source}.{level}"
+    if found.laps <= 0.0:
+        return f"{others.capitalize()} tyres now: {found.behind_s:.1f} s a lap quicker {source}; each lap more costs that.{level}"
+    laps = f"in about {max(round(found.laps), 1)} lap{'s' if round(found.laps) > 1 else ''}"
+    costs = f"a lap too early costs {found.early_s:.1f} s, one too late as much"
+    return f"{others.capitalize()} tyres {laps} {source}: {-found.behind_s:.1f} s a lap slower now; {costs}.{level}"
 
 
 def _flag(now: Now) -> str:
