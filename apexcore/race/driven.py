@@ -1,6 +1,6 @@
 """The pace of a race that is driven otherwise than the laps it is known from: slower, and sparing fuel or tyres."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 from .options import at_level
@@ -38,6 +38,18 @@ def driven_otherwise(pace: RacePace, way: Otherwise) -> RacePace:
 def each(pace: RacePace, change: Callable[[Pace], Pace]) -> RacePace:
     """The same with its mean and every draw changed alike."""
     return replace(pace, pace=change(pace.pace), draws=tuple(change(draw) for draw in pace.draws))
+
+
+def with_spins(pace: RacePace, prices_s: Mapping[str, float]) -> RacePace:
+    """The same pace with what spins cost a lap on nervous pairs, on average.
+
+    :param prices_s: by the pair's key [s]
+    """
+
+    def priced(one: Pace) -> Pace:
+        return replace(one, tyres=tuple(replace(tyre, offset_s=tyre.offset_s + prices_s.get(tyre.key, 0.0)) for tyre in one.tyres))
+
+    return each(pace, priced) if any(prices_s.values()) else pace
 
 
 def with_ballast(pace: RacePace, kg: float, kg_per_l: float) -> RacePace:

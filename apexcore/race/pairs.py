@@ -1,5 +1,6 @@
 """Unlike tyres front and rear: what each pair does to the balance, and which of them make the car nervous."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -9,6 +10,7 @@ from ..lap.solver import Lap, LapCase, solve_lap
 from ..trim.reading.balance import balance_grid, read_corner
 from ..vehicle.pair import pair_key
 from ..vehicle.sheet import Sheet
+from .rules import Surroundings
 
 #: A pair is nervous where it turns the balance further to oversteer than this against every pair of one compound [%], and the rear then
 #: slides more than the front. Source: a choice of this product.
@@ -31,6 +33,26 @@ class PairReading:
     balance: dict[tuple[str, str], float | None]
     work: float
     nervous: tuple[tuple[str, str, float], ...]
+
+
+#: Turning this much further to oversteer under braking or on entry doubles how often the car is spun [%]. Source: an assumption of this
+#: product, on the side of caution; nobody has counted it.
+DOUBLES_PCT = 4.0
+#: How often it is doubled at most.
+_MOST_DOUBLED = 5.0
+#: Phases in which a rear that lets go spins the car.
+_SPINS = ("braking", "entry")
+
+
+def spin_price_s(one: PairReading, around: Surroundings) -> float:
+    """What a nervous pair costs a lap by spins beyond those of a pair of one compound [s]: 0 for others.
+
+    Troubles come as often as the field says to a car of usual balance, and twice as often for each `DOUBLES_PCT` further to oversteer.
+
+    :param around: how often, and what one costs
+    """
+    further = max((more for _, phase, more in one.nervous if phase in _SPINS), default=0.0)
+    return around.troubles / 100.0 * around.trouble_s * (math.pow(2.0, min(further / DOUBLES_PCT, _MOST_DOUBLED)) - 1.0)
 
 
 def pair_readings(lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, pairs: Sequence[Pair], guess: Lap) -> list[PairReading]:

@@ -8,7 +8,7 @@ import numpy as np
 from apexcore.quantities import format_number
 from apexcore.race.course import CAUSES, Gap, gap
 from apexcore.race.heats import Heat
-from apexcore.race.pairs import PairReading
+from apexcore.race.pairs import PairReading, spin_price_s
 from apexcore.race.plans import Plan
 from apexcore.race.reverses import Decisive, Price
 from apexcore.race.rules import Pace, RaceRules
@@ -127,6 +127,7 @@ class PairRow:
     :param spread_s: half its 95 % interval [s]
     :param laps: that it was measured on; 0 where it is modelled
     :param nervous: why it is nervous; empty where it is not
+    :param spins_s: what spins are expected to cost a lap on it, which is in the plans [s]
     """
 
     key: str
@@ -141,6 +142,7 @@ class PairRow:
     front_work: float
     nervous: str
     barred: bool
+    spins_s: float
 
 
 def pair_rows(view: RaceView, car: Car, readings: Sequence[PairReading]) -> list[PairRow]:
@@ -157,6 +159,7 @@ def pair_rows(view: RaceView, car: Car, readings: Sequence[PairReading]) -> list
             PairRow(
                 tyre.key, name, letters, (front, rear), offset.mean - quickest, 1.96 * offset.sd, 1000 * tyre.fade_s, tyre.cliff_age,
                 offset.laps, 100 * one.work if one else 0.0, words, bool({a, b, tyre.key} & set(view.rules.barred)),
+                spin_price_s(one, view.rules.around) if one else 0.0,
             )
         )  # fmt: skip
     return rows
@@ -176,7 +179,13 @@ def stable_against_quick(rows: Sequence[PairRow]) -> str:
     if quick is calm:
         return f"The quickest pair, {quick.name}, is not a nervous one."
     gain = f"{format_number(calm.new_s - quick.new_s, 2)} s a lap on new tyres, ± {format_number(calm.spread_s + quick.spread_s, 2)} s"
-    return f"The quick pair is {quick.name}; the stable one, {calm.name}, costs {gain}. The quick one’s risk: {quick.nervous}."
+    risk = f"The quick one’s risk: {quick.nervous}."
+    if quick.spins_s > 0.0:
+        better = "less" if calm.new_s - quick.new_s < quick.spins_s else "more"
+        risk += (
+            f" Spins cost it {format_number(quick.spins_s, 2)} s a lap on average, which the plans count: the stable pair costs {better}."
+        )
+    return f"The quick pair is {quick.name}; the stable one, {calm.name}, costs {gain}. {risk}"
 
 
 def heat_rows(heats: Sequence[Heat] | None, car: Car) -> list[tuple[str, float]]:

@@ -5,13 +5,13 @@ from dataclasses import dataclass, field, replace
 from django.db.models import F
 
 from apexcore.errors import NoLegalPlan
-from apexcore.race.driven import Otherwise, driven_otherwise, each, with_ballast, with_levels, with_margin
+from apexcore.race.driven import Otherwise, driven_otherwise, each, with_ballast, with_levels, with_margin, with_spins
 from apexcore.race.fuel import filled_l, measured_use
 from apexcore.race.heats import Heat, planned_heats
 from apexcore.race.kinds import Rid, early_and_late
 from apexcore.race.length import distance_laps
 from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s
-from apexcore.race.pairs import PairReading
+from apexcore.race.pairs import PairReading, spin_price_s
 from apexcore.race.plans import Plan, best_by_stops
 from apexcore.race.reverses import Decisive, Price, Reverse, decisive, prices, reverses
 from apexcore.race.rules import ALL_OUT, Pace, RaceRules
@@ -138,6 +138,8 @@ def _raced_pace(event: Event, rules: RaceRules, by_book: bool) -> tuple[RacePace
     if rules.savings_pct:
         case = cases.case_of(event, core_sheet_in_car(event))
         pace = with_levels(pace, (ALL_OUT, *(answers.level_in(case, pct / 100.0) for pct in rules.savings_pct)))
+    if rules.mixed:
+        pace = with_spins(pace, {one.key: spin_price_s(one, rules.around) for one in pair_readings_of(event) if one.nervous})
     if rains(rules):
         pace = each(pace, lambda one: with_wet(rules, one))
     return pace, driven, way

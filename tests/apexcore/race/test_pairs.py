@@ -8,9 +8,12 @@ import pytest
 from apexcore.judge.model import Observed
 from apexcore.judge.priors import NominalPace, nominal_pace, pairs_of
 from apexcore.lap.solver import solve_lap
+from apexcore.race.driven import with_spins
 from apexcore.race.fuel import FuelUse
-from apexcore.race.pace import race_pace
-from apexcore.race.pairs import pair_readings
+from apexcore.race.pace import RacePace, race_pace
+from apexcore.race.pairs import PairReading, pair_readings, spin_price_s
+from apexcore.race.plans import ranked_plans
+from apexcore.race.rules import Pace, RaceRules, Surroundings, TyrePace
 from apexcore.vehicle.sheet import base_sheet
 from tests.conftest import demo_lap_case
 
@@ -64,3 +67,21 @@ def test_a_pair_whose_rear_has_less_grip_is_nervous_and_its_mirror_is_not() -> N
     for key, pair in (("marl/poor", (marl, poor)), ("poor", (poor, poor))):  # as a lap that starts from nothing has it
         assert found[key].time_s == pytest.approx(solve_lap(replace(lap_case, compounds=pair), sheet).time_s, abs=0.01)
     assert all(further > 4.0 for _, _, further in found["marl/poor"].nervous)
+
+
+def test_spins_cost_twice_as_often_for_each_step_to_oversteer_and_are_in_the_plans() -> None:
+    around = Surroundings(troubles=0.4, trouble_s=25.0)
+    calm = PairReading("a/a", 70.0, {}, 0.5, ())
+    assert spin_price_s(calm, around) == 0.0
+    usual = 0.004 * 25.0
+    for further, times in ((4.0, 2.0), (8.0, 4.0), (400.0, 32.0)):
+        wild = replace(calm, key="a/b", nervous=(("slow", "entry", further),))
+        assert spin_price_s(wild, around) == pytest.approx(usual * (times - 1.0))
+    assert spin_price_s(replace(calm, nervous=(("slow", "exit", 9.0),)), around) == 0.0  # power slides are caught
+    assert spin_price_s(wild, around.model_copy(update={"troubles": 0.0})) == 0.0
+    tyres = (TyrePace("a/a", 0.0, 0.05, 0.0, 40, 0.0), TyrePace("a/b", -0.2, 0.05, 0.0, 40, 0.0))
+    bare = RacePace(Pace(70.0, tyres, 2.0, 0.0, 0.0), (), None, None, (), (), ())  # type: ignore[arg-type]
+    rules = RaceRules(laps=20, pit_loss_s=20, tank_l=60, most_stops=0, mixed=True)
+    assert ranked_plans(rules, bare.pace)[0].compounds == ("a/b",)
+    priced = with_spins(bare, {"a/b": 0.3})
+    assert ranked_plans(rules, priced.pace)[0].compounds == ("a/a",)
