@@ -182,9 +182,7 @@ def stable_against_quick(rows: Sequence[PairRow]) -> str:
     risk = f"The quick one’s risk: {quick.nervous}."
     if quick.spins_s > 0.0:
         better = "less" if calm.new_s - quick.new_s < quick.spins_s else "more"
-        risk += (
-            f" Spins cost it {format_number(quick.spins_s, 2)} s a lap on average, which the plans count: the stable pair costs {better}."
-        )
+        risk += f" Spins cost it {format_number(quick.spins_s, 2)} s a lap, which the plans count: the stable pair costs {better}."
     return f"The quick pair is {quick.name}; the stable one, {calm.name}, costs {gain}. {risk}"
 
 

@@ -13,6 +13,7 @@ from apexcore.race.live import Advice, advise
 from apexcore.race.plans import Plan, plan_time_s, ranked_plans
 from apexcore.race.rules import Level, Pace, RaceRules, TyrePace, TyreSets
 from apexcore.race.timed import late_stop, plans_in_time
+from apexcore.race.weather import WET
 from tests.amounts import many
 
 TYRES = (TyrePace("marl", 0.0, 0.12, 0.4, 16, 0.2), TyrePace("slate", 0.5, 0.05, 0.6, 30, 0.1))
@@ -207,6 +208,8 @@ class _Car:
     clock_s: float = 0.0
     laps: int = 0
     safety_left: int = 0
+    wet: bool = False
+    wetter: float = 1.0
     used: dict[str, int] = field(default_factory=dict)
     stops: list[int] = field(default_factory=list)
     lowest_l: float = 99.0
@@ -221,9 +224,14 @@ class _Car:
             standing = max(self.rules.tyre_change_s if compound else 0.0, litres / self.rules.refuel_l_per_s)
             time += self.rules.pit_loss_s * (0.5 if self.safety_left else 1.0) + standing
             self.stops.append(self.laps)
-        tyre = next(one for one in self.pace.tyres if one.key == self.compound)
+        least = min(self.pace.tyres, key=lambda one: one.fade_s)
+        tyre = next((one for one in self.pace.tyres if one.key == self.compound), replace(least, key=WET, offset_s=0.0, cliff_age=1e6))
         drive = self.pace.lap_s + self.behind_s + tyre.offset_s + tyre.fade_s * self.age + self.pace.fuel_s_per_l * self.fuel
         drive += tyre.cliff_s * max(self.age - tyre.cliff_age, 0.0) + 0.2 * float(self.rng.standard_normal())
+        if self.wet:
+            drive += self.wetter * (self.rules.wet_lap_s + (0.0 if self.compound == WET else self.rules.dry_on_wet_s))
+        elif self.compound == WET:
+            drive += self.rules.wet_on_dry_s
         time += drive * (1.6 if self.safety_left else 1.0)
         self.fuel -= self.pace.fuel_l_per_lap * self.use_share * (0.5 if self.safety_left else 1.0)
         self.safety_left = max(self.safety_left - 1, 0)
@@ -233,11 +241,15 @@ class _Car:
         return time
 
 
-def drive(seed: int, rules: RaceRules, sleepy: float = 0.0) -> tuple[_Car, list[tuple[int, int, bool]], Advice | None]:
+def drive(
+    seed: int, rules: RaceRules, sleepy: float = 0.0, rain: bool = False, leader: bool = False
+) -> tuple[_Car, list[tuple[int, int, bool]], Advice | None]:  # fmt: skip
     """A race by the page's calls: the car, and at each lap how many the page told, and whether it had three green laps behind it and no
     safety car to come, of which nobody could know.
 
     :param sleepy: how often a stop that is called is driven past
+    :param rain: whether it rains for a while, more or less than the Brief says
+    :param leader: whether a quicker car ends the race, of whom one hears every fifth lap
     """
     rng = np.random.default_rng([seed, 90])
     setup = Setup(rules, PACE, plans_in_time(rules, PACE)[1][0], 0.2, 0.5)
@@ -250,12 +262,19 @@ def drive(seed: int, rules: RaceRules, sleepy: float = 0.0) -> tuple[_Car, list[
     )  # fmt: skip
     marks, following, pits = list[Mark](), setup.plan, None
     seen, green, last = list[tuple[int, int, bool]](), 0, None
+    shower = sorted(int(lap) for lap in rng.integers(6, 36, 2)) if rain else [999, 999]
+    car.wetter = float(rng.uniform(0.7, 1.3))
+    his_lap = float(rng.uniform(0.97, 1.0)) * (PACE.lap_s + 1.5)
     coming = sorted(int(lap) for lap in rng.integers(2, 40, rng.poisson(1.0)))
     for _ in range(200):
         if coming and car.laps >= coming[0] and not car.safety_left:
             coming.pop(0)
             car.safety_left, green = 3, -1
             marks.append(Mark("safety"))
+        if car.laps in shower and shower[0] < shower[1]:
+            car.wet = car.laps == shower[0]
+            green = -1
+            marks.append(Mark("wet" if car.wet else "dry"))
         under = bool(car.safety_left)
         time = car.lap(pits)
         if under and not car.safety_left:
@@ -264,10 +283,17 @@ def drive(seed: int, rules: RaceRules, sleepy: float = 0.0) -> tuple[_Car, list[
         marks.append(Mark("lap", time))
         if car.laps % 4 == 0:
             marks.append(Mark("fuel", None, max(car.fuel + 0.1 * float(rng.standard_normal()), 0.0)))
-        ended = car.clock_s >= 60.0 * rules.minutes if rules.minutes else car.laps >= rules.laps
+        flag = 60.0 * rules.minutes
+        if leader:  # he is slowed as the field is: his laps take what they would, and the safety cars' share of one's own
+            lost = car.clock_s - sum(lap or 0.0 for lap in happened(setup, marks).times_s)
+            flag = his_lap * np.ceil(flag / his_lap) + lost
+            if car.laps % 5 == 0:
+                marks.append(Mark("leader", his_lap, value=car.clock_s % his_lap, laps=int(car.clock_s // his_lap) - car.laps))
+        ended = car.clock_s >= flag if rules.minutes else car.laps >= rules.laps
         now = happened(setup, marks)
         advice = advise(setup, now, following, 1.0)
-        seen.append((car.laps, advice.laps, green >= 3 and not coming))
+        still = max(shower) == 999 or car.laps >= shower[1] + 3 or shower[0] == shower[1]
+        seen.append((car.laps, advice.laps, green >= 3 and not coming and still and (not leader or car.laps >= 5)))
         if ended:
             break
         last = advice
@@ -304,7 +330,9 @@ def test_cars_that_follow_the_calls_never_run_dry_nor_miss_what_is_owed(block: i
 def test_laps_to_go_of_a_race_over_time_are_told_right_behind_safety_cars(block: int) -> None:
     right = all_told = 0
     for seed in range(block * many(2, 75), (block + 1) * many(2, 75)):
-        car, seen, _ = drive(seed, RACE.model_copy(update={"laps": 1, "minutes": 50.0}), sleepy=0.2 if seed % 3 == 0 else 0.0)
+        rules = RACE.model_copy(update={"laps": 1, "minutes": 50.0})
+        sleepy, rain, leader = (0.2 if seed % 3 == 0 else 0.0), seed % 4 == 1, seed % 5 == 4
+        car, seen, _ = drive(seed, rules, sleepy, rain, leader)
         assert (car.lowest_l >= 0.0 or not seed % 3) and car.stops, (seed, car.lowest_l)
         for _, told_laps, counts in seen:
             if counts:
