@@ -43,6 +43,7 @@ class Surroundings(Value):
     :param yellows: full-course yellows in a race, on average: everybody slows and gaps stay
     :param troubles: punctures and spins in a hundred laps
     :param trouble_s: what one costs [s]
+    :param points: for each place, from the first on; those behind get none
     """
 
     cars: int = Field(15, ge=0, le=60)
@@ -58,6 +59,7 @@ class Surroundings(Value):
     yellows: float = Field(0.3, ge=0, le=6)
     troubles: float = Field(0.3, ge=0, le=20)
     trouble_s: float = Field(25.0, ge=0, le=300)
+    points: tuple[Annotated[float, Field(ge=0, le=10_000)], ...] = Field((), max_length=61)
 
 
 class RaceRules(Value):

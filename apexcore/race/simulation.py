@@ -45,6 +45,7 @@ class Outcome:
     :param bad_s: mean time of its slowest twentieth [s]
     :param against_s: mean time against the first plan [s], and its standard error
     :param traffic_s: mean time lost behind others [s]
+    :param points: mean points, and those against the first plan with their standard error; None where no points were told
     """
 
     time_s: tuple[float, float, float]
@@ -55,6 +56,7 @@ class Outcome:
     bad_s: float
     against_s: tuple[float, float]
     traffic_s: float
+    points: tuple[float, float, float] | None = None
 
 
 def simulated(
@@ -68,6 +70,9 @@ def simulated(
     """
     times, places, lost = _driven(rules, draws, plans, around, driver, calls, races, seed, -1)
     winner = times.argmin(axis=1)
+    table = np.zeros(max(around.cars + 2, len(around.points) + 1))
+    table[1 : 1 + len(around.points)] = around.points
+    points = table[places]
     found = []
     for p in range(len(plans)):
         mine, gaps = np.sort(times[:, p]), times[:, p] - times[:, 0]
@@ -78,9 +83,15 @@ def simulated(
             Outcome(
                 (low, middle, high), float(mine.mean()), float(places[:, p].mean()), tuple(float(c) for c in counts / races),
                 float((winner == p).mean()), float(mine[-races // 20 :].mean()), against, float(lost[:, p].mean()),
+                _points(points[:, p], points[:, 0]) if around.points else None,
             )
         )  # fmt: skip
     return found
+
+
+def _points(mine: Floats, first: Floats) -> tuple[float, float, float]:
+    more = mine - first
+    return float(mine.mean()), float(more.mean()), float(more.std() / np.sqrt(len(more)))
 
 
 def _driven(

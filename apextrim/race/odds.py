@@ -109,20 +109,28 @@ def turns_of(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plans: tuple
     return tuple(found)
 
 
+#: From which worth on a call is one [s].
+_CLEAR_S = 1.0
+
+
 @dataclass(frozen=True)
 class CallRange:
     """Laps on which the call is the same.
 
     :param stops: whether to stop; None where one may not
+    :param clear: whether it is worth a second or more; else it is as good to do the other
     :param low_s: least that the call is worth over them [s]
     :param high_s: most [s]
+    :param places: most places that it is worth; None where no races tell
     """
 
     first: int
     last: int
     stops: bool | None
+    clear: bool
     low_s: float
     high_s: float
+    places: float | None = None
 
 
 def call_ranges(calls: Sequence[SafetyCall]) -> list[CallRange]:
@@ -130,12 +138,16 @@ def call_ranges(calls: Sequence[SafetyCall]) -> list[CallRange]:
     found: list[CallRange] = []
     for call in calls:
         stops = None if call.gain_s is None else call.gain_s > 0.0
-        worth = abs(call.gain_s or 0.0)
-        if found and found[-1].stops == stops:
-            before = found[-1]
-            found[-1] = CallRange(before.first, call.lap, stops, min(before.low_s, worth), max(before.high_s, worth))
+        worth, places = abs(call.gain_s or 0.0), None if call.places is None else abs(call.places)
+        clear = worth >= _CLEAR_S
+        before = found[-1] if found else None
+        if before is not None and before.clear == clear and (before.stops == stops or (not clear and None not in (before.stops, stops))):
+            most = places if before.places is None or places is None else max(before.places, places)
+            found[-1] = CallRange(
+                before.first, call.lap, stops, clear, min(before.low_s, worth), max(before.high_s, worth), most
+            )  # fmt: skip
         else:
-            found.append(CallRange(call.lap, call.lap, stops, worth, worth))
+            found.append(CallRange(call.lap, call.lap, stops, clear, worth, worth, places))
     return found
 
 
@@ -163,6 +175,23 @@ class OddsRow:
     ticks: list[Tick]
     width: int
     words: str
+
+
+def points_words(rows: Sequence[OddsRow]) -> str:
+    """Which plan brings most points on average, against the quickest on average; empty where no points were told."""
+    told = [(row.outcome.points, row) for row in rows if row.outcome.points is not None]
+    if not told:
+        return ""
+    (mean, _, _), best = max(told, key=lambda one: one[0][0])
+    quick = min(rows, key=lambda row: row.outcome.mean_s)
+    if best is quick or len(told) == 1:
+        return f"{best.title.capitalize()} {'bring' if best.verb == 'are' else 'brings'} most points as well, {mean:.1f} on average."
+    gap = mean - (quick.outcome.points or (0.0, 0.0, 0.0))[0]
+    error = 1.96 * max(best.outcome.points[2] if best.outcome.points else 0.0, quick.outcome.points[2] if quick.outcome.points else 0.0)
+    if gap <= error:
+        return f"Points do not tell the plans apart: {mean:.1f} on average, within ± {error:.1f}."
+    verb = "bring" if best.verb == "are" else "brings"
+    return f"{best.title.capitalize()} {verb} most points, {mean:.1f} on average, {gap:.1f} more than the quickest, ± {error:.1f}."
 
 
 #: Width of a place, and height of the likeliest [px].

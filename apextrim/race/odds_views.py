@@ -1,5 +1,6 @@
 """Ten thousand races with the field, safety cars and mistakes: what each plan comes to, and what to do under a safety car."""
 
+import re
 from typing import Any
 
 from django import forms
@@ -8,7 +9,8 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from apexcore.errors import ApexError
+from apexcore.errors import ApexError, InputError
+from apexcore.quantities import read_number
 from apexcore.race.rules import Surroundings
 from apextrim.events import facts
 from apextrim.events.actions import change_rules
@@ -36,12 +38,30 @@ class FieldForm(forms.Form):
     yellows = quantity(Surroundings, "yellows", "Full-course yellows a race", "")
     troubles = quantity(Surroundings, "troubles", "Spins and punctures in 100 laps", "")
     trouble_s = quantity(Surroundings, "trouble_s", "Each costs", "s")
+    points = forms.CharField(required=False, max_length=400, label="Points from the first place on", help_text="such as 25 18 15 12 10")
+
+    def clean_points(self) -> tuple[float, ...]:
+        """The table of points."""
+        found = list[float]()
+        for part in re.split(r"[\s;/]+|,(?!\d)", self.cleaned_data["points"].strip()):
+            if part:
+                try:
+                    found.append(read_number(part, "", f"Points of place {len(found) + 1}", 0.0, 10_000.0))
+                except InputError as error:
+                    raise forms.ValidationError(str(error)) from None
+        if len(found) > 61:
+            raise forms.ValidationError(f"Points: {len(found)} places; expected at most 61.")
+        return tuple(found)
+
+
+def _as_typed(around: Surroundings) -> dict[str, Any]:
+    return around.model_dump() | {"points": " ".join(f"{value:g}" for value in around.points)}
 
 
 def _page(request: HttpRequest, event: Event, form: FieldForm | None = None) -> HttpResponse:
     around = facts.rules_of(event).around
     context: dict[str, Any] = {
-        "event": event, "frame": frame(event, "race"), "form": form or FieldForm(initial=around.model_dump()), "around": around,
+        "event": event, "frame": frame(event, "race"), "form": form or FieldForm(initial=_as_typed(around)), "around": around,
     }  # fmt: skip
     try:
         view = queries.race_view(event)
@@ -55,7 +75,7 @@ def _page(request: HttpRequest, event: Event, form: FieldForm | None = None) -> 
         context |= {
             "rows": rows, "known": known, "wins": max(rows, key=lambda row: row.outcome.wins),
             "tail": min(rows, key=lambda row: row.outcome.bad_s), "place": min(rows, key=lambda row: row.outcome.place),
-            "calls": odds.call_ranges(found.calls), "first": plans[0].title, "long": not found.calls,
+            "points": odds.points_words(rows), "calls": odds.call_ranges(found.calls), "first": plans[0].title, "long": not found.calls,
         }  # fmt: skip
     return render(request, "race/odds.html", context, status=422 if form is not None else 200)
 

@@ -108,3 +108,12 @@ def test_a_field_that_closes_up_makes_a_stop_worth_more_than_the_clock_alone_say
     assert alone[0].gain_s == clock[0].gain_s
     (among,) = weighed(RULES, [PACE], plan, clock, FIELD, Driver(0.2, 0.0))
     assert among.gain_s is not None and among.gain_s != pytest.approx(clock[0].gain_s, abs=0.5) and among.places is not None
+
+
+def test_points_are_those_of_the_places() -> None:
+    table = (25.0, 18.0, 15.0, 12.0)
+    around = FIELD.model_copy(update={"points": table})
+    for one, first in zip(*(simulated(RULES, [PACE], PLANS[:2], where, STEADY, races=500) for where in (around, FIELD)), strict=True):
+        by_hand = sum(chance * points for chance, points in zip(one.places, table, strict=False))
+        assert one.points is not None and one.points[0] == pytest.approx(by_hand) and first.points is None
+        assert one.places == first.places
