@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from .course import course
-from .happened import DrivenLap, Happened, Setup
+from .happened import Happened, RaceLap, Setup
 from .options import tyre_time_s
 from .plans import Plan, Stint, stop_s, weather_s
 from .replan import Standing
@@ -39,7 +39,7 @@ def told_rules(setup: Setup, now: Happened) -> RaceRules:
     return rules if now.minutes is None else rules.model_copy(update={"minutes": now.minutes})
 
 
-def lap_known_s(pace: Pace, rules: RaceRules, lap: DrivenLap, number: int) -> float:
+def lap_known_s(pace: Pace, rules: RaceRules, lap: RaceLap, number: int) -> float:
     """What a lap should have taken, as it was begun, the stop before it included [s].
 
     :param number: of the race lap, from 1
@@ -54,7 +54,8 @@ def lap_known_s(pace: Pace, rules: RaceRules, lap: DrivenLap, number: int) -> fl
 def pace_told_s(setup: Setup, now: Happened) -> float:
     """How much slower a green lap is today than was known [s]: the median of the last ones, drawn to 0 while they are few.
 
-    Laps behind a safety car, under yellow, on a flat tyre, with a stop, and spoiled ones say nothing; wet ones only while it is wet.
+    Laps behind a safety car, under yellow, on a flat tyre, with a stop, spoiled ones and keys pressed too early say nothing; wet ones only
+    while it is wet.
     """
     rules, pace = told_rules(setup, now), pace_now(setup, now)
     told = [
@@ -66,7 +67,7 @@ def pace_told_s(setup: Setup, now: Happened) -> float:
     if not gaps:
         return 0.0
     middle = float(np.median(gaps))
-    clean = [gap for gap in gaps if gap - middle < _SLOW * pace.lap_s][-_PACE_LAPS:]
+    clean = [gap for gap in gaps if abs(gap - middle) < _SLOW * pace.lap_s][-_PACE_LAPS:]
     return float(np.median(clean)) * len(clean) / (len(clean) + _KNOWN_LAPS)
 
 
@@ -165,7 +166,8 @@ def _flag_s(rules: RaceRules, now: Happened, ends: "np.ndarray", done: int) -> f
     if leader is None:
         return over
     at = (float(ends[leader.behind - 1]) if leader.behind else 0.0) - leader.ahead_s
-    lap = leader.lap_s or float(np.median(np.diff(ends[max(done - 1, 0) :][:20])))
+    own = np.diff(ends[max(done - 1, 0) :][:20], prepend=0.0 if not done else ends[done - 1])
+    lap = leader.lap_s or max(float(np.median(own)), 1.0)
     crossed = at + lap * np.arange(2 * MOST_LAPS)  # as he was told of, and each lap after
     if over:
         return float(crossed[min(int(np.searchsorted(crossed, over - 1e-9)) + rules.laps_after, len(crossed) - 1)])

@@ -75,7 +75,7 @@ class Setup:
 
 
 @dataclass(frozen=True)
-class DrivenLap:
+class RaceLap:
     """A race lap as it was begun.
 
     :param time_s: None where it is not known [s]
@@ -147,7 +147,7 @@ class Happened:
     wet: bool
     stint_lap: int
     weather: tuple[int | None, int | None] = (None, None)
-    driven: tuple[DrivenLap, ...] = ()
+    driven: tuple[RaceLap, ...] = ()
     yellow: bool = False
     closed: bool = False
     red: bool = False
@@ -178,7 +178,7 @@ class _Road:
     known_l: float
     use_sum: float
     use_laps: float
-    laps: list[DrivenLap] = field(default_factory=list)
+    laps: list[RaceLap] = field(default_factory=list)
     counts: dict[str, int] = field(default_factory=dict)
     fitted: list[tuple[str, int]] = field(default_factory=list)
     stops: int = 0
@@ -204,7 +204,7 @@ class _Road:
     def lap(self, time_s: float | None) -> None:
         """A lap has ended."""
         filled, fitted = self.stop if self.stop is not None else (None, False)
-        begun = DrivenLap(time_s, self.compound, self.age, self.fuel, filled, fitted, not self.slowed, self.wetted)
+        begun = RaceLap(time_s, self.compound, self.age, self.fuel, filled, fitted, not self.slowed, self.wetted)
         self.laps.append(begun)
         driving = time_s if time_s is not None else self.setup.pace.lap_s
         self.wheel_s += driving - (stop_s(self.setup.rules, filled, fitted) if filled is not None else 0.0)

@@ -10,6 +10,7 @@ from django.db import transaction
 from apexcore.errors import InputError
 from apexcore.judge.laps import DrivenLap
 from apexcore.race.course import course
+from apexcore.race.happened import RaceLap, happened
 from apextrim.runs.actions import add_laps, add_run
 from apextrim.runs.models import Run
 from apextrim.sheets.queries import sheet_in_car
@@ -71,12 +72,7 @@ def compared(now: Now) -> Compared:
 
 def _pit_laps(now: Now) -> set[int]:
     """Laps that begin with a stop."""
-    found, lap = set[int](), 0
-    for mark in now.marks:
-        lap += mark.kind == "lap"
-        if mark.kind == "pit":
-            found.add(lap + 1)
-    return found
+    return {number for number, lap in enumerate(now.state.driven, start=1) if lap.stop_l is not None}
 
 
 def kept_runs(race: LiveRace) -> list[Run]:
@@ -116,26 +112,14 @@ def keep_as_runs(race: LiveRace, at: datetime | None = None) -> int:
 
 
 def _stints(race: LiveRace) -> list[tuple[str, int, float, list[float]]]:
-    """Tyres, their age, fuel on board and lap times of each stint."""
-    setup, marks = live.setup_of(race), live.marks_of(race)
-    first = setup.plan.stints[0]
-    compound, age = first.compound, first.age
-    fuel = first.fuel_l - setup.rules.formation_laps * setup.pace.fuel_l_per_lap
-    found, laps = [], list[float | None]()
-
-    def closed() -> None:
-        known = list(itertools.takewhile(lambda time: time is not None, laps))
-        if known:
-            found.append((compound, age, max(fuel, 0.0), [float(time or 0.0) for time in known]))
-
-    for mark in marks:
-        if mark.kind == "lap":
-            laps.append(mark.time_s)
-        elif mark.kind == "pit":
-            closed()
-            fuel = max(fuel - len(laps) * setup.pace.fuel_l_per_lap, 0.0) + (mark.litres or 0.0)
-            age = 0 if mark.compound else age + len(laps)
-            compound = mark.compound or compound
-            laps = []
-    closed()
-    return found
+    """Tyres, their age, fuel on board and lap times of each stint, up to its first lap whose time is not known."""
+    found: list[tuple[str, int, float, list[RaceLap]]] = []
+    for lap in happened(live.setup_of(race), live.core_marks(live.marks_of(race))).driven:
+        if not found or lap.stop_l is not None or lap.compound != found[-1][0]:
+            found.append((lap.compound, lap.age, max(lap.fuel_l, 0.0), []))
+        found[-1][3].append(lap)
+    known = [
+        (compound, age, fuel, [lap.time_s for lap in itertools.takewhile(lambda one: one.time_s is not None, laps) if lap.time_s])
+        for compound, age, fuel, laps in found
+    ]
+    return [one for one in known if one[3]]

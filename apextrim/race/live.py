@@ -80,7 +80,8 @@ def marks_of(race: LiveRace) -> list[RaceMark]:
     return list(race.marks.filter(undone=False))
 
 
-def _core(marks: list[RaceMark]) -> tuple[Mark, ...]:
+def core_marks(marks: list[RaceMark]) -> tuple[Mark, ...]:
+    """Marks as the core has them."""
     return tuple(Mark(mark.kind, mark.time_s, mark.litres, mark.compound, mark.age, mark.value, mark.laps) for mark in marks)
 
 
@@ -93,9 +94,9 @@ def _advised(setup: Setup, marks: tuple[Mark, ...], following: Plan, threshold_s
 def now_of(race: LiveRace) -> Now:
     """A race at this moment."""
     setup, marks = setup_of(race), marks_of(race)
-    state = happened(setup, _core(marks))
+    state = happened(setup, core_marks(marks))
     following, said = _followed(race, setup)
-    advice, safety = _advised(setup, _core(marks), following, race.threshold_s)
+    advice, safety = _advised(setup, core_marks(marks), following, race.threshold_s)
     rules = rules_now(setup, state, advice.plan or following, advice.due)
     return Now(race, setup, rules, marks, state, following, advice, safety, said)
 
@@ -147,7 +148,7 @@ def _checked(race: LiveRace, setup: Setup, marks: list[RaceMark], kind: str, at_
     """
     if kind not in KINDS:
         raise InputError("mark", kind, ", ".join(KINDS))
-    state = happened(setup, _core(marks))
+    state = happened(setup, core_marks(marks))
     compound, litres, tank = str(values.get("compound") or ""), values.get("litres"), setup.rules.tank_l
     if compound and compound not in {WET, *(tyre.key for tyre in setup.pace.tyres)}:
         raise InputError("tyres", compound, ", ".join(tyre.key for tyre in setup.pace.tyres))
@@ -186,7 +187,7 @@ def doubt(race: LiveRace, kind: str, at_ms: int, values: dict[str, Any]) -> tupl
     since, lap = _since(race, marks, at_ms), setup.pace.lap_s
     if since is None or since < _TWICE * lap or not marks:
         return "", False
-    state = happened(setup, _core(marks))
+    state = happened(setup, core_marks(marks))
     slow = any(getattr(state, name) for name in _LONG) or marks[-1].kind in ("pit", "green", "restart", "dry")
     if since < _UNASKED[0] * lap:
         return f"{since:.1f} s since the last lap; one takes about {lap:.0f} s. Has a lap ended?", False

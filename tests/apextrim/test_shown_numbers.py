@@ -12,6 +12,7 @@ from django.urls import reverse
 from apexcore.circuit.conditions import Conditions
 from apexcore.lap.solver import solve_lap
 from apexcore.race.course import course
+from apexcore.race.happened import Setup
 from apexcore.race.plans import Plan, Stint
 from apexcore.race.rules import Level, Pace, RaceRules, TyrePace
 from apexcore.race.simulation import Driver
@@ -23,6 +24,7 @@ from apextrim.race import after as race_after
 from apextrim.race import card as race_card
 from apextrim.race import presenters as race_presenters
 from apextrim.race import spend_views
+from apextrim.race.models import RaceMark
 from apextrim.readings.views import _core
 from apextrim.runs.models import Run, TyreReading
 from apextrim.runs.queries import usual_use_l
@@ -124,15 +126,16 @@ def test_a_saved_litre_costs_what_the_level_loses_over_what_it_saves() -> None:
 
 
 def test_a_race_driven_is_cut_into_stints_with_the_fuel_that_was_on_board(monkeypatch: pytest.MonkeyPatch) -> None:
-    setup = SimpleNamespace(plan=PLAN, rules=RULES, pace=PACE)
-    lap, pit = SimpleNamespace(kind="lap", time_s=80.0), SimpleNamespace(kind="pit", litres=24.0, compound="marl")
+    setup = Setup(RULES, PACE, PLAN, 0.2, 0.5)
+    lap = RaceMark(kind="lap", time_s=80.0)
+    pit = RaceMark(kind="pit", litres=24.0, compound="marl", age=3)
     monkeypatch.setattr("apextrim.race.live.setup_of", lambda race: setup)
     marks = [*[lap] * 8, pit, *[lap] * 12]
     monkeypatch.setattr("apextrim.race.live.marks_of", lambda race: marks)
     found = race_after._stints(None)  # type: ignore[arg-type]
     assert [(compound, age, round(fuel, 3), len(laps)) for compound, age, fuel, laps in found] == [
         ("marl", 0, 18.0, 8),
-        ("marl", 0, 26.0, 12),
+        ("marl", 3, 26.0, 12),
     ]
 
 

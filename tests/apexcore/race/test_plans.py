@@ -127,7 +127,7 @@ def simple(**changes: object) -> tuple[RaceRules, Pace]:
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
-        ({"least_stops": 3, "most_stops": 1}, ["at most 1 stops", "at least 3 stops"]),
+        ({"least_stops": 3, "most_stops": 1}, ["at most 1 stop", "at least 3 stops"]),
         ({"compulsory": ("marl", "slate"), "most_stops": 0}, ["at most 0 stops", "compulsory marl and slate"]),
         ({"tank_l": 30.0}, ["the tank of 30 l", "no refuelling", "need 43.0 l"]),
     ],
