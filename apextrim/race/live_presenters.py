@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from apexcore.quantities import format_lap, format_number
+from apexcore.quantities.words import counted
 from apexcore.race.clock import pace_now
 from apexcore.race.course import course
 from apexcore.race.crossing import crossing
@@ -15,7 +16,7 @@ from .after import Compared
 from .entry_presenters import KIND_NAMES, Entry, entries
 from .gap_presenters import tyre_names
 from .live import Now, silent_s
-from .owed_presenters import TyreChoice, owed_lines, set_key, sets_left
+from .owed_presenters import TyreChoice, owed_lines, set_key, set_words, sets_left
 from .presenters import plan_views
 from .queries import RaceView
 
@@ -121,10 +122,15 @@ def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
     return LiveView(
         command, detail, urgent, at.laps_done, now.rules.laps, told(f"{at.fuel_l:.1f} l"),
         f"lasts {lasts:.1f} laps, {format_number(lasts - to_stop, 1, signed=True)} beyond the {aim}",
-        against, f"{tyre_names(car, at.compound)[0]}, {at.age} laps old", _target(now), _pace(now), now.said, _safety(now),
+        against, _on(car, at.compound, at.age), _target(now), _pace(now), now.said, _safety(now),
         now.state.safety, now.state.yellow, now.state.wet, _warning(now, at_ms), _litres(now), tyres, wanted, _last(now), over,
         _rest(now, car), owed_lines(now, car), entries(now), _flag(now), FLAGS, _weather(now),
     )  # fmt: skip
+
+
+def _on(car: Car, compound: str, age: int) -> str:
+    """The tyres that are on."""
+    return set_words(car, compound, age) if age else f"{tyre_names(car, compound)[0]}, new"
 
 
 def _weather(now: Now) -> str:
@@ -185,7 +191,7 @@ def _command(now: Now, car: Car) -> tuple[str, str, bool]:
         return f"To the flag: {left} lap{'s' if left != 1 else ''}", "No further stop.", False
     fit = f"fit {tyre_names(car, stop.compound)[0]}" if stop.fitted else "tyres stay on"
     if stop.fitted and stop.age:
-        fit += f", {stop.age} laps old"
+        fit += f", {counted(stop.age, 'lap')} old"
     added = _litres(now)
     how = told(f"{fit[0].upper()}{fit[1:]}, add {added:.1f} l.") if added >= 0.05 else f"{fit[0].upper()}{fit[1:]}, no fuel."
     laps = 0 if now.advice.due else stop.first_lap - 1 - at.laps_done
