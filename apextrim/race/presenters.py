@@ -12,7 +12,7 @@ from apexcore.race.fuel import filled_l
 from apexcore.race.kinds import Rid
 from apexcore.race.legal import wheel_s
 from apexcore.race.pace import Estimate
-from apexcore.race.plans import Plan
+from apexcore.race.plans import MOST_KINDS, Plan, longest_stint
 from apexcore.race.reverses import Reverse
 from apexcore.race.rules import Pace, RaceRules
 from apexcore.vehicle.car import Car
@@ -195,6 +195,39 @@ def doubts(plans: list[PlanView]) -> list[str]:
         share = f"{100 * other:.0f} % against {100 * ours:.0f} %"
         said.append(f"On average it is quickest; {likeliest.title} would be more often, {share} of what the laps leave open.")
     return said
+
+
+def fewer_words(view: RaceView) -> str:
+    """Why fewer stops than those shown are not among the plans; empty where none are missing."""
+    rules, pace = view.rules, view.pace.pace
+    least = min(ranked.plan.stops for ranked in view.by_stops)
+    missing = list(range(rules.least_stops, least))
+    if not missing:
+        return ""
+    stints, which = missing[-1] + 1, " and ".join(map(str, missing[-2:]))
+    full = longest_stint(rules, pace, False)
+    if rules.refuelling and longest_stint(rules, pace, True) + full * (stints - 1) < rules.laps:
+        why = told(f"the tank of {rules.tank_l:g} l lasts {counted(full, 'lap')}")
+    elif rules.longest_stint and rules.longest_stint * stints < rules.laps:
+        why = f"a stint may have {counted(rules.longest_stint, 'lap')}"
+    elif rules.wheel_minutes and 60.0 * rules.wheel_minutes * stints < rules.laps * pace.lap_s:
+        why = f"a driver may drive {rules.wheel_minutes:g} min at a stretch"
+    elif len(view.by_stops) >= MOST_KINDS:
+        why = "they take longer than those shown"
+    else:
+        why = "the rules on compounds, sets and the window leave no plan with them"
+    return f"Not {which} stop{'s' if missing != [1] else ''}: {why}."
+
+
+def late_words(plan: Plan | None, rules: RaceRules) -> str:
+    """What putting an owed stop off until the time is up would drive; empty where nothing."""
+    if plan is None:
+        return ""
+    behind = plan.stints[-1].first_lap - 1
+    return (
+        f"An owed stop may wait: made only at the end of lap {behind}, as the time is up, it drives {rules.laps + 1} laps instead of "
+        f"{rules.laps}. It has no margin: a lap slower, and the race has ended before it."
+    )
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from apexcore.race.pairs import PairReading, spin_price_s
 from apexcore.race.plans import Plan, best_by_stops
 from apexcore.race.reverses import Decisive, Price, Reverse, decisive, prices, reverses
 from apexcore.race.rules import ALL_OUT, Pace, RaceRules
-from apexcore.race.timed import lap_chances, plans_in_time
+from apexcore.race.timed import lap_chances, late_stop, plans_in_time
 from apexcore.race.weather import rains, with_wet
 from apextrim.book.queries import told_by_book
 from apextrim.events import facts
@@ -174,6 +174,12 @@ def priced(rules: RaceRules, pace: Pace) -> tuple[Price, ...]:
 def rid_of(rules: RaceRules, pace: Pace) -> tuple[Rid, ...]:
     """The best plans that are rid of the unwanted compulsory compound early, and late."""
     return tuple(early_and_late(rules, pace))
+
+
+@kept_within(1 * MB)
+def late_of(rules: RaceRules, pace: Pace) -> Plan | None:
+    """A plan that drives a lap more by making an owed stop as the time is up."""
+    return late_stop(rules, pace) if rules.minutes and (rules.least_stops or rules.compulsory) else None
 
 
 @kept_within(1 * MB)

@@ -51,7 +51,7 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
             "fuel_grid": presenters.fuel_grid(
                 view.by_stops[0].plan, view.pace.pace, view.rules.formation_laps * view.pace.pace.fuel_l_per_lap, view.rules.tank_l
             ),
-            "doubts": presenters.doubts(plans),
+            "doubts": [*presenters.doubts(plans), *_further(view)],
             "crossover": crossover(view.rules),
             "wet_laps": int((wetness(view.rules, view.rules.laps) > 0.5).sum()),
             "length": length_words(facts.rules_of(event)),
@@ -69,6 +69,12 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
             rows = gap_presenters.pair_rows(view, car, queries.pair_readings_of(event))
             context |= {"pairs": rows, "stable": gap_presenters.stable_against_quick(rows)}
     return render(request, "race/bench.html", context, status=422 if problem else 200)
+
+
+def _further(view: queries.RaceView) -> list[str]:
+    """Why fewer stops are not among the plans, and what an owed stop that waits would drive."""
+    late = queries.late_of(view.rules, view.pace.pace)
+    return [words for words in (presenters.fewer_words(view), presenters.late_words(late, view.rules)) if words]
 
 
 def _reverses(view: queries.RaceView) -> list[presenters.ReverseRow]:

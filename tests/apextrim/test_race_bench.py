@@ -1,5 +1,7 @@
 """The Race bench: rules that a form can say, days that used to be refused, ties and doubts said, kept plans whose car has changed."""
 
+import re
+
 import pytest
 from django.test import Client
 from django.urls import reverse
@@ -7,7 +9,7 @@ from django.urls import reverse
 from apexcore.race.plans import Plan, Stint
 from apextrim.events import facts
 from apextrim.events.models import Event
-from apextrim.race import presenters
+from apextrim.race import presenters, queries
 from apextrim.race.models import KeptPlan
 from apextrim.race.presenters import PlanView
 from apextrim.race.queries import RankedPlan, race_view
@@ -117,3 +119,24 @@ def test_what_turns_the_order_and_the_fuel_by_lap_are_shown(client_in: Client, e
     save(client_in, event)  # the factors are left out: as the form was before
     event.refresh_from_db()
     assert race_view(event).pace.pace.fuel_l_per_lap == pytest.approx(view.pace.pace.fuel_l_per_lap / 1.5)
+
+
+def test_fewer_stops_than_shown_are_explained_and_an_owed_stop_may_wait(client_in: Client, event: Event, first: Sheet) -> None:
+    assert save(client_in, event, laps="60", least_stops="0", most_stops="4") == 302
+    event.refresh_from_db()
+    page = words(client_in.get(reverse("race_bench", args=[event.pk])))
+    shown = {ranked.plan.stops for ranked in race_view(event).by_stops}
+    assert ("the tank of" in page) == (min(shown) > 0) and min(shown) > 0
+    assert save(client_in, event, laps="40", least_stops="0", longest_stint="15") == 302
+    page = words(client_in.get(reverse("race_bench", args=[event.pk])))
+    assert "a stint may have 15 laps" in page or "the tank of" in page
+    assert re.search(r"Stop at the end of lap \d+, fit \w+", page)
+    waits = 0
+    for minutes in ("24", "24.3", "24.6", "24.9", "25.2"):
+        assert save(client_in, event, laps=f"{minutes} min", least_stops="1", longest_stint="") == 302
+        event.refresh_from_db()
+        view = race_view(event)
+        told = "An owed stop may wait" in words(client_in.get(reverse("race_bench", args=[event.pk])))
+        assert told == (queries.late_of(view.rules, view.pace.pace) is not None)
+        waits += told
+    assert waits < 5
