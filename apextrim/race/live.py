@@ -131,6 +131,8 @@ def add_mark(race: LiveRace, kind: str, key: str, at_ms: int, values: dict[str, 
     return RaceMark.objects.create(race=race, number=last + 1, key=key[:40], logger_lap=values.get("logger_lap"), **vars(told))
 
 
+#: Laps beyond those that the race is thought to have, up to which one may say to be on.
+_BEYOND = 20
 #: What a mark may tell.
 _TOLD = ("time_s", "litres", "compound", "age", "value", "laps")
 #: Kinds that tell a number: its name, unit, least and most.
@@ -163,6 +165,8 @@ def _checked(race: LiveRace, setup: Setup, marks: list[RaceMark], kind: str, at_
         raise InputError(name, "", f"a number from {low:g} to {high:g} {unit}".strip())
     if kind in ("onlap", "distance") and values["value"] < len(state.times_s) - state.standing.since_stop + 1:
         raise InputError(NUMBERS[kind][0], f"{values['value']:g}", f"more than the {len(state.times_s)} laps that are done")
+    if kind == "onlap" and values["value"] > (most := max(rules_now(setup, state).laps, len(state.times_s)) + _BEYOND):
+        raise InputError("On lap", f"{values['value']:g}", f"at most {most}")
     if kind == "restart" and values.get("value") is None:
         red = next((mark.at_ms for mark in reversed(marks) if mark.kind == "red"), at_ms)
         return values | {"value": min(max((at_ms - red) / 1000.0, 0.0), 90_000.0)}

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import replace
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -18,7 +19,7 @@ from apexcore.judge.model import Observed, Posterior, Prior, Priors, Reference
 from apexcore.judge.qualifying import Form, attempts
 from apexcore.judge.verdict import judge
 from apexcore.lap import kernel
-from apexcore.lap.assembly import aero_areas, gear_thrust, lateral_transfer, roll_stiffness, rolling_share
+from apexcore.lap.assembly import TABLE_SPEEDS, _with_shifts, aero_areas, gear_thrust, lateral_transfer, roll_stiffness, rolling_share
 from apexcore.lap.solver import solve_lap
 from apexcore.lap.stint import out_lap_c, solve_stint
 from apexcore.quantities.spread import half_interval, sd_of_interval
@@ -40,7 +41,7 @@ from apexcore.vehicle.car import Axle, Ballast, Car, Compound
 from apexcore.vehicle.heat import capacities, faded, flow, tread_c, wear_rate
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import base_sheet
-from apexcore.vehicle.tyres import temperature_grip, wear_grip
+from apexcore.vehicle.tyres import temperature_grip, temperature_grips, wear_grip
 from apexcore.vehicle.weights import weights
 from tests.apexcore.lap.test_proof import record
 from tests.conftest import demo_car, demo_lap_case
@@ -550,3 +551,25 @@ def test_a_full_tank_lasts_its_laps_less_formation_and_reserve() -> None:
     rules = RaceRules(laps=40, pit_loss_s=20, tank_l=50, formation_laps=2, refuelling=True)
     pace = Pace(90.0, (TyrePace("a", 0, 0, 0, 99, 0),), 2.0, 0.03, 3.0)
     assert (longest_stint(rules, pace, True), longest_stint(rules, pace, False)) == (21, 23)
+
+
+def test_grip_of_many_temperatures_is_that_of_each_and_never_gone(car: Car) -> None:
+    compound = car.tyres.compounds[0].model_copy(update={"temperature_loss": 0.3})
+    told = np.array([-40.0, 20.0, compound.temperature_opt_c, 140.0, 400.0])
+    found = temperature_grips(compound, told)
+    assert found == pytest.approx([temperature_grip(compound, float(one)) for one in told]) and (found > 0.0).all()
+    cold = (20.0 - compound.temperature_opt_c) / compound.temperature_width_c
+    assert found[1] == pytest.approx(1.0 / (1.0 + 0.3 * cold * cold)) and found[2] == 1.0
+
+
+def test_a_band_of_less_force_takes_its_shifts_pause_longer_to_cross() -> None:
+    """From rest with constant force and no resistance: each shift delays all later speeds by its pause."""
+    force, mass, pause = 4000.0, 1000.0, 0.2
+    gear = np.where(TABLE_SPEEDS < 20.0, 1, np.where(TABLE_SPEEDS < 40.0, 2, 3))
+    way = SimpleNamespace(mass=mass, resist=lambda v: np.zeros_like(v))
+    thrust = np.full(len(TABLE_SPEEDS), force)
+    slowed = _with_shifts(thrust.copy(), pause, way, gear)  # type: ignore[arg-type]
+    inside = TABLE_SPEEDS < 60.0
+    step = TABLE_SPEEDS[1] - TABLE_SPEEDS[0]
+    longer = float((step * mass * (1.0 / slowed[inside] - 1.0 / thrust[inside])).sum())
+    assert longer == pytest.approx(2 * pause, rel=0.05)
