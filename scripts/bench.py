@@ -38,6 +38,8 @@ from apexcore.lap.solver import LapCase, solve_lap, top_speed_ms
 from apexcore.lap.stint import solve_stint
 from apexcore.race import options, plans, races_kernel, simulation
 from apexcore.race.exact import Planner
+from apexcore.race.happened import Mark, Setup, happened
+from apexcore.race.live import advise, under_safety_car
 from apexcore.race.replan import replanned, standing_of
 from apexcore.race.rules import Pace, RaceRules, Surroundings, TyrePace
 from apexcore.race.simulation import Driver, simulated
@@ -319,6 +321,14 @@ def race_rows() -> list[Row]:
     Planner(options.problem_of(rules, pace), 1e9)
     whole = time.perf_counter() - begin
     found.append(Row("the rest of 60 laps from lap 20", median_s(lambda: replanned(rules, pace, at), 5), whole, "no bounds", 0.2, ""))
+    setup = Setup(rules, pace, plan, 0.3, 0.5)
+    now = happened(setup, [Mark("lap", 75.0 + 0.1 * (k % 5)) for k in range(20)])
+    found.append(
+        Row("race mode: what to do, lap 20 of 60", median_s(lambda: advise(setup, now, plan, 1.0), 5), whole, "no bounds", 0.2, "")
+    )
+    behind = happened(setup, [*[Mark("lap", 75.0 + 0.1 * (k % 5)) for k in range(20)], Mark("safety")])
+    called = median_s(lambda: under_safety_car(setup, behind), 3)
+    found.append(Row("race mode: stop behind the safety car?", called, whole, "no bounds", 0.5, ""))
     shown, driver = plans.ranked_plans(rules, pace)[:6], Driver(0.3, 0.08)
     around = Surroundings(cars=20)
     many = median_s(lambda: simulated(rules, [pace] * 100, shown, around, driver), 3)
