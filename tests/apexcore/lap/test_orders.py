@@ -4,6 +4,7 @@ import itertools
 import math
 from dataclasses import replace
 from functools import cache
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -15,7 +16,7 @@ from apexcore.circuit.track import Circuit, Corner, Straight
 from apexcore.errors import InputError
 from apexcore.lap import kernel
 from apexcore.lap.assembly import engine_drag_n
-from apexcore.lap.misses import Miss, misses, over_run_s
+from apexcore.lap.misses import Miss, braked_sooner, misses, over_run_s
 from apexcore.lap.orders import Order, inside
 from apexcore.lap.record import BRAKING, COLUMNS, OPENING, ORDERS
 from apexcore.lap.saving import AIMS, METRES, curve, least_cost, lifts, told_lifts, ways
@@ -216,3 +217,15 @@ def test_a_bump_is_not_crossed_with_steering_on() -> None:
     assert eased.time_s > lap.time_s + 0.3
     with pytest.raises(ValueError, match="leaning"):
         Order(0.0, 10.0, leaning=0.0)
+
+
+def test_who_brakes_sooner_keeps_the_speed_of_the_end_until_its_place() -> None:
+    s = np.arange(100) * 10.0
+    speed = np.where(s < 400, 60.0, np.where(s < 600, 60.0 - 0.2 * (s - 400), 20.0 + 0.1 * (s - 600)))
+    speed[60:70] = 15.0  # the corner itself goes on slowing
+    line = SimpleNamespace(s=s, length_m=1000.0, ds=np.full(100, 10.0), closed=True)
+    lap = SimpleNamespace(column=lambda name: speed)
+    orders = braked_sooner(line, lap, 40, 58, 30.0)  # type: ignore[arg-type]
+    told = {order.from_m: order.most_ms for order in orders}
+    assert min(v for v in told.values() if v is not None) == speed[58] > 15.0
+    assert told[450.0] == speed[48] and told[370.0] == speed[40]  # as the lap is thirty metres on
