@@ -7,8 +7,11 @@ import pytest
 from django.test import Client
 from django.urls import reverse
 
+from apexcore.race.kinds import Rid
+from apexcore.race.plans import Plan, Stint
 from apextrim.events.models import Event
-from apextrim.race import live, queries
+from apextrim.modelling import cases
+from apextrim.race import after, live, live_presenters, presenters, queries
 from apextrim.race.models import LiveRace
 from apextrim.sheets.models import Sheet
 
@@ -106,3 +109,34 @@ def test_what_is_owed_stands_on_the_page_to_the_end(client_in: Client, race: Liv
     assert live.now_of(race).state.stood_s == pytest.approx(600.0)
     press(client_in, race, "distance", 1700.0, value="16")
     assert "of 16" in client_in.get(part).content.decode()
+
+
+def test_numbers_of_a_race_under_way_and_afterwards_are_those_of_its_entries(client_in: Client, race: LiveRace) -> None:
+    setup = live.setup_of(race)
+    use = setup.pace.fuel_l_per_lap
+    start = setup.plan.stints[0].fuel_l - setup.rules.formation_laps * use
+    for k in range(1, 7):
+        press(client_in, race, "lap", 75.0 * k, time="1:15.0")
+    press(client_in, race, "fuel", 455.0, litres=f"{start - 6 * 1.2 * use:.2f}")
+    now = live.now_of(race)
+    at, car = now.state.standing, cases.car_of(race.event)
+    assert use < now.state.use_l < 1.2 * use
+    shown = live_presenters.live_view(now, car, BEGAN_MS)
+    assert shown.fuel_laps.startswith(f"lasts {at.fuel_l / now.state.use_l:.1f} laps")
+    press(client_in, race, "pit", 460.0, litres="5", compound="slate")
+    press(client_in, race, "lap", 575.0, time="1:55.0")
+    for k in range(3):
+        press(client_in, race, "lap", 650.0 + 75.0 * k, time="1:15.0")
+    found = after.compared(live.now_of(race))
+    ((lap, _, lost),) = found.stops_s
+    assert lap == 6 and lost == pytest.approx(40.0)
+    rows = {row.what: row for row in live_presenters.after_view(found, car).rows}
+    fuel = rows["Fuel of a lap"]
+    assert fuel.apart.startswith("+") and fuel.planned == f"{use:.2f} l" and float(fuel.driven.split()[0]) > use
+
+
+def test_being_rid_of_a_compound_costs_what_it_is_behind(event: Event) -> None:
+    stints = (Stint("slate", 1, 5, 30.0), Stint("marl", 6, 15, 30.0))
+    rid = [Rid("slate", True, Plan(stints, 1007.5, 0.0, 0.0, 0.0)), Rid("slate", False, Plan(stints, 1000.0, 0.0, 0.0, 0.0))]
+    early, late = presenters.rid_words(rid, 1000.0, cases.car_of(event))
+    assert "+7.5 s" in early and "the best plan" in late
