@@ -140,3 +140,9 @@ def test_fewer_stops_than_shown_are_explained_and_an_owed_stop_may_wait(client_i
         assert told == (queries.late_of(view.rules, view.pace.pace) is not None)
         waits += told
     assert waits < 5
+
+
+def test_a_qualifying_attempt_carries_its_out_and_its_in_lap(client_in: Client, event: Event, first: Sheet) -> None:
+    use = race_view(event).pace.pace.fuel_l_per_lap
+    attempts = client_in.get(reverse("qualifying", args=[event.pk])).context["attempts"]
+    assert attempts and all(litres == pytest.approx((attempt.laps + 2) * use) for attempt, litres in attempts)
