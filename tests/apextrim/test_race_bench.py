@@ -7,9 +7,10 @@ from django.test import Client
 from django.urls import reverse
 
 from apexcore.race.plans import Plan, Stint
+from apexcore.race.simulation import Outcome
 from apextrim.events import facts
 from apextrim.events.models import Event
-from apextrim.race import presenters, queries
+from apextrim.race import odds, presenters, queries
 from apextrim.race.models import KeptPlan
 from apextrim.race.presenters import PlanView
 from apextrim.race.queries import RankedPlan, race_view
@@ -146,3 +147,10 @@ def test_a_qualifying_attempt_carries_its_out_and_its_in_lap(client_in: Client, 
     use = race_view(event).pace.pace.fuel_l_per_lap
     attempts = client_in.get(reverse("qualifying", args=[event.pk])).context["attempts"]
     assert attempts and all(litres == pytest.approx((attempt.laps + 2) * use) for attempt, litres in attempts)
+
+
+def test_a_plans_places_are_told_from_the_first_on() -> None:
+    outcome = Outcome((1.0, 2.0, 3.0), 2.0, 1.5, (0.6, 0.32, 0.08), 1.0, 3.0, (0.0, 0.0), 0.0)
+    row = odds.odds_row("1 stop", "is", outcome)
+    assert row.words == "place 1 to 2 in eight of ten races; first in 60 %"
+    assert [bar.words for bar in row.bars] == ["place 1: 60 %", "place 2: 32 %", "place 3: 8 %"]

@@ -1,6 +1,7 @@
 """The logbook: laps typed, imported and driven, all through one door."""
 
 from collections.abc import Callable
+from types import SimpleNamespace
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -8,7 +9,10 @@ from django.test import Client
 from django.urls import reverse
 from pytest_django import DjangoAssertNumQueries
 
+from apexcore.trim.reading.life import life_from_tread
+from apexcore.vehicle.car import WHEELS
 from apextrim.events.models import Event
+from apextrim.runs import report
 from apextrim.runs.models import Lap, Run
 from apextrim.sheets.models import Sheet
 from tests.apexcore.formats.test_formats import EXAMPLES
@@ -281,3 +285,14 @@ def test_a_paste_with_more_than_laps_in_it_is_shown_before_it_is_kept(client_in:
     assert shown.status_code == 200 and "2 laps understood; nothing is kept yet" in page and "Marit" in page and run.laps.count() == 0
     kept = client_in.post(url("type_laps", run.event, run.pk), {"laps": text, "sure": "1"}, follow=True)
     assert kept.status_code == 200 and [round(lap.time_s, 1) for lap in run.laps.all()] == [85.0, 73.9]
+
+
+def test_the_tread_that_is_left_is_not_the_tread_that_is_worn() -> None:
+    left = dict(zip((f"left_{wheel}" for wheel in WHEELS), (60.0, 90.0, 90.0, 90.0), strict=True))
+    wheels = SimpleNamespace(
+        run=SimpleNamespace(laps=SimpleNamespace(all=lambda: [None] * 10), tyre_age=0),
+        lap_case=SimpleNamespace(compounds=[SimpleNamespace(cliff_wear=0.7)] * 2), reading=SimpleNamespace(values=left), stint=None,
+    )  # fmt: skip
+    found = report._limit(wheels)  # type: ignore[arg-type]
+    known = life_from_tread((0.4, 0.1, 0.1, 0.1), 10, 10, (0.7, 0.7))
+    assert found is not None and found.measured and found.left == pytest.approx(known.laps)
