@@ -8,16 +8,20 @@ from typing import Any
 import pytest
 from django.test import Client
 from django.urls import reverse
+from django.utils import timezone
 
 from apexcore.circuit.conditions import Conditions
+from apexcore.judge.calibration import SCALES
 from apexcore.lap.solver import solve_lap
 from apexcore.race.course import course
 from apexcore.race.happened import Setup
 from apexcore.race.plans import Plan, Stint
 from apexcore.race.rules import Level, Pace, RaceRules, TyrePace
 from apexcore.race.simulation import Driver
+from apexcore.trim.moves.advice import Candidate
 from apexcore.trim.reading.analysis import analyse
 from apexcore.vehicle.sheet import Sheet as CoreSheet
+from apexcore.vehicle.sheet import base_sheet
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases
 from apextrim.race import after as race_after
@@ -31,6 +35,10 @@ from apextrim.runs.queries import usual_use_l
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.presenters import answer_view, balance_words
 from apextrim.sheets.queries import core_sheet
+from apextrim.verdicts.corner_views import PartLine
+from apextrim.workshop import class_presenters
+from apextrim.workshop.advice_presenters import AdviceCard, advice_cards
+from tests.conftest import demo_car
 
 pytestmark = pytest.mark.slow
 
@@ -172,3 +180,43 @@ def test_a_run_known_at_both_ends_burns_their_difference(event: Event, first: Sh
 
 def test_the_balance_is_named_by_its_sign() -> None:
     assert [balance_words(value) for value in (3.0, -3.0, 0.5, -0.5)] == ["understeer", "oversteer", "neutral", "neutral"]
+
+
+# --- advice, class search, corners and calibration
+
+
+def test_advice_names_the_direction_of_its_steps_and_of_a_tyres_work() -> None:
+    car = demo_car("brackendale_gt")
+    sheet = base_sheet(car)
+    item = next(one for one in car.items if one.key == "wing")
+
+    def card(steps: int, work: float) -> AdviceCard:
+        move = (item, steps, sheet.values["wing"] + steps * item.step)
+        return advice_cards([Candidate((move,), 2.0, 0.0, 0.0, True, 0.0, ("", ""), (work, 0), 0.0)], sheet)[0]
+
+    up, down = card(1, 0.05), card(-1, -0.05)
+    assert "(1 step up)" in up.words and "(1 step down)" in down.words
+    assert up.tyres.endswith("5.0 % harder") and down.tyres.endswith("5.0 % less")
+
+
+def test_a_class_search_is_quicker_where_it_costs_less() -> None:
+    car = demo_car("brackendale_gt")
+    for best, sense in ((70.0, "2.00 s a lap quicker"), (74.0, "2.00 s a lap slower")):
+        result = {"steps": [{"cost_s": best}], "best": 0, "before_s": 72.0, "broken": ()}
+        assert sense in class_presenters._sentence(result, "lap", car, {"wing": 3.0}, "S1")
+
+
+def test_a_part_agrees_with_the_model_within_its_interval() -> None:
+    found = SimpleNamespace(low_s=-0.2, high_s=0.1)
+    told = [PartLine("", found, value).agrees for value in (None, -0.3, -0.1, 0.0, 0.2)]  # type: ignore[arg-type]
+    assert told == [True, False, True, True, False]
+
+
+def test_a_calibration_of_nothing_reads_as_nothing(client_in: Client, event: Event, first: Sheet) -> None:
+    scales = dict.fromkeys(SCALES, 1.0)
+    event.calibrations.create(
+        scales=scales, spread=dict.fromkeys(SCALES, 0.01), driver=0.0, driver_spread=0.01, laps=10, before_s=0.1, after_s=0.1,
+        level_before_s=0.0, level_after_s=0.0, made_at=timezone.now(),
+    )  # fmt: skip
+    rows = client_in.get(reverse("track_record", args=[event.pk])).context["scales"]
+    assert [row[1] for row in rows] == [0.0] * len(SCALES)
