@@ -122,6 +122,7 @@ def test_the_map_zooms_by_key_and_click_and_a_line_is_drawn_with_the_pointer(pag
     expect(page.get_by_label("Turn in at", exact=True)).to_have_value("1st board")
 
 
+@pytest.mark.thorough_only
 def test_a_map_of_two_thousand_points_is_moved_without_a_dropped_frame_to_speak_of(page: Page) -> None:
     """Not timed against the clock: what one move costs is one attribute, whatever the map holds."""
     page.goto("/events/1/lap/")

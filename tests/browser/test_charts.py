@@ -6,8 +6,6 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import BrowserContext, Page, expect
 
-from tests.amounts import many
-
 from .conftest import leave, watched_page
 
 pytestmark = pytest.mark.xdist_group("charts")
@@ -109,7 +107,6 @@ def test_a_chart_zooms_along_its_axis_and_keeps_its_values(shown: Page) -> None:
     assert readout(shown) == gone and "drag and rolling" in gone
 
 
-@pytest.mark.thorough
 @pytest.mark.parametrize(
     ("where", "words"),
     [
@@ -120,8 +117,9 @@ def test_a_chart_zooms_along_its_axis_and_keeps_its_values(shown: Page) -> None:
         ("/events/1/lap/?line=quickest", r"\d+ m: height −?[\d.]+ m"),
         ("/events/1/lap/trainer/", r"turn \d"),
         ("/events/1/verdicts/?a=1&b=2&margin=0.10", r"s a lap, between"),
-    ][:: many(3, 1)],
+    ],
 )
+@pytest.mark.thorough_only
 def test_every_other_chart_answers_too(shown: Page, where: str, words: str) -> None:
     shown.goto(where)
     shown.wait_for_load_state("networkidle")

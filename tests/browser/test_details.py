@@ -338,6 +338,7 @@ def test_steps_go_in_fractions_of_an_inch(page: Page) -> None:
         page.get_by_role("button", name="Metric", exact=True).click()
 
 
+@pytest.mark.thorough_only
 def test_a_run_is_logged_from_any_bench_in_under_fifty_keys(page: Page) -> None:
     begin_at(page, "Keys")
     save(page, "The first")

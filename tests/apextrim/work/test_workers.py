@@ -109,6 +109,7 @@ def test_a_job_survives_a_restart(folder: Path) -> None:
         until(lambda: jobs(folder)[0][0] == "running")
 
 
+@pytest.mark.thorough_only
 def test_workers_end_with_their_server(folder: Path) -> None:
     server = subprocess.Popen(["sleep", "600"])
     with workers(folder, "--parent", str(server.pid)) as process:  # not its parent: as if that were gone
