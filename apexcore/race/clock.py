@@ -125,23 +125,30 @@ def rules_now(setup: Setup, now: Happened, plan: Plan | None = None, due: bool =
 
 
 def lap_more(setup: Setup, now: Happened, plan: Plan | None = None, due: bool = False) -> float:
-    """How likely a race over time comes to a lap more than is told [-]: as its own pace and scatter leave open.
+    """How likely a race over time comes to a lap more than is told [-]: as its own pace and scatter leave open, and the leader's.
 
     Source: the clock at the last lap but those behind it is normal; its spread is that of a lap over the root of the laps, and of the mean.
     """
     rules, done = told_rules(setup, now), len(now.times_s)
-    if not rules.minutes or now.leader is not None:
+    if not rules.minutes:
         return 0.0
-    told = rules_now(setup, now, plan, due).laps - rules.laps_after
+    told = rules_now(setup, now, plan, due).laps - (rules.laps_after if now.leader is None else 0)
     ahead = told - done
     passed = _passed_s(setup, now, rules)
     clock = float(passed[-1]) if done else 0.0
-    if ahead < 1 or clock >= 60.0 * rules.minutes:
+    if ahead < 1:
         return 0.0
-    over = clock + sum(ahead_s(setup, now, plan or setup.plan, ahead, due)) - 60.0 * rules.minutes  # by which the line is crossed too late
+    ends = np.concatenate([passed, clock + np.cumsum(ahead_s(setup, now, plan or setup.plan, ahead, due))])
+    flag = _flag_s(rules, now, ends, done)
+    if clock >= flag:
+        return 0.0
+    over = float(ends[told - 1]) - flag  # by which the line is crossed too late for another lap
     green = sum(lap.green and lap.stop_l is None and lap.time_s is not None for lap in now.driven)
     scatter = max(setup.scatter_s, _LEAST_SCATTER_S)
-    spread = math.sqrt(ahead * scatter**2 + (ahead * scatter) ** 2 / (green + _KNOWN_LAPS) + _STOP_S**2 * (plan.stops if plan else 1))
+    seen = done - now.leader.behind + ahead if now.leader is not None else 0  # laps of his that nobody has told of
+    spread = math.sqrt(
+        (ahead + seen) * scatter**2 + (ahead * scatter) ** 2 / (green + _KNOWN_LAPS) + _STOP_S**2 * (plan.stops if plan else 1)
+    )
     return 0.5 * math.erfc(over / spread / math.sqrt(2.0))
 
 

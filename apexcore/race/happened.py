@@ -196,6 +196,7 @@ class _Road:
     stood_s: float = 0.0
     slowed: bool = False
     wetted: bool = False
+    saved: bool = False
 
     @property
     def use(self) -> float:
@@ -204,6 +205,7 @@ class _Road:
     def lap(self, time_s: float | None) -> None:
         """A lap has ended."""
         filled, fitted = self.stop if self.stop is not None else (None, False)
+        self.saved |= self.slowed
         begun = RaceLap(time_s, self.compound, self.age, self.fuel, filled, fitted, not self.slowed, self.wetted)
         self.laps.append(begun)
         driving = time_s if time_s is not None else self.setup.pace.lap_s
@@ -227,7 +229,7 @@ class _Road:
             self.doubts.append(f"{mark.litres:.1f} l were added where the tank had room for {filled:.1f}")
         self.stops, self.since, self.wheel_s = self.stops + 1, 0, 0.0
         self.fuel += filled
-        self.known_l, self.since_reading = self.fuel, 0
+        self.known_l, self.since_reading, self.saved = self.fuel, 0, self.slowed
         self.stop = (filled, bool(mark.compound))
         self.flags["flat"] = False
         if mark.compound:
@@ -242,13 +244,13 @@ class _Road:
         if litres > self.setup.rules.tank_l + _READ_L:
             self.doubts.append(f"{litres:.1f} l on board, the tank holds {self.setup.rules.tank_l:g}: not counted")
             return
-        if self.since_reading:
+        if self.since_reading and not self.saved:  # laps behind a safety car burn less, and say nothing of a green one
             burnt = (self.known_l - litres) / self.since_reading
             if not _READ_USE[0] * use < burnt < _READ_USE[1] * use:
                 self.doubts.append(f"{litres:.1f} l on board would be {burnt:.2f} l a lap, planned {use:.2f}: not counted to the use")
             else:
                 self.use_sum, self.use_laps = self.use_sum + self.known_l - litres, self.use_laps + self.since_reading
-        self.fuel, self.known_l, self.since_reading = litres, litres, 0
+        self.fuel, self.known_l, self.since_reading, self.saved = litres, litres, 0, self.slowed
 
     def on_lap(self, lap: int) -> None:
         """The lap that is being driven: laps that nobody counted are added, those that were counted twice taken away."""

@@ -72,11 +72,12 @@ def advise(setup: Setup, now: Happened, following: Plan, threshold_s: float) -> 
     How many laps a race over time has depends on the plan a little: it is asked until both agree.
     """
     rules = rules_now(setup, now, following)
-    advice = _advised(setup, rules, now, following, threshold_s)
+    advice, asked = _advised(setup, rules, now, following, threshold_s), {rules.laps}
     for _ in range(_AGREEING):
         told = rules_now(setup, now, advice.plan or following, advice.due)
-        if told.laps == rules.laps:
-            break
+        if told.laps == rules.laps or (told.laps in asked and told.laps < rules.laps):
+            break  # where a stop costs the lap that it is for, the longer race is planned: without it fuel would lack
+        asked.add(told.laps)
         rules, advice = told, _advised(setup, told, now, following, threshold_s)
     return replace(advice, laps=rules.laps, lap_more=lap_more(setup, now, advice.plan or following, advice.due))
 

@@ -49,7 +49,7 @@ def test_where_tyres_cross_both_lose_as_much() -> None:
 def test_plans_are_the_least_over_every_shape(seed: int) -> None:
     rng = np.random.default_rng(seed)
     rules, pace = rainy(
-        rain_from=float(rng.uniform(1, 9)), rain_until=float(rng.choice([0.0, rng.uniform(6, 12)])), rain_spread=float(rng.uniform(0.1, 3)),
+        rain_from=float(rng.uniform(1, 6)), rain_until=float(rng.choice([0.0, rng.uniform(6, 12)])), rain_spread=float(rng.uniform(0.1, 3)),
         wet_lap_s=float(rng.uniform(0, 9)), dry_on_wet_s=float(rng.uniform(0, 15)), wet_on_dry_s=float(rng.uniform(0, 8)), most_stops=2,
     )  # fmt: skip
     tyres = {tyre.key: tyre for tyre in pace.tyres}
