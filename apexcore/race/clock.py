@@ -59,9 +59,9 @@ def pace_told_s(setup: Setup, now: Happened) -> float:
     """
     rules, pace = told_rules(setup, now), pace_now(setup, now)
     told = [
-        (lap.wet, lap.time_s - lap_known_s(pace, rules, lap, number))
+        (lap.wet, lap.pace_s - lap_known_s(pace, rules, lap, number))
         for number, lap in enumerate(now.driven, start=1)
-        if lap.green and lap.stop_l is None and lap.time_s is not None
+        if lap.pace_s is not None
     ]
     gaps = [gap for wet, gap in told if wet == now.wet] or [gap for _, gap in told]
     if not gaps:
@@ -113,9 +113,9 @@ def rules_now(setup: Setup, now: Happened, plan: Plan | None = None, due: bool =
         return rules
     passed = _passed_s(setup, now, rules)
     clock = float(passed[-1]) if done else 0.0
-    most = max(rules.laps - done, 1) if not rules.minutes else int(max(60.0 * rules.minutes - clock, 0.0) / pace_fastest_s(setup)) + 4
-    times = ahead_s(setup, now, plan or setup.plan, min(most, MOST_LAPS), due)
-    ends = np.concatenate([passed, clock + np.cumsum(times)])
+    fastest = max(0.9 * setup.pace.lap_s, 1.0)  # less than any lap of the race takes
+    most = max(rules.laps - done, 1) if not rules.minutes else int(max(60.0 * rules.minutes - clock, 0.0) / fastest) + 4
+    ends = _ends_s(setup, now, passed, plan, min(most, MOST_LAPS), due)
     laps = int(np.searchsorted(ends, _flag_s(rules, now, ends, done) - 1e-9)) + 1
     if rules.minutes and now.leader is None:
         laps += rules.laps_after
@@ -134,16 +134,14 @@ def lap_more(setup: Setup, now: Happened, plan: Plan | None = None, due: bool = 
         return 0.0
     told = rules_now(setup, now, plan, due).laps - (rules.laps_after if now.leader is None else 0)
     ahead = told - done
-    passed = _passed_s(setup, now, rules)
-    clock = float(passed[-1]) if done else 0.0
     if ahead < 1:
         return 0.0
-    ends = np.concatenate([passed, clock + np.cumsum(ahead_s(setup, now, plan or setup.plan, ahead, due))])
+    ends = _ends_s(setup, now, _passed_s(setup, now, rules), plan, ahead, due)
     flag = _flag_s(rules, now, ends, done)
-    if clock >= flag:
+    if done and ends[done - 1] >= flag:
         return 0.0
     over = float(ends[told - 1]) - flag  # by which the line is crossed too late for another lap
-    green = sum(lap.green and lap.stop_l is None and lap.time_s is not None for lap in now.driven)
+    green = sum(lap.pace_s is not None for lap in now.driven)
     scatter = max(setup.scatter_s, _LEAST_SCATTER_S)
     seen = done - now.leader.behind + ahead if now.leader is not None else 0  # laps of his that nobody has told of
     spread = math.sqrt(
@@ -152,9 +150,10 @@ def lap_more(setup: Setup, now: Happened, plan: Plan | None = None, due: bool = 
     return 0.5 * math.erfc(over / spread / math.sqrt(2.0))
 
 
-def pace_fastest_s(setup: Setup) -> float:
-    """Less than any lap of the race takes [s]."""
-    return max(0.9 * setup.pace.lap_s, 1.0)
+def _ends_s(setup: Setup, now: Happened, passed: "np.ndarray", plan: Plan | None, laps: int, due: bool) -> "np.ndarray":
+    """The race's clock as each lap ends, those that are driven and so many ahead [s]."""
+    ahead = np.cumsum(ahead_s(setup, now, plan or setup.plan, laps, due))
+    return np.concatenate([passed, (passed[-1] if len(passed) else 0.0) + ahead])
 
 
 def _passed_s(setup: Setup, now: Happened, rules: RaceRules) -> "np.ndarray":

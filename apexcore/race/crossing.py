@@ -84,9 +84,9 @@ def _read(setup: Setup, now: Happened, on_wet: bool) -> list[tuple[int, float]]:
     own = pace_told_s(setup, now) if any(not lap.wet and lap.green for lap in now.driven) and not now.wet else 0.0
     begin = (now.weather[0] or 0) if now.wet or now.weather[1] is None else now.weather[1]
     for number, lap in enumerate(now.driven, start=1):
-        if number <= begin or lap.time_s is None or lap.stop_l is not None or not lap.green or (lap.compound == WET) != on_wet:
+        if number <= begin or lap.pace_s is None or (lap.compound == WET) != on_wet:
             continue
-        wet = _wetness(rules, lap.time_s - lap_known_s(pace, dry, lap, number) - own, on_wet)
+        wet = _wetness(rules, lap.pace_s - lap_known_s(pace, dry, lap, number) - own, on_wet)
         if wet is not None:
             found.append((number, _behind_s(rules, wet, on_wet)))
     return found

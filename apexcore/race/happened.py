@@ -96,6 +96,11 @@ class RaceLap:
     green: bool
     wet: bool = False
 
+    @property
+    def pace_s(self) -> float | None:
+        """Its time where that is one of pace [s]: a green lap without a stop; None of others."""
+        return self.time_s if self.green and self.stop_l is None else None
+
 
 @dataclass(frozen=True)
 class Leader:
@@ -281,8 +286,8 @@ def happened(setup: Setup, marks: Sequence[Mark]) -> Happened:
         road.slow_laps, road.flags["flat"], road.stood_s, road.told.get("distance"), road.told.get("minutes"), tuple(road.penalties),
         road.told.get("leader"), tuple(road.doubts), tuple(road.others),
     )  # fmt: skip
-    stint = [lap for lap in road.laps[len(road.laps) - road.since :] if lap.green and not lap.wet and lap.stop_l is None and lap.time_s]
-    return replace(now, fade=_fade(setup, road.compound, [(lap.age, lap.time_s or 0.0) for lap in stint], road.use))
+    stint = [(lap.age, lap.pace_s) for lap in road.laps[len(road.laps) - road.since :] if lap.pace_s and not lap.wet]
+    return replace(now, fade=_fade(setup, road.compound, stint, road.use))
 
 
 def _take(road: _Road, mark: Mark) -> None:

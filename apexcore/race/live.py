@@ -71,23 +71,25 @@ def advise(setup: Setup, now: Happened, following: Plan, threshold_s: float) -> 
 
     How many laps a race over time has depends on the plan a little: it is asked until both agree.
     """
-    rules = rules_now(setup, now, following)
-    advice, asked = _advised(setup, rules, now, following, threshold_s), {rules.laps}
+    rules, more = rules_now(setup, now, following), lap_more(setup, now, following)
+    advice, asked = _advised(setup, rules, now, following, threshold_s, more), {rules.laps}
     for _ in range(_AGREEING):
         told = rules_now(setup, now, advice.plan or following, advice.due)
         if told.laps == rules.laps or (told.laps in asked and told.laps < rules.laps):
             break  # where a stop costs the lap that it is for, the longer race is planned: without it fuel would lack
         asked.add(told.laps)
-        rules, advice = told, _advised(setup, told, now, following, threshold_s)
+        rules, advice = told, _advised(setup, told, now, following, threshold_s, more)
     return replace(advice, laps=rules.laps, lap_more=lap_more(setup, now, advice.plan or following, advice.due))
 
 
-def _advised(setup: Setup, rules: RaceRules, now: Happened, following: Plan, threshold_s: float) -> Advice:
-    """The same for a race of so many laps."""
+def _advised(setup: Setup, rules: RaceRules, now: Happened, following: Plan, threshold_s: float, more: float) -> Advice:
+    """The same for a race of so many laps.
+
+    :param more: chance of one lap more
+    """
     pace, at = pace_now(setup, now), now.standing
     if at.laps_done >= rules.laps:
         return Advice(None, False, 0.0)
-    more = lap_more(setup, now, following)
     if more > _LIKELY:  # a lap's fuel more than the reserve, which shrinks with the laps that are left
         pace = replace(pace, margin_l=pace.margin_l + now.use_l / math.sqrt((rules.laps - at.laps_done) / rules.laps))
     if now.flat:
@@ -128,7 +130,7 @@ def _home_on_a_flat(rules: RaceRules, pace: Pace, now: Happened) -> Advice:
     at = now.standing
     then = _a_lap_on(at, pace, now.use_l)
     bare, lifted = replace(pace, margin_l=0.0), rules
-    for _, change in (("", dict[str, Any]()), *_GIVEN_UP):
+    for change in ({}, *_GIVEN_UP):
         lifted = lifted.model_copy(update=change)
         stop = stopping_now(lifted, pace, then) or stopping_now(lifted, bare, then)
         if stop is not None:
@@ -140,10 +142,9 @@ def _home_on_a_flat(rules: RaceRules, pace: Pace, now: Happened) -> Advice:
 
 
 #: What is given up where no way on keeps all rules, in the order in which one would: a window before a limit, a limit before what is owed.
-_GIVEN_UP: tuple[tuple[str, dict[str, Any]], ...] = (
-    ("last_stop_lap", {"last_stop_lap": 0}), ("first_stop_lap", {"first_stop_lap": 0}), ("longest_stint", {"longest_stint": 0}),
-    ("wheel_minutes", {"wheel_minutes": 0.0}), ("sets", {"sets": ()}), ("most_stops", {"most_stops": MOST_STOPS}),
-    ("compulsory", {"compulsory": ()}), ("least_stops", {"least_stops": 0}),
+_GIVEN_UP: tuple[dict[str, Any], ...] = (
+    {"last_stop_lap": 0}, {"first_stop_lap": 0}, {"longest_stint": 0}, {"wheel_minutes": 0.0}, {"sets": ()}, {"most_stops": MOST_STOPS},
+    {"compulsory": ()}, {"least_stops": 0},
 )  # fmt: skip
 
 
@@ -168,7 +169,7 @@ def least_bad(rules: RaceRules, pace: Pace, at: Standing, may_stop: bool = True)
 
     :param may_stop: whether one may stop as this lap ends
     """
-    changes = [change for _, change in _GIVEN_UP if rules.model_copy(update=change) != rules]
+    changes = [change for change in _GIVEN_UP if rules.model_copy(update=change) != rules]
     pairs = [one | other for k, one in enumerate(changes) for other in changes[k + 1 :]]
     everything: dict[str, Any] = {}
     for change in changes:

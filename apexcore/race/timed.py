@@ -132,10 +132,10 @@ def late_stop(rules: RaceRules, pace: Pace) -> Plan | None:
         if rules.most_stops < 1 or any(one.count < 0 for one in sets):
             continue
         first = quickest(before, pace)
-        if first is None or course(before, pace, first).passed_s[-1] >= 60.0 * rules.minutes:
+        if first is None or (known := course(before, pace, first)).passed_s[-1] >= 60.0 * rules.minutes:
             continue
         need = pace.fuel_l_per_lap * option.level.fuel_share * stint + pace.margin_l
-        left = float(course(before, pace, first).left_l[-1])
+        left = float(known.left_l[-1])
         if need > left and not rules.refuelling:
             continue
         stints = (*first.stints, Stint(option.tyre.key, behind + 1, stint, max(need, left), option.age, True, option.level))

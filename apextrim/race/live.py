@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from apexcore.errors import InputError
 from apexcore.formats.race_file import MarkFile, PlanValue, SetupFile
-from apexcore.race.clock import rules_now
+from apexcore.race.clock import rules_now, told_rules
 from apexcore.race.happened import KINDS, Happened, Mark, Setup, happened
 from apexcore.race.live import Advice, SafetyAdvice, advise, under_safety_car
 from apexcore.race.plans import Plan
@@ -97,7 +97,7 @@ def now_of(race: LiveRace) -> Now:
     state = happened(setup, core_marks(marks))
     following, said = _followed(race, setup)
     advice, safety = _advised(setup, core_marks(marks), following, race.threshold_s)
-    rules = rules_now(setup, state, advice.plan or following, advice.due)
+    rules = told_rules(setup, state).model_copy(update={"laps": advice.laps})
     return Now(race, setup, rules, marks, state, following, advice, safety, said)
 
 
@@ -127,7 +127,7 @@ def add_mark(race: LiveRace, kind: str, key: str, at_ms: int, values: dict[str, 
     last = race.marks.aggregate(last=Max("number"))["last"] or 0
     if last >= _MOST_MARKS:
         raise InputError("marks", last + 1, f"at most {_MOST_MARKS} in a race")
-    told = MarkFile(kind=kind, at_ms=max(at_ms, 0), **{name: values[name] for name in _TOLD if values.get(name) is not None})
+    told = _file(kind, max(at_ms, 0), values)
     return RaceMark.objects.create(race=race, number=last + 1, key=key[:40], logger_lap=values.get("logger_lap"), **vars(told))
 
 
@@ -135,6 +135,13 @@ def add_mark(race: LiveRace, kind: str, key: str, at_ms: int, values: dict[str, 
 _BEYOND = 20
 #: What a mark may tell.
 _TOLD = ("time_s", "litres", "compound", "age", "value", "laps")
+
+
+def _file(kind: str, at_ms: int, values: dict[str, Any]) -> MarkFile:
+    """A mark as files have it, whose bounds hold; what is not told is left out."""
+    return MarkFile(kind=kind, at_ms=at_ms, **{name: values[name] for name in _TOLD if values.get(name) is not None})
+
+
 #: Kinds that tell a number: its name, unit, least and most.
 NUMBERS = {
     "onlap": ("On lap", "", 1.0, 1200.0), "distance": ("Race now", "laps", 1.0, 1200.0), "minutes": ("Race now", "min", 0.1, 1500.0),
@@ -225,9 +232,9 @@ def correct(race: LiveRace, number: int, values: dict[str, Any] | None) -> RaceM
     else:
         before = [one for one in marks_of(race) if one.number < number]
         told = _checked(race, setup_of(race), before, mark.kind, mark.at_ms, {name: getattr(mark, name) for name in _TOLD} | values)
-        MarkFile(kind=mark.kind, at_ms=mark.at_ms, **{name: told[name] for name in _TOLD if told.get(name) is not None})
+        checked = _file(mark.kind, mark.at_ms, told)
         for name in _TOLD:
-            setattr(mark, name, told[name])
+            setattr(mark, name, getattr(checked, name))
     mark.save()
     race.followed = [entry for entry in race.followed if entry[0] < number]
     race.save(update_fields=["followed"])

@@ -29,11 +29,16 @@ class Odds:
     calls: tuple[SafetyCall, ...]
 
 
+def _by_clock(rules: RaceRules, pace: Pace, plan: Plan) -> list[SafetyCall]:
+    """Calls that know nothing of the field."""
+    step = max(1, rules.laps // _MOST_CALLS)
+    return safety_calls(rules, pace, plan, rules.around.safety_pit, range(1, rules.laps, step))
+
+
 @kept_within(8 * MB)
 def calls_of(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plan: Plan, who: Driver) -> tuple[SafetyCall, ...]:
     """What to do under a safety car, by lap of a plan: worth what it comes to in races in which one comes there."""
-    step = max(1, rules.laps // _MOST_CALLS)
-    calls = safety_calls(rules, pace, plan, rules.around.safety_pit, range(1, rules.laps, step))
+    calls = _by_clock(rules, pace, plan)
     return tuple(weighed(rules, draws, plan, calls, rules.around, who) if rules.laps <= _CALLED_TO else calls)
 
 
@@ -48,7 +53,7 @@ def _calls(rules: RaceRules, pace: Pace, draws: tuple[Pace, ...], plan: Plan, be
     """Calls of a plan: from races of its own where it comes near the best, else by the clock alone."""
     if plan.time_s - best.time_s <= _NEAR_S:
         return calls_of(rules, pace, draws, plan, who)
-    return safety_calls(rules, pace, plan, rules.around.safety_pit, range(1, rules.laps))
+    return _by_clock(rules, pace, plan)
 
 
 def driver(known: Known) -> Driver:
