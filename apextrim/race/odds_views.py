@@ -38,7 +38,7 @@ class FieldForm(forms.Form):
     yellows = quantity(Surroundings, "yellows", "Full-course yellows a race", "")
     troubles = quantity(Surroundings, "troubles", "Spins and punctures in 100 laps", "")
     trouble_s = quantity(Surroundings, "trouble_s", "Each costs", "s")
-    points = forms.CharField(required=False, max_length=400, label="Points from the first place on", help_text="such as 25 18 15 12 10")
+    points = forms.CharField(required=False, max_length=400, label="Points from the first place on, such as 25 18 15")
 
     def clean_points(self) -> tuple[float, ...]:
         """The table of points."""

@@ -169,6 +169,9 @@ def by_milp(problem: Problem, stops: int) -> float | None:
     p = problem
     arcs = [(o, d, d + n) for o in range(len(p.adds)) for d in range(p.laps) for n in range(1, p.laps - d + 1) if p.cost[o, n] < NEVER / 10]
     arcs = [(o, d, e) for o, d, e in arcs if (d == 0 or p.stop_laps[d]) and (e == p.laps or p.stop_laps[e])]
+    assert p.leg_s >= NEVER and p.first_leg_s is None  # this programme knows no limit in seconds
+    longest = p.leg_laps or p.laps
+    arcs = [(o, d, e) for o, d, e in arcs if e - d <= (longest if d or p.first_leg_laps is None else p.first_leg_laps)]
     a, laps = len(arcs), p.laps
     fill0 = a  # filled at the stop behind lap d, for d in 1..laps-1; slot 0 is the start
     late0 = fill0 + laps  # seconds of filling beyond q there
