@@ -48,13 +48,12 @@ restore: .installed-runtime ## puts a backup back after checking it: make restor
 setup: .installed-dev ## everything that tests need, without running one
 	@$(BIN)/python -m apexcore.warm > /dev/null
 
-checks: .installed-dev ## style, import contracts, templates, migrations and types
+checks: .installed-dev ## style, import contracts, templates and types
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/lint-imports --no-logo
 	$(BIN)/djade --target-version 5.2 --check $(TEMPLATES)
 	$(BIN)/djlint --lint --quiet apextrim
-	$(BIN)/python manage.py makemigrations --check --dry-run
 	$(BIN)/mypy --cache-dir $(CACHE)/mypy $(CODE)
 	scripts/check_assets
 

@@ -24,7 +24,7 @@ ROOT = Path(__file__).parents[1]
 #: What is wanted [s].
 WANTED = {"first page": 90.0, "first lap": 120.0, "again": 5.0, "quick": 60.0, "test": 480.0}
 #: What is slow for `make quick`: one case of a test, all its cases [s].
-_SLOW_S, _SLOW_IN_ALL_S = 0.25, 0.8
+_SLOW_S, _SLOW_IN_ALL_S = 0.25, 0.5
 #: How long anything may take at all [s].
 _PATIENCE_S = 1800.0
 
@@ -89,7 +89,7 @@ def timed(tree: Path, env: dict[str, str], target: str) -> float:
 
 
 def slow_tests(report: Path) -> list[str]:
-    """Tests that take too long for `make quick`, by a report of pytest's: a case over 0.25 s, or 0.8 s in all."""
+    """Tests that take too long for `make quick`, by a report of pytest's: a case over 0.25 s, or 0.5 s in all."""
     took: dict[str, list[float]] = {}
     for case in ElementTree.parse(report).iter("testcase"):
         name = f"{case.attrib['classname'].replace('.', '/')}.py::{case.attrib['name'].partition('[')[0]}"

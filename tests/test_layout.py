@@ -5,6 +5,7 @@ import re
 from pathlib import Path
 
 import pytest
+from django.core.management import call_command
 
 SITE = Path(__file__).parents[1] / "apextrim"
 APPS = sorted(path.name for path in SITE.iterdir() if (path / "__init__.py").exists() and path.name != "management")
@@ -56,3 +57,8 @@ def test_a_template_can_be_read_by_a_person(page: Path) -> None:
     assert [line for line in lines if len(line) > 120] == []
     for cell in re.findall(r"<th\b[^>]*>", page.read_text()):
         assert re.search(r'scope="(col|row|colgroup|rowgroup)"', cell), cell
+
+
+@pytest.mark.django_db
+def test_every_change_of_a_model_has_its_migration() -> None:
+    call_command("makemigrations", check=True, dry_run=True, verbosity=0)  # ends the process where one lacks

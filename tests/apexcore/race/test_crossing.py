@@ -5,14 +5,14 @@ import pytest
 
 from apexcore.race.crossing import Crossing, crossing
 from apexcore.race.happened import Mark, Setup, happened
-from apexcore.race.plans import ranked_plans
+from apexcore.race.plans import Plan, Stint
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 from apexcore.race.weather import WET
 from tests.amounts import many
 
 PACE = Pace(70.0, (TyrePace("marl", 0.0, 0.0, 0.0, 99, 0.0),), 1.0, 0.0, 1.0)
 RULES = RaceRules(laps=40, pit_loss_s=20, tank_l=90, most_stops=2, wet_lap_s=6.0, dry_on_wet_s=8.0, wet_on_dry_s=4.0)
-SETUP = Setup(RULES, PACE, ranked_plans(RULES, PACE)[0], 0.2, 0.5)
+SETUP = Setup(RULES, PACE, Plan((Stint("marl", 1, 40, 42.0),), 2800.0, 0.0, 0.0, 0.0), 0.2, 0.5)
 #: How wet it is where both kinds are as quick: 4 / (8 + 4).
 CROSSES = 1 / 3
 
