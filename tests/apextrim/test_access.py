@@ -140,6 +140,7 @@ def test_a_stranger_finds_nothing_of_the_racer(addresses: dict[str, str], strang
     assert b"racer's weekend" not in stranger.get("/events/").content
 
 
+@pytest.mark.thorough_only
 def test_the_owner_reaches_every_page(addresses: dict[str, str], client_in: Client) -> None:
     for name, address in addresses.items():
         if name not in {"sign_out", "enter_demo"}:

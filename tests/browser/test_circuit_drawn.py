@@ -30,6 +30,7 @@ def at(page: Page, x: float, y: float) -> tuple[float, float]:
     return box["x"] + x * box["width"] / 760, box["y"] + y * box["height"] / 400
 
 
+@pytest.mark.thorough_only
 def test_a_lap_is_drawn_changed_and_kept_with_the_mouse(board: Page) -> None:
     page = board
     page.get_by_label("Circuit").fill("Mousefield")

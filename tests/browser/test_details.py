@@ -103,6 +103,7 @@ def test_rules_that_collide_lead_back_to_the_brief(page: Page) -> None:
     expect(page.get_by_role("heading", name=re.compile("Race length and rules"))).to_be_in_viewport()
 
 
+@pytest.mark.thorough_only
 def test_on_a_phone_the_answer_stays_in_sight(page: Page) -> None:
     page.set_viewport_size({"width": 390, "height": 800})
     page.goto("/events/1/sheet/")
@@ -122,6 +123,7 @@ def test_the_thread_opens_at_its_newest_end(page: Page) -> None:
     expect(page.locator(".thread b").last).to_be_in_viewport()
 
 
+@pytest.mark.thorough_only
 def test_a_click_on_the_map_places_a_mark_and_the_circuit_keeps_it(page: Page) -> None:
     page.goto("/garage/circuits/4/")
     marks = page.locator('[name$=".at_m"]')

@@ -26,10 +26,7 @@ VIEWS = {
 
 
 #: One or two of each kind of page; `make thorough` opens all.
-USUAL = (
-    "events", "brief", "lap", "corner", "sheet", "search", "advice", "run", "verdicts", "race", "race mode", "car", "circuit page",
-    "two laps", "units",
-)  # fmt: skip
+USUAL = ("brief", "corner", "sheet", "run", "verdicts", "race", "race mode", "two laps")
 
 
 def address(view: str) -> str:

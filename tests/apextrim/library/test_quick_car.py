@@ -74,6 +74,7 @@ def test_a_lap_that_is_known_pulls_the_grip(client_in: Client, event: Event) -> 
     assert wrong.status_code == 422 and "is it the same layout?" in words(wrong)
 
 
+@pytest.mark.thorough_only
 def test_the_sample_weekend_is_copied_once(newcomer: Client) -> None:
     copied = words(newcomer.post(reverse("copy_sample"), follow=True))
     user = User.objects.get(username="new")
