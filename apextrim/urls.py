@@ -5,6 +5,7 @@ from django.views.generic import RedirectView
 
 from apextrim.archive import bin_views, finder_views
 from apextrim.events.views import home
+from apextrim.race.timing_views import take as take_timing
 from apextrim.runs.logger_views import take
 from apextrim.traces.survey_views import from_file
 from apextrim.ui.views import glossary
@@ -16,6 +17,7 @@ urlpatterns = [
     path("garage/circuits/recording/", from_file, name="survey_file"),
     path("garage/", include("apextrim.library.urls")),
     path("logger/", take, name="logger"),
+    path("timing/", take_timing, name="timing"),
     path("glossary/", glossary, name="glossary"),
     path("find/", finder_views.answers, name="find"),
     path("bin/", bin_views.page, name="bin"),

@@ -23,7 +23,8 @@ from .book_file import BookEntryFile
 from .laps_csv import MAX_LAPS, MOST_FUEL_L, MOST_SECTORS
 from .logger import MOST_CHANNELS, Channel
 from .packed import Packed, unpack
-from .race_file import MarkFile, PlanValue, SetupFile
+from .race_file import AtLineFile, MarkFile, PlanValue, SetupFile
+from .timing import MOST_CROSSINGS, MOST_NAME, disorder
 
 #: Largest file of an event; what loggers recorded makes them large [bytes]. Traces of laps are in it as long as they are no more than
 #: this in all, the newest runs first; and letters of one of them.
@@ -202,6 +203,8 @@ class RaceFile(Value):
     started_at: Moment
     ended_at: Moment | None = None
     marks: tuple[MarkFile, ...] = Field((), max_length=5000)
+    own_car: str = Field("", max_length=MOST_NAME)
+    timing: tuple[AtLineFile, ...] = Field((), max_length=MOST_CROSSINGS)
 
 
 class TestFile(Value):
@@ -327,6 +330,7 @@ class EventFile(Value):
             if reading.sheet not in sheets or (reading.run is not None and reading.run not in runs):
                 found.append(f"readings: one of sheet {reading.sheet} and run {reading.run} is not in the file.")
         found += self._problems_of_traces()
+        found += [f"races[{k}], {words}" for k, race in enumerate(self.races) for words in disorder(line.line() for line in race.timing)]
         if self.sheet_in_car is not None and self.sheet_in_car not in sheets:
             found.append(f"sheet_in_car: {self.sheet_in_car} is not in the file.")
         if self.session is not None and self.session >= len(self.sessions):

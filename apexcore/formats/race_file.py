@@ -7,7 +7,9 @@ from pydantic import Field
 from ..quantities.values import Value
 from ..race.happened import Mark, Setup
 from ..race.plans import Plan, Stint
-from ..race.rules import Level, Pace, RaceRules, TyrePace
+from ..race.rivals import AtLine
+from ..race.rules import MOST_LAPS, Level, Pace, RaceRules, TyrePace
+from .timing import MOST_CLOCK_S, MOST_NAME
 
 _Word = Annotated[str, Field(max_length=81)]
 _Seconds = Annotated[float, Field(ge=-1e6, le=1e6)]
@@ -106,16 +108,31 @@ class MarkFile(Value):
 
     kind: Literal[
         "lap", "pit", "fuel", "safety", "yellow", "green", "closed", "open", "red", "restart", "wet", "dry", "onlap", "distance", "minutes",
-        "puncture", "penalty", "through", "stopgo", "served", "leader", "other",
+        "puncture", "penalty", "through", "stopgo", "served", "leader", "other", "rival", "mate",
     ]  # fmt: skip
     time_s: float | None = Field(None, gt=0, le=1e5)
     litres: _Litres | None = None
     compound: _Word = ""
     age: int = Field(0, ge=0, le=200)
     value: float | None = Field(None, ge=-1e5, le=1e5)
-    laps: int = Field(0, ge=-99, le=99)
+    laps: int = Field(0, ge=-99, le=200)
+    car: str = Field("", max_length=MOST_NAME)
     at_ms: int = Field(0, ge=0, le=10**14)
 
     def mark(self) -> Mark:
         """As the core has it."""
-        return Mark(self.kind, self.time_s, self.litres, self.compound, self.age, self.value, self.laps)
+        return Mark(self.kind, self.time_s, self.litres, self.compound, self.age, self.value, self.laps, self.car)
+
+
+class AtLineFile(Value):
+    """As `race.rivals.AtLine`."""
+
+    car: str = Field(min_length=1, max_length=MOST_NAME)
+    lap: int = Field(ge=1, le=MOST_LAPS)
+    clock_s: float = Field(ge=0, le=MOST_CLOCK_S)
+    pit: bool = False
+    group: str = Field("", max_length=MOST_NAME)
+
+    def line(self) -> AtLine:
+        """As the core has it."""
+        return AtLine(self.car, self.lap, self.clock_s, self.pit, self.group)

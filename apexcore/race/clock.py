@@ -10,7 +10,7 @@ from .happened import Happened, RaceLap, Setup
 from .options import tyre_time_s
 from .plans import Plan, Stint, stop_s, weather_s
 from .replan import Standing
-from .rules import MOST_LAPS, Pace, RaceRules
+from .rules import MOST_LAPS, Laps, Pace, RaceRules
 from .weather import with_wet
 
 #: A lap slower than the median by more than this share is not one of pace.
@@ -32,8 +32,10 @@ def pace_now(setup: Setup, now: Happened) -> Pace:
 
 
 def told_rules(setup: Setup, now: Happened) -> RaceRules:
-    """The rules with what has been told since: another distance, other minutes, the weather."""
+    """The rules with what has been told since: another distance, other minutes, the weather, a pit box that is taken."""
     rules = _weather_now(setup.rules, now)
+    if now.mate is not None and now.mate <= MOST_LAPS:
+        rules = rules.model_copy(update={"no_stops": (*rules.no_stops, Laps(first=now.mate, last=now.mate))})
     if now.distance is not None:
         return rules.model_copy(update={"laps": max(now.distance, 1), "minutes": 0.0, "laps_after": 0})
     return rules if now.minutes is None else rules.model_copy(update={"minutes": now.minutes})

@@ -25,11 +25,12 @@ _SLOWING = ("safety", "yellow", "red", "flat")
 #: Everything that may be told: `lap` as one ends, `pit` as one leaves the pit, `fuel` for a reading; a safety car (`safety`), a full-course
 #: yellow (`yellow`) and their end (`green`); a pit lane that is `closed` and `open`; `red` and `restart`; `wet` and `dry`; `onlap` for the
 #: lap that is being driven; `distance` and `minutes` for a race that has become another; `puncture` on the lap that is driven; a `penalty`
-#: in seconds, a drive-through (`through`), a stop with seconds (`stopgo`), and that what is owed was `served`; the `leader`; and a lap of
-#: an `other` car like one's own, on the other kind of tyres.
+#: in seconds, a drive-through (`through`), a stop with seconds (`stopgo`), and that what is owed was `served`; the `leader`; a lap of an
+#: `other` car like one's own, on the other kind of tyres; a `rival` with his gap; and the lap as whose end a car that shares one's pit box
+#: stops (`mate`).
 KINDS = (
     "lap", "pit", "fuel", "safety", "yellow", "green", "closed", "open", "red", "restart", "wet", "dry", "onlap", "distance", "minutes",
-    "puncture", "penalty", "through", "stopgo", "served", "leader", "other",
+    "puncture", "penalty", "through", "stopgo", "served", "leader", "other", "rival", "mate",
 )  # fmt: skip
 
 
@@ -38,13 +39,14 @@ class Mark:
     """Something that happened.
 
     :param kind: one of `KINDS`
-    :param time_s: of a lap, of the leader's laps; None where it is not known [s]
+    :param time_s: of a lap, of the leader's or a rival's laps; None where it is not known [s]
     :param litres: added at a stop, or on board by a reading [l]
     :param compound: fitted at a stop; empty where tyres stayed on
     :param age: laps that the fitted set was driven before
     :param value: the lap of `onlap`; laps of `distance`, `minutes` of that; seconds of a penalty; seconds that the race stood before a
-        `restart`; seconds that the leader is ahead on the road
-    :param laps: whole laps that the leader is ahead
+        `restart`; seconds that the leader is ahead on the road, or a rival at the line, negative behind; the lap of `mate`, 0 for none
+    :param laps: whole laps that the leader is ahead; laps that a rival's tyres have done
+    :param car: which rival
     """
 
     kind: str
@@ -54,6 +56,7 @@ class Mark:
     age: int = 0
     value: float | None = None
     laps: int = 0
+    car: str = ""
 
 
 @dataclass(frozen=True)
@@ -118,6 +121,23 @@ class Leader:
 
 
 @dataclass(frozen=True)
+class ToldRival:
+    """A rival as a lap of one's own ended, typed.
+
+    :param behind: that lap of one's own
+    :param gap_s: by which he was ahead, negative behind [s]
+    :param lap_s: of his laps; None where it is not told [s]
+    :param age: laps that his tyres had done
+    """
+
+    car: str
+    behind: int
+    gap_s: float
+    lap_s: float | None
+    age: int
+
+
+@dataclass(frozen=True)
 class Happened:
     """What the marks come to.
 
@@ -142,6 +162,8 @@ class Happened:
     :param leader: the leader, as told last
     :param doubts: readings that cannot be
     :param others: laps of a car on the other kind of tyres: one's own lap by then, and its time [s]
+    :param rivals: those that were typed, each as told last
+    :param mate: lap as whose end a car that shares the pit box stops; None where none does
     """
 
     standing: Standing
@@ -165,6 +187,8 @@ class Happened:
     leader: Leader | None = None
     doubts: tuple[str, ...] = ()
     others: tuple[tuple[int, float], ...] = ()
+    rivals: tuple[ToldRival, ...] = ()
+    mate: int | None = None
 
     @property
     def elapsed_s(self) -> float | None:
@@ -197,6 +221,7 @@ class _Road:
     penalties: list[tuple[str, float]] = field(default_factory=list)
     doubts: list[str] = field(default_factory=list)
     others: list[tuple[int, float]] = field(default_factory=list)
+    rivals: dict[str, ToldRival] = field(default_factory=dict)
     slow_laps: int = 0
     stood_s: float = 0.0
     slowed: bool = False
@@ -284,7 +309,7 @@ def happened(setup: Setup, marks: Sequence[Mark]) -> Happened:
         standing, tuple(lap.time_s for lap in road.laps), road.use, 1.0, road.flags["safety"], road.flags["wet"],
         len(road.laps) - road.since + 1, road.turned, tuple(road.laps), road.flags["yellow"], road.flags["closed"], road.flags["red"],
         road.slow_laps, road.flags["flat"], road.stood_s, road.told.get("distance"), road.told.get("minutes"), tuple(road.penalties),
-        road.told.get("leader"), tuple(road.doubts), tuple(road.others),
+        road.told.get("leader"), tuple(road.doubts), tuple(road.others), tuple(road.rivals.values()), road.told.get("mate"),
     )  # fmt: skip
     stint = [(lap.age, lap.pace_s) for lap in road.laps[len(road.laps) - road.since :] if lap.pace_s and not lap.wet]
     return replace(now, fade=_fade(setup, road.compound, stint, road.use))
@@ -330,6 +355,10 @@ def _take(road: _Road, mark: Mark) -> None:
         road.penalties.pop(0)
     elif kind == "leader":
         road.told["leader"] = Leader(laps, mark.laps, value, mark.time_s)
+    elif kind == "rival":
+        road.rivals[mark.car] = ToldRival(mark.car, laps, value, mark.time_s, mark.laps)
+    elif kind == "mate":
+        road.told["mate"] = int(value) or None
     elif kind == "other" and mark.time_s is not None:
         road.others.append((max(laps, 1), mark.time_s))
 

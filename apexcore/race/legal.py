@@ -13,7 +13,7 @@ from ..vehicle.pair import axles_of
 from .course import course
 from .plans import Plan, Stint
 from .replan import Standing, count_driven
-from .rules import Pace, RaceRules
+from .rules import Laps, Pace, RaceRules
 
 #: Litres and seconds that rounding may take.
 _L, _S = 1e-5, 1e-5
@@ -58,6 +58,10 @@ def breaches(rules: RaceRules, pace: Pace, at: Standing, rest: Sequence[Stint], 
             found.append(
                 Breach("last_stop_lap", f"a stop behind lap {lap}, allowed up to lap {rules.last_stop_lap}", lap - rules.last_stop_lap)
             )
+        for one in rules.no_stops:
+            if one.first <= lap <= one.last:
+                words = f"a stop behind lap {lap}, not allowed behind laps {one.first} to {one.last}"
+                found.append(Breach("no_stops", words, min(lap - one.first, one.last - lap) + 1))
     found += _compulsory(rules, at, rest)
     found += _at_a_stretch(rules, pace, at, rest, stops_now)
     found += _tyres(rules, at, rest, stops_now)
@@ -157,6 +161,7 @@ class Owed:
     :param stops: compulsory stops to come
     :param compounds: compound and laps still to be driven on it
     :param stop_from: laps until a stop is allowed; 0 where it is now
+    :param closed: laps of the next stretch without stops, the one that is on first; None where none comes
     :param stop_within: laps after which a stop is no longer allowed, negative where that is past; None without such a rule
     :param stint_laps: laps that this stint may still have, negative where it has too many; None without such a rule
     :param wheel_min: minutes that may still be driven before the next change of driver; None without such a rule
@@ -172,6 +177,7 @@ class Owed:
     wheel_min: float | None
     sets: tuple[tuple[str, int, int], ...]
     stops_left: int
+    closed: Laps | None = None
 
 
 def owed(rules: RaceRules, at: Standing) -> Owed:
@@ -190,4 +196,5 @@ def owed(rules: RaceRules, at: Standing) -> Owed:
         rules.wheel_minutes - at.wheel_s / 60.0 if rules.wheel_minutes else None,
         tuple((one.compound, one.age, max(one.count - used[one.compound, one.age], 0)) for one in rules.sets),
         max(rules.most_stops - at.stops, 0),
+        min((one for one in rules.no_stops if one.last >= at.laps_done), key=lambda one: one.first, default=None),
     )  # fmt: skip

@@ -1,11 +1,11 @@
-"""The length of a race and the tyre sets that there are, as people say them."""
+"""The length of a race, laps of it and the tyre sets that there are, as people say them."""
 
 import math
 import re
 from collections.abc import Sequence
 
 from ..errors import InputError
-from .rules import MOST_LAPS, RaceRules, TyreSets
+from .rules import MOST_LAPS, Laps, RaceRules, TyreSets
 
 _MOST_MIN = 1500
 _LAPS = re.compile(r"(\d{1,6})\s*(?:laps?)?", re.IGNORECASE)
@@ -59,6 +59,39 @@ def distance_laps(rules: RaceRules, lap_s: float) -> float:
     :param lap_s: a lap [s]
     """
     return math.ceil(60.0 * rules.minutes / lap_s) + rules.laps_after if rules.minutes else rules.laps
+
+
+_STRETCH = re.compile(r"(?:laps?\s*)?(\d{1,4})(?:\s*(?:-|–|to)\s*(\d{1,4}))?", re.IGNORECASE)
+
+
+def read_stretches(text: str, what: str) -> list[Laps]:
+    """Laps as typed, `12-15, 30`: stretches that do not touch, the first one first.
+
+    :param what: what they are, for an error
+    :raises InputError: naming the value and what was expected
+    """
+    laps = set[int]()
+    for part in re.split(r"[,;]|\band\b", text):
+        said = " ".join(part.split())
+        if not said:
+            continue
+        told = _STRETCH.fullmatch(said)
+        first, last = (int(told[1]), int(told[2] or told[1])) if told else (0, 0)
+        if not 1 <= first <= last <= MOST_LAPS:
+            raise InputError(what, said, f"laps such as 12-15, 30, each from 1 to {MOST_LAPS}")
+        laps |= set(range(first, last + 1))
+    found = list[Laps]()
+    for lap in sorted(laps):
+        if found and found[-1].last == lap - 1:
+            found[-1] = Laps(first=found[-1].first, last=lap)
+        else:
+            found.append(Laps(first=lap, last=lap))
+    return found
+
+
+def stretches_words(stretches: Sequence[Laps]) -> str:
+    """Stretches of laps as they are typed."""
+    return ", ".join(f"{one.first}-{one.last}" if one.last > one.first else f"{one.first}" for one in stretches)
 
 
 _SET = re.compile(r"(\d{1,2})\s*(?:sets?)?\s*(?:(new)|(?:at|of|with)?\s*(\d{1,3})\s*(?:laps?)?)?", re.IGNORECASE)

@@ -128,7 +128,7 @@ def _costs(rules: RaceRules, pace: Pace, options: list[Option]) -> Floats:
 def filling_of(rules: RaceRules, pace: Pace) -> Filling:
     """What fuel costs and how it is filled."""
     rate = rules.refuel_l_per_s if rules.refuelling else 0.0
-    least = max(rules.least_standing_s, rules.driver_change_s if rules.wheel_minutes or rules.drivers > 1 else 0.0)
+    least = rules.least_stand_s
     standing, free = stop_terms(rules.tyre_change_s, least, rate, rules.in_parallel)
     return Filling(
         use_l=pace.fuel_l_per_lap, weight_s=pace.fuel_s_per_l, least_l=pace.margin_l, tank_l=rules.tank_l,
@@ -148,10 +148,9 @@ def problem_of(rules: RaceRules, pace: Pace, stocks: Iterable[Stock] = (), optio
     uses = [np.array([key in option.tyre.axles for option in options], dtype=bool) for key in wanted]
     single = rules.compulsory_laps <= 1
     adds = np.array([sum(1 << bit for bit in range(len(wanted)) if uses[bit][o]) if single else 0 for o in range(len(options))], np.int64)
-    laps = np.arange(rules.laps + 1)
     return Problem(
         cost=_costs(rules, pace, options), adds=adds, wanted=(1 << len(wanted)) - 1 if single else 0,
-        stop_laps=(laps >= rules.first_stop_lap) & (laps <= (rules.last_stop_lap or rules.laps)), least_stops=rules.least_stops,
+        stop_laps=np.array([rules.stop_allowed(lap) for lap in range(rules.laps + 1)]), least_stops=rules.least_stops,
         most_stops=min(rules.most_stops, rules.laps - 1), use_shares=np.array([option.level.fuel_share for option in options]),
         needs=() if single else tuple(Needed(use, rules.compulsory_laps) for use in uses),
         limited=tuple(Limited(np.array([one.takes(option) for option in options], dtype=bool), one.count) for one in stocks),

@@ -381,6 +381,7 @@ def _collisions(rules: RaceRules, pace: Pace) -> list[str]:
         (f"stints of at most {counted(rules.longest_stint, 'lap')}", {"longest_stint": 0}),
         (f"no stop before lap {rules.first_stop_lap}", {"first_stop_lap": 0}),
         (f"no stop after lap {rules.last_stop_lap}", {"last_stop_lap": 0}),
+        (f"no stop {rules.closed_words}", {"no_stops": ()}),
         ("the tyre sets that there are", {"sets": ()}),
         (f"compounds not used ({', '.join(rules.barred)})", {"barred": ()}),
         (f"at most {rules.wheel_minutes:g} min at the wheel", {"wheel_minutes": 0.0}),

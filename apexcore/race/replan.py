@@ -1,7 +1,7 @@
 """The rest of a race, planned exactly from where it stands: on the day, and for what to do if a safety car comes."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -11,7 +11,7 @@ from .exact import Best, Planner
 from .options import Option, at_level, options_of, problem_of, stocks_of
 from .plans import Plan, as_plan, track_s, within_wheel
 from .problem import Limited, Needed, Problem
-from .rules import Pace, RaceRules
+from .rules import Laps, Pace, RaceRules
 
 
 @dataclass(frozen=True)
@@ -64,7 +64,8 @@ def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
         update={
             "laps": laps, "formation_laps": 0.0, "least_stops": max(rules.least_stops - standing.stops, 0),
             "most_stops": max(rules.most_stops - standing.stops, 0), "first_stop_lap": max(rules.first_stop_lap - done, 0),
-            "last_stop_lap": last, "compulsory": (), "rain_from": _shifted(rules.rain_from, done),
+            "last_stop_lap": last, "no_stops": tuple(shifted_laps(rules.no_stops, done)), "compulsory": (),
+            "rain_from": _shifted(rules.rain_from, done),
             "rain_until": _shifted(rules.rain_until, done),
         }
     )  # fmt: skip
@@ -97,6 +98,13 @@ def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
         start_least_l=standing.fuel_l, behind=done,
     )  # fmt: skip
     return _Rest(left, pace, problem, options)
+
+
+def shifted_laps(stretches: Sequence[Laps], done: int) -> Iterator[Laps]:
+    """Stretches of laps as what is left of a race counts them."""
+    for one in stretches:
+        if one.last > done:
+            yield Laps(first=max(one.first - done, 1), last=one.last - done)
 
 
 def _shifted(lap: float, done: int) -> float:
@@ -154,7 +162,7 @@ def stopping_now(rules: RaceRules, pace: Pace, standing: Standing, pit_share: fl
     :param pit_share: part of the usual loss in the pit lane that the stop costs now
     """
     done = standing.laps_done
-    if done >= rules.laps or standing.stops >= rules.most_stops or done < rules.first_stop_lap or done > (rules.last_stop_lap or done):
+    if done >= rules.laps or standing.stops >= rules.most_stops or not rules.stop_allowed(done):
         return None
     rest = _rest(rules, pace, standing)
     problem = replace(

@@ -27,6 +27,22 @@ class TyreSets(Value):
     age: int = Field(0, ge=0, le=200)
 
 
+class Laps(Value):
+    """Laps from one to another, both among them.
+
+    :param first: from 1
+    """
+
+    first: int = Field(ge=1, le=MOST_LAPS)
+    last: int = Field(ge=1, le=MOST_LAPS)
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.last < self.first:
+            raise ValueError(f"laps {self.first} to {self.last} end before they begin; expected the earlier one first")
+        return self
+
+
 class Surroundings(Value):
     """What a race is driven among.
 
@@ -87,6 +103,9 @@ class RaceRules(Value):
     :param least_standing_s: least standing time of a stop, whatever is done [s]
     :param first_stop_lap: earliest lap behind which one may stop; 0 for any
     :param last_stop_lap: latest lap behind which one may stop; 0 for any
+    :param no_stops: laps behind which one may not stop, beside those before the first and after the last one
+    :param lane_s: driving through the pit lane at its limit, from line to line [s]
+    :param least_lane_s: least time between these lines of a stop, whatever is done; 0 for any [s]
     :param longest_stint: most laps of a stint; 0 for any
     :param wheel_minutes: longest time at the wheel without a change of driver, which every stop then has; 0 for any [min]
     :param driver_change_s: standing time of a change of driver [s]
@@ -129,6 +148,9 @@ class RaceRules(Value):
     least_standing_s: float = Field(0.0, ge=0, le=300)
     first_stop_lap: int = Field(0, ge=0, le=MOST_LAPS)
     last_stop_lap: int = Field(0, ge=0, le=MOST_LAPS)
+    no_stops: tuple[Laps, ...] = Field((), max_length=40)
+    lane_s: float = Field(0.0, ge=0, le=300)
+    least_lane_s: float = Field(0.0, ge=0, le=900)
     longest_stint: int = Field(0, ge=0, le=MOST_LAPS)
     wheel_minutes: float = Field(0.0, ge=0, le=1500)
     driver_change_s: float = Field(0.0, ge=0, le=300)
@@ -155,6 +177,24 @@ class RaceRules(Value):
             raise ValueError("sets of the same compound and age stand twice; expected one line for each")
         return self
 
+    @property
+    def least_stand_s(self) -> float:
+        """Least standing time of any stop [s]: what is asked for itself, for the pit lane as a whole, and by a change of driver."""
+        change = self.driver_change_s if self.wheel_minutes or self.drivers > 1 else 0.0
+        return max(self.least_standing_s, self.least_lane_s - self.lane_s if self.least_lane_s else 0.0, change)
+
+    @property
+    def closed_words(self) -> str:
+        """The laps behind which one may not stop, as one says them."""
+        return "behind " + ", ".join(
+            f"laps {one.first} to {one.last}" if one.last > one.first else f"lap {one.first}" for one in self.no_stops
+        )
+
+    def stop_allowed(self, lap: int) -> bool:
+        """Whether one may stop behind a lap, by the laps alone."""
+        within = self.first_stop_lap <= lap <= (self.last_stop_lap or lap)
+        return within and not any(one.first <= lap <= one.last for one in self.no_stops)
+
 
 def contradictions(rules: RaceRules) -> dict[str, str]:
     """What rules say that cannot be, by the field at which it is set right."""
@@ -165,6 +205,10 @@ def contradictions(rules: RaceRules) -> dict[str, str]:
     if rules.minutes and rules.drivers > 1 and least > rules.minutes * _WITH_THE_LAST_LAP:
         found["driver_least_minutes"] = (
             f"{rules.drivers} drivers of {rules.driver_least_minutes:g} min each drive {least:g} min; the race has {rules.minutes:g}."
+        )
+    if rules.least_lane_s and rules.least_lane_s < rules.lane_s:
+        found["least_lane_s"] = (
+            f"The least time in the pit lane is {rules.least_lane_s:g} s, and driving through it takes {rules.lane_s:g} s; expected more."
         )
     return found
 

@@ -84,7 +84,7 @@ def _short_of_the_flag(rules: RaceRules, pace: Pace, laps: int) -> str:
     for words, change in (
         (f"stints of more than {rules.longest_stint} laps", {"longest_stint": 0}),
         (f"more than {rules.wheel_minutes:g} min at the wheel", {"wheel_minutes": 0.0}), ("more tyre sets", {"sets": ()}),
-        (f"a stop after lap {rules.last_stop_lap}", {"last_stop_lap": 0}),
+        (f"a stop after lap {rules.last_stop_lap}", {"last_stop_lap": 0}), (f"stops {rules.closed_words}", {"no_stops": ()}),
     ):  # fmt: skip
         changed = over.model_copy(update=change)
         if changed != over and drives(changed):
@@ -115,8 +115,7 @@ def late_stop(rules: RaceRules, pace: Pace) -> Plan | None:
     :param rules: with the laps that the race comes to
     """
     behind, stint = rules.laps - rules.laps_after, 1 + rules.laps_after
-    late = rules.last_stop_lap and behind > rules.last_stop_lap
-    if not rules.minutes or late or behind < max(rules.first_stop_lap, 1) or (rules.longest_stint and stint > rules.longest_stint):
+    if not rules.minutes or behind < 1 or not rules.stop_allowed(behind) or (rules.longest_stint and stint > rules.longest_stint):
         return None
     best: Plan | None = None
     for option in options_of(rules, pace):

@@ -31,7 +31,7 @@ from apexcore.formats.event_file import (
     TrainedFile,
     VerdictFile,
 )
-from apexcore.formats.race_file import MarkFile
+from apexcore.formats.race_file import AtLineFile, MarkFile
 from apexcore.formats.text import problem_of, rejected
 from apexcore.formats.values_json import read_value, write_value
 from apexcore.lap.driver import LEVELS
@@ -45,7 +45,7 @@ from apextrim.library import stored
 from apextrim.library.car_actions import put_car
 from apextrim.library.circuit_actions import put_circuit
 from apextrim.library.models import Car, Circuit, CornerNote
-from apextrim.race.models import KeptPlan, LiveRace, RaceMark
+from apextrim.race.models import KeptPlan, LiveRace, RaceMark, TimedLine
 from apextrim.runs import recorded
 from apextrim.runs.models import Lap, LapTrace, Run, TyreReading
 from apextrim.sheets.actions import put_in_car
@@ -121,7 +121,8 @@ def event_file(event: Event, traces: bool = True) -> EventFile:
         "plans": [_told(row, PlanFile.model_fields) for row in plans],
         "races": [
             {
-                **_told(row, RaceFile.model_fields, "marks"),
+                **_told(row, RaceFile.model_fields, "marks", "timing"),
+                "timing": [_told(line, AtLineFile.model_fields) for line in row.timing.all()],
                 "marks": [_told(mark, MarkFile.model_fields) for mark in row.marks.filter(undone=False)],
             } for row in event.races.all()
         ],
@@ -293,12 +294,14 @@ def _fill(event: Event, file: EventFile) -> None:
         for plan in file.plans
     ]
     for race in file.races:
-        told = race.model_dump(mode="json", exclude={"marks", "started_at", "ended_at"})
+        told = race.model_dump(mode="json", exclude={"marks", "timing", "started_at", "ended_at"})
         begun = LiveRace.objects.create(event=event, **told, started_at=race.started_at, ended_at=race.ended_at)
         RaceMark.objects.bulk_create(
             RaceMark(race=begun, number=number, key=f"file-{number}", **mark.model_dump())
             for number, mark in enumerate(race.marks, start=1)
         )
+        lines = {(line.car, line.lap): line for line in race.timing}  # the same line twice is one
+        TimedLine.objects.bulk_create([TimedLine(race=begun, **line.model_dump()) for line in lines.values()], batch_size=500)
     for test in file.tests:
         differences = [Difference.from_row(tried).with_keys(key).to_row() for tried in test.differences]
         order = [list(marks) for marks in test.order]

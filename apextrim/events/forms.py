@@ -10,7 +10,7 @@ from apexcore.circuit.conditions import Conditions
 from apexcore.errors import InputError
 from apexcore.lap.driver import LEVEL_WORDS
 from apexcore.quantities import read_number
-from apexcore.race.length import length_words, read_length, read_sets, sets_words
+from apexcore.race.length import length_words, read_length, read_sets, read_stretches, sets_words, stretches_words
 from apexcore.race.rules import RaceRules, contradictions
 from apexcore.vehicle.car import Car as CoreCar
 from apexcore.vehicle.class_limits import ClassLimits
@@ -74,6 +74,14 @@ class RulesForm(forms.Form):
     least_standing_s = quantity(RaceRules, "least_standing_s", "Minimum stationary time", "s", required=False)
     first_stop_lap = quantity(RaceRules, "first_stop_lap", "No stop before lap (0: any)", "", whole=True, required=False)
     last_stop_lap = quantity(RaceRules, "last_stop_lap", "No stop after lap (0: any)", "", whole=True, required=False)
+    no_stops = forms.CharField(
+        max_length=120,
+        required=False,
+        label="No stop at the end of laps",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "12-15, 30"}),
+    )
+    lane_s = quantity(RaceRules, "lane_s", "Driving through the pit lane", "s", required=False)
+    least_lane_s = quantity(RaceRules, "least_lane_s", "Minimum time in the pit lane (0: any)", "s", required=False)
     longest_stint = quantity(RaceRules, "longest_stint", "Longest stint, laps (0: any)", "", whole=True, required=False)
     wear_factor = quantity(RaceRules, "wear_factor", "Tyre wear, times that of your laps", "", required=False)
     fuel_factor = quantity(RaceRules, "fuel_factor", "Fuel use, times that of your laps", "", required=False)
@@ -144,6 +152,13 @@ class RulesForm(forms.Form):
             raise forms.ValidationError(f"saving: {len(found)} of them; expected at most 4.")
         return tuple(dict.fromkeys(found))
 
+    def clean_no_stops(self) -> list[dict[str, int]]:
+        """Laps at whose end one may not stop."""
+        try:
+            return [one.model_dump() for one in read_stretches(self.cleaned_data["no_stops"], "No stop at the end of laps")]
+        except InputError as error:
+            raise forms.ValidationError(str(error)) from None
+
     def clean_laps(self) -> dict[str, float]:
         """The length."""
         try:
@@ -170,7 +185,8 @@ class RulesForm(forms.Form):
 
 #: Rules behind the fold.
 _FURTHER = (
-    "least_standing_s", "first_stop_lap", "last_stop_lap", "longest_stint", "wear_factor", "fuel_factor", "compulsory_laps", "pit_spread_s",
+    "least_standing_s", "first_stop_lap", "last_stop_lap", "no_stops", "lane_s", "least_lane_s", "longest_stint", "wear_factor",
+    "fuel_factor", "compulsory_laps", "pit_spread_s",
     "ballast_kg", "wheel_minutes", "drivers", "driver_least_minutes", "driver_change_s", "savings_pct", "barred",
     "rain_from", "track_s", "heats",
 )  # fmt: skip
@@ -190,6 +206,7 @@ def as_typed(rules: RaceRules) -> dict[str, Any]:
     """The rules as their form shows them."""
     values = rules.model_dump()
     values["laps"] = length_words(rules)
+    values["no_stops"] = stretches_words(rules.no_stops)
     values["savings_pct"] = ", ".join(f"{value:g}" for value in rules.savings_pct)
     for key in dict.fromkeys(one.compound for one in rules.sets):
         values[f"{_SETS}{key}"] = sets_words([one for one in rules.sets if one.compound == key])

@@ -14,7 +14,7 @@ KIND_NAMES = {
     "closed": "Pit lane closed", "open": "Pit lane open", "red": "Red flag", "restart": "Restart", "wet": "Wet", "dry": "Dry",
     "onlap": "On lap", "distance": "Race now, laps", "minutes": "Race now, minutes", "puncture": "Flat tyre", **PENALTIES,
     "served": "Penalty served", "leader": "Leader",
-    "other": "Lap on the other tyres",
+    "other": "Lap on the other tyres", "rival": "Rival", "mate": "The other car's stop",
 }  # fmt: skip
 #: Entries that are shown.
 _SHOWN = 40
@@ -47,6 +47,7 @@ _FIELDS: dict[str, tuple[tuple[str, str, str], ...]] = {
     "onlap": (("value", "On lap", ""),), "distance": (("value", "Race now", "laps"),), "minutes": (("value", "Race now", "min"),),
     "penalty": (("value", "Penalty", "s"),), "stopgo": (("value", "Stop and go", "s"),), "restart": (("value", "Stood", "s"),),
     "leader": (("laps", "Laps ahead", ""), ("value", "Ahead", "s"), ("time", "His lap", "")), "other": (("time", "Lap time", ""),),
+    "rival": (("value", "Ahead", "s"), ("time", "His lap", ""), ("laps", "Laps on his tyres", "")), "mate": (("value", "Lap", ""),),
 }  # fmt: skip
 
 
@@ -56,7 +57,7 @@ def _entry(mark: RaceMark, now: Now) -> Entry:
         "value": "" if mark.value is None else f"{mark.value:g}", "laps": str(mark.laps),
     }  # fmt: skip
     fields = [(name, label, unit, shown[name]) for name, label, unit in _FIELDS.get(mark.kind, ())]
-    words = f"{mark.number}. {KIND_NAMES[mark.kind]}"
+    words = f"{mark.number}. {KIND_NAMES[mark.kind]}{f' {mark.car}' if mark.car else ''}"
     if mark.kind == "lap":
         words += f" {sum(one.kind == 'lap' and one.number <= mark.number for one in now.marks)}"
     tyres = (set_key(mark.compound, mark.age) if mark.compound else "") if mark.kind in ("pit", "restart") else None

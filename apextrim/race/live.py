@@ -1,7 +1,7 @@
 """A race as it is driven: taking marks, and what they come to."""
 
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -12,9 +12,11 @@ from django.utils import timezone
 from apexcore.errors import InputError
 from apexcore.formats.race_file import MarkFile, PlanValue, SetupFile
 from apexcore.race.clock import rules_now, told_rules
-from apexcore.race.happened import KINDS, Happened, Mark, Setup, happened
+from apexcore.race.fuel import filled_l
+from apexcore.race.happened import KINDS, Happened, Leader, Mark, Setup, happened
 from apexcore.race.live import Advice, SafetyAdvice, advise, under_safety_car
-from apexcore.race.plans import Plan
+from apexcore.race.plans import Plan, Stint
+from apexcore.race.rivals import AtLine, with_timing
 from apexcore.race.rules import RaceRules
 from apexcore.race.weather import WET
 from apextrim.events.models import Event
@@ -22,7 +24,7 @@ from apextrim.events.thread import tie
 from apextrim.library.caches import MB, kept_within
 from apextrim.runs.models import Lap, Run
 
-from .models import LiveRace, RaceMark
+from .models import TIMED_PIT, LiveRace, RaceMark
 from .queries import Known, RaceView
 
 #: A lap that is shorter than this share of the plan's was entered twice; one that is longer than so many of them was missed.
@@ -42,6 +44,7 @@ class Now:
     :param rules: with the laps that it comes to
     :param following: the plan that is followed
     :param said: the last change of plan in one sentence, and the lap on which it was made
+    :param lines: every car at the line, as timing tells
     """
 
     race: LiveRace
@@ -53,6 +56,7 @@ class Now:
     advice: Advice
     safety: SafetyAdvice | None
     said: str
+    lines: tuple[AtLine, ...] = ()
 
 
 @transaction.atomic
@@ -82,23 +86,26 @@ def marks_of(race: LiveRace) -> list[RaceMark]:
 
 def core_marks(marks: list[RaceMark]) -> tuple[Mark, ...]:
     """Marks as the core has them."""
-    return tuple(Mark(mark.kind, mark.time_s, mark.litres, mark.compound, mark.age, mark.value, mark.laps) for mark in marks)
+    return tuple(Mark(mark.kind, mark.time_s, mark.litres, mark.compound, mark.age, mark.value, mark.laps, mark.car) for mark in marks)
 
 
 @kept_within(4 * MB)
-def _advised(setup: Setup, marks: tuple[Mark, ...], following: Plan, threshold_s: float) -> tuple[Advice, SafetyAdvice | None]:
-    state = happened(setup, marks)
+def _advised(
+    setup: Setup, marks: tuple[Mark, ...], leader: Leader | None, following: Plan, threshold_s: float
+) -> tuple[Advice, SafetyAdvice | None]:
+    state = replace(happened(setup, marks), leader=leader)
     return advise(setup, state, following, threshold_s), under_safety_car(setup, state) if state.safety else None
 
 
 def now_of(race: LiveRace) -> Now:
     """A race at this moment."""
     setup, marks = setup_of(race), marks_of(race)
-    state = happened(setup, core_marks(marks))
+    lines = tuple(AtLine(row.car, row.lap, row.clock_s, row.pit, row.group) for row in race.timing.all()) if race.own_car else ()
+    state = with_timing(happened(setup, core_marks(marks)), lines, race.own_car)
     following, said = _followed(race, setup)
-    advice, safety = _advised(setup, core_marks(marks), following, race.threshold_s)
+    advice, safety = _advised(setup, core_marks(marks), state.leader, following, race.threshold_s)
     rules = told_rules(setup, state).model_copy(update={"laps": advice.laps})
-    return Now(race, setup, rules, marks, state, following, advice, safety, said)
+    return Now(race, setup, rules, marks, state, following, advice, safety, said, lines)
 
 
 def _followed(race: LiveRace, setup: Setup) -> tuple[Plan, str]:
@@ -123,18 +130,22 @@ def add_mark(race: LiveRace, kind: str, key: str, at_ms: int, values: dict[str, 
     if race.ended_at is not None:
         raise InputError("race", "ended", "one that is on; start it again to go on")
     setup, marks = setup_of(race), marks_of(race)
+    if kind == "pit" and marks and marks[-1].told_by_timing and not key.startswith(TIMED_PIT):
+        return correct(race, marks[-1].number, values) or marks[-1]  # the stop that timing told of, as it really was
     values = _checked(race, setup, marks, kind, at_ms, values)
     last = race.marks.aggregate(last=Max("number"))["last"] or 0
     if last >= _MOST_MARKS:
         raise InputError("marks", last + 1, f"at most {_MOST_MARKS} in a race")
     told = _file(kind, max(at_ms, 0), values)
-    return RaceMark.objects.create(race=race, number=last + 1, key=key[:40], logger_lap=values.get("logger_lap"), **vars(told))
+    return RaceMark.objects.create(
+        race=race, number=last + 1, key=key[:40], logger_lap=values.get("logger_lap"), timing_lap=values.get("timing_lap"), **vars(told)
+    )  # fmt: skip
 
 
 #: Laps beyond those that the race is thought to have, up to which one may say to be on.
 _BEYOND = 20
 #: What a mark may tell.
-_TOLD = ("time_s", "litres", "compound", "age", "value", "laps")
+_TOLD = ("time_s", "litres", "compound", "age", "value", "laps", "car")
 
 
 def _file(kind: str, at_ms: int, values: dict[str, Any]) -> MarkFile:
@@ -146,7 +157,7 @@ def _file(kind: str, at_ms: int, values: dict[str, Any]) -> MarkFile:
 NUMBERS = {
     "onlap": ("On lap", "", 1.0, 1200.0), "distance": ("Race now", "laps", 1.0, 1200.0), "minutes": ("Race now", "min", 0.1, 1500.0),
     "penalty": ("Penalty", "s", 0.0, 600.0), "stopgo": ("Stop and go", "s", 0.0, 600.0), "restart": ("Stood", "s", 0.0, 90_000.0),
-    "leader": ("Leader ahead", "s", -3600.0, 3600.0),
+    "leader": ("Leader ahead", "s", -3600.0, 3600.0), "rival": ("Ahead", "s", -3600.0, 3600.0), "mate": ("Lap", "", 0.0, 1200.0),
 }  # fmt: skip
 
 
@@ -165,6 +176,8 @@ def _checked(race: LiveRace, setup: Setup, marks: list[RaceMark], kind: str, at_
         raise InputError("Fuel on board" if kind == "fuel" else "Added", f"{litres:g} l", f"at most the {tank:g} l of the tank")
     if kind == "other" and values.get("time_s") is None:
         raise InputError("Lap on the other tyres", "", "a lap time such as 1:32.405")
+    if kind == "rival" and not values.get("car"):
+        raise InputError("Car", "", "the rival's number or name, up to 12 characters")
     if kind == "served" and not state.penalties:
         raise InputError("penalty", "none is owed", "a penalty that is entered first")
     if kind in NUMBERS and values.get("value") is None and kind != "restart":
@@ -246,6 +259,22 @@ def _since(race: LiveRace, marks: list[RaceMark], at_ms: int) -> float | None:
     last = next((mark.at_ms for mark in reversed(marks) if mark.kind == "lap"), race.started_ms)
     since = (at_ms - last) / 1000.0
     return since if 0.0 < since < 3600.0 else None
+
+
+def name_own_car(race: LiveRace, name: str) -> None:
+    """Says what timing calls one's own car; empty for none."""
+    race.own_car = name
+    race.save(update_fields=["own_car"])
+
+
+def next_stop(now: Now) -> tuple[Stint | None, float]:
+    """The stint that the next stop begins, and what is filled before it [l]; None where none is planned."""
+    plan, at = now.advice.plan, now.state.standing
+    if plan is None or not (now.advice.due or plan.stops):
+        return None, 0.0
+    stint = plan.stints[0] if now.advice.due else plan.stints[1]
+    left = at.fuel_l - (0 if now.advice.due else now.state.use_l * (stint.first_lap - 1 - at.laps_done))
+    return stint, filled_l(max(stint.fuel_l - max(left, 0.0), 0.0))
 
 
 def follow(race: LiveRace) -> None:

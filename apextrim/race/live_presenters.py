@@ -7,18 +7,17 @@ from apexcore.quantities.words import counted
 from apexcore.race.clock import pace_now
 from apexcore.race.course import course
 from apexcore.race.crossing import crossing
-from apexcore.race.fuel import filled_l
-from apexcore.race.plans import Stint
 from apexcore.vehicle.car import Car
 from apextrim.ui.units import told
 
 from .after import Compared
 from .entry_presenters import KIND_NAMES, Entry, entries
 from .gap_presenters import tyre_names
-from .live import Now, silent_s
+from .live import Now, next_stop, silent_s
 from .owed_presenters import TyreChoice, owed_lines, set_key, set_words, sets_left
 from .presenters import plan_views
 from .queries import RaceView
+from .rival_presenters import RivalRow, nearest
 
 
 @dataclass(frozen=True)
@@ -56,6 +55,7 @@ class LiveView:
     :param entries: what was entered, newest first
     :param flag: what the marshals show, in words; empty for green
     :param weather: when to change between dry and wet tyres; empty where nothing tells
+    :param rivals: the nearest cars
     :param flags: entries that tell nothing but themselves: kind and what their button says
     """
 
@@ -87,6 +87,7 @@ class LiveView:
     flag: str
     flags: tuple[tuple[str, str], ...]
     weather: str
+    rivals: list[RivalRow]
 
 
 #: From which chance on a lap more is said.
@@ -108,7 +109,7 @@ def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
     if now.advice.due:
         to_stop = 0
     lasts, aim = at.fuel_l / use, "flag" if plan is not None and not plan.stops else "stop"
-    stop = _next_stop(now)
+    stop, litres = next_stop(now)
     planned = course(now.setup.rules, now.setup.pace, now.setup.plan)
     by_plan = float(planned.left_l[at.laps_done - 1]) if 0 < at.laps_done <= len(planned.left_l) else None
     against = ""
@@ -123,8 +124,8 @@ def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
         command, detail, urgent, at.laps_done, now.rules.laps, told(f"{at.fuel_l:.1f} l"),
         f"lasts {lasts:.1f} laps, {format_number(lasts - to_stop, 1, signed=True)} beyond the {aim}",
         against, _on(car, at.compound, at.age), _target(now), _pace(now), now.said, _safety(now),
-        now.state.safety, now.state.yellow, now.state.wet, _warning(now, at_ms), _litres(now), tyres, wanted, _last(now), over,
-        _rest(now, car), owed_lines(now, car), entries(now), _flag(now), FLAGS, _weather(now),
+        now.state.safety, now.state.yellow, now.state.wet, _warning(now, at_ms), litres, tyres, wanted, _last(now), over,
+        _rest(now, car), owed_lines(now, car), entries(now), _flag(now), FLAGS, _weather(now), nearest(now),
     )  # fmt: skip
 
 
@@ -159,24 +160,6 @@ def _flag(now: Now) -> str:
     return ", ".join(said)
 
 
-def _next_stop(now: Now) -> Stint | None:
-    """The stint that the next stop begins; None where none is planned."""
-    plan = now.advice.plan
-    if plan is None:
-        return None
-    if now.advice.due:
-        return plan.stints[0]
-    return plan.stints[1] if plan.stops else None
-
-
-def _litres(now: Now) -> float:
-    stop, at = _next_stop(now), now.state.standing
-    if stop is None:
-        return 0.0
-    left = at.fuel_l - (0 if now.advice.due else now.state.use_l * (stop.first_lap - 1 - at.laps_done))
-    return filled_l(max(stop.fuel_l - max(left, 0.0), 0.0))
-
-
 def _command(now: Now, car: Car) -> tuple[str, str, bool]:
     plan, at = now.advice.plan, now.state.standing
     if now.state.red:
@@ -185,14 +168,13 @@ def _command(now: Now, car: Car) -> tuple[str, str, bool]:
         if now.advice.short_l > 0.0:
             return "No way on", told(f"{now.advice.short_l:.1f} l lack to the flag, and no rule lets them in."), True
         return "No way on", "No plan for the rest can be driven: see what is owed below.", True
-    stop = _next_stop(now)
+    stop, added = next_stop(now)
     if stop is None:
         left = now.rules.laps - at.laps_done
         return f"To the flag: {left} lap{'s' if left != 1 else ''}", "No further stop.", False
     fit = f"fit {tyre_names(car, stop.compound)[0]}" if stop.fitted else "tyres stay on"
     if stop.fitted and stop.age:
         fit += f", {counted(stop.age, 'lap')} old"
-    added = _litres(now)
     how = told(f"{fit[0].upper()}{fit[1:]}, add {added:.1f} l.") if added >= 0.05 else f"{fit[0].upper()}{fit[1:]}, no fuel."
     laps = 0 if now.advice.due else stop.first_lap - 1 - at.laps_done
     if laps <= 1 and now.state.closed:
@@ -242,6 +224,8 @@ def _warning(now: Now, at_ms: int) -> str:
         said.append(f"No way on keeps all rules. This one is the least bad: {rules}. What it costs, the rulebook says.")
     if now.advice.lap_more > _SAID:
         said.append(f"One lap more is possible, {100 * now.advice.lap_more:.0f} %: its fuel is in the plan.")
+    if now.marks and now.marks[-1].told_by_timing:
+        said.append("The stop came from the timing and is entered as planned: press p to say what was done.")
     if now.state.doubts:
         said.append(told(f"Fuel to look at: {now.state.doubts[-1]}."))
     if now.advice.short_l > 0.0:

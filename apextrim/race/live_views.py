@@ -18,7 +18,7 @@ from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
 from apextrim.ui.units import read_typed
 
-from . import after, live, live_presenters, queries
+from . import after, live, live_presenters, queries, timing
 from .models import LiveRace
 
 #: Most that a plan must gain to be taken, as it may be typed [s].
@@ -79,7 +79,7 @@ def _race(request: HttpRequest, event_id: int, race_id: int) -> tuple[Event, Liv
 
 
 def _part(event: Event, race: LiveRace, follows: bool) -> dict[str, Any]:
-    if live.take_from_logger(race):
+    if timing.own_laps(race, _ms()) if race.own_car else live.take_from_logger(race):
         live.follow(race)
     now = live.now_of(race)
     return {"event": event, "race": race, "follows": follows, "view": live_presenters.live_view(now, cases.car_of(event), _ms())}
@@ -133,7 +133,8 @@ def _typed(request: HttpRequest, kind: str) -> dict[str, Any]:
         "litres": read_typed(text["litres"], "l", "Fuel", 0.0, 500.0) if text["litres"] else None,
         "time_s": parse_lap(text["time"], "Lap time") if text["time"] else None,
         "value": read_number(text["value"], unit, name, low, high) if text["value"] else None,
-        "laps": int(read_number(text["laps"], "", "Laps ahead", -99.0, 99.0)) if text["laps"] else 0,
+        "laps": int(read_number(text["laps"], "", "Laps", -99.0, 200.0, whole=True)) if text["laps"] else 0,
+        "car": request.POST.get("car", "").strip()[:12],
         "compound": compound,
         "age": int(read_number(age, "", "Laps of the set", 0.0, 200.0)) if age else 0,
     }
@@ -177,7 +178,7 @@ def _answered(request: HttpRequest, event: Event, race: LiveRace, problem: str, 
     problem = problem or (f"{asked[0]} If so, type its time." if asked[0] else "")
     if problem:
         messages.error(request, problem)
-    return redirect("live_race", event.pk, race.pk)
+    return redirect("race_rivals" if request.POST.get("back") == "rivals" else "live_race", event.pk, race.pk)
 
 
 @require_POST

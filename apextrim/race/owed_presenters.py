@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from apexcore.quantities.words import counted
 from apexcore.race.clock import pace_now
 from apexcore.race.legal import Owed, owed
+from apexcore.race.length import stretches_words
 from apexcore.race.options import ages
 from apexcore.vehicle.car import Car
 from apextrim.ui.units import told
@@ -91,6 +92,8 @@ def owed_lines(now: Now, car: Car) -> list[tuple[str, bool]]:
 def _window(still: Owed) -> str:
     """When one may stop, as the end of a sentence."""
     said = f", the window opens in {counted(still.stop_from, 'lap')}" if still.stop_from else ""
+    if still.closed is not None:
+        said += f", none at the end of lap{'s' if still.closed.last > still.closed.first else ''} {stretches_words([still.closed])}"
     if still.stop_within is None:
         return said
     if still.stop_within < 0:

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import live_views, odds_views, qualifying_views, spend_views, views
+from . import live_views, odds_views, qualifying_views, spend_views, timing_views, views
 
 urlpatterns = [
     path("", views.bench, name="race_bench"),
@@ -19,6 +19,9 @@ urlpatterns = [
     path("live/<int:race_id>/mark/", live_views.mark, name="mark_race"),
     path("live/<int:race_id>/marks/", live_views.entries, name="race_entries"),
     path("live/<int:race_id>/marks/<int:number>/", live_views.correct, name="correct_mark"),
+    path("live/<int:race_id>/rivals/", timing_views.page, name="race_rivals"),
+    path("live/<int:race_id>/rivals/part/", timing_views.part, name="race_rivals_part"),
+    path("live/<int:race_id>/timing/", timing_views.connect, name="connect_timing"),
     path("live/<int:race_id>/undo/", live_views.undo, name="undo_mark"),
     path("live/<int:race_id>/end/", live_views.end, name="end_race"),
     path("live/<int:race_id>/after/", live_views.afterwards, name="race_after"),

@@ -56,6 +56,33 @@ def key_of(**lookup: Any) -> LoggerKey | None:
     return LoggerKey.objects.select_related("event__car", "event__circuit").filter(**lookup).first()
 
 
+class NotLetIn(Exception):
+    """A sender whose key does not let it in.
+
+    :param status: of the answer
+    """
+
+    def __init__(self, status: int, words: str) -> None:
+        super().__init__(words)
+        self.status = status
+
+
+def let_in(authorization: str) -> LoggerKey:
+    """The key that a sender's header names.
+
+    :raises NotLetIn: where it names none, a withdrawn one, or one of an event that is deleted
+    """
+    scheme, _, token = authorization.partition(" ")
+    key = key_of(digest=digest(token.strip()))
+    if scheme.lower() != "bearer" or key is None:
+        raise NotLetIn(401, "Authorization: this token is not known; expected “Bearer” and the token of a logger key.")
+    if key.withdrawn_at is not None:
+        raise NotLetIn(403, f"Authorization: the key “{key.name}” was withdrawn on {key.withdrawn_at:%d %B %Y}; make a new one.")
+    if key.event.deleted_at is not None:
+        raise NotLetIn(403, "Authorization: the event of this key is deleted.")
+    return key
+
+
 @transaction.atomic
 def withdraw_key(key: LoggerKey) -> None:
     """Lets a logger in no longer; what it sent stays."""

@@ -4,7 +4,6 @@ from typing import Any
 
 from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
-from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -18,16 +17,13 @@ from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.sheets.queries import sheet_in_car
-from apextrim.ui.faults import cause_of
+from apextrim.ui.faults import answered_when_busy
 from apextrim.ui.uploads import problems_of
 from apextrim.work import queue
 from apextrim.work.queue import TooMuchWork
 
 from . import logger, presenters, queries, recorded
 from .models import LoggerKey
-
-#: When a logger that found the database busy may try again [s].
-_RETRY_S = 2
 
 
 def _answer(status: int, **content: Any) -> JsonResponse:
@@ -37,31 +33,15 @@ def _answer(status: int, **content: Any) -> JsonResponse:
 @csrf_exempt  # a logger has no session; its token stands for it
 @login_not_required
 @require_POST
+@answered_when_busy
 def take(request: HttpRequest) -> HttpResponse:
     """Takes JSON lines, or laps or samples as CSV for the run named in `?run=`; all of a message or none of it."""
-    scheme, _, token = request.headers.get("Authorization", "").partition(" ")
     try:
-        return _taken(request, scheme, token.strip())
-    except OperationalError as error:  # what was sent is not lost as long as the logger keeps it
-        found = cause_of(error)
-        if found is None:
-            raise
-        response = _answer(503, problems=[f"{found[0]}; nothing of this message was taken. Send it again."], retry_after_s=_RETRY_S)
-        response["Retry-After"] = str(_RETRY_S)
-        return response
-
-
-def _taken(request: HttpRequest, scheme: str, token: str) -> JsonResponse:
-    key = logger.key_of(digest=logger.digest(token))
-    if scheme.lower() != "bearer" or key is None:
-        return _answer(401, problems=["Authorization: this token is not known; expected “Bearer” and the token of a logger key."])
-    if key.withdrawn_at is not None:
-        return _answer(403, problems=[f"Authorization: the key “{key.name}” was withdrawn on {key.withdrawn_at:%d %B %Y}; make a new one."])
-    if key.event.deleted_at is not None:
-        return _answer(403, problems=["Authorization: the event of this key is deleted."])
-    try:
+        key = logger.let_in(request.headers.get("Authorization", ""))
         sent = _read(request)
         taken = logger.take(key, sent)
+    except logger.NotLetIn as error:
+        return _answer(error.status, problems=[str(error)])
     except ApexError as error:
         return _answer(422, problems=problems_of(error))
     content: dict[str, Any] = {

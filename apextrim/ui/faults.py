@@ -1,7 +1,10 @@
 """What is said when the database cannot do its work, and the page of an error: neither needs a database, a session or a message."""
 
-from django.db import DatabaseError
-from django.http import HttpResponse
+from collections.abc import Callable
+from functools import wraps
+
+from django.db import DatabaseError, OperationalError
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.template import loader
 
 _DAMAGED = ("The database file is damaged", "Stop the server and restore the newest backup: make restore FILE=… (docs/operations.md).")
@@ -39,6 +42,29 @@ def cause_of(error: BaseException | None) -> tuple[str, str] | None:
         return None
     said = str(error).lower()
     return next((words for part, words in _CAUSES if part in said), None)
+
+
+#: When a sender that found the database busy may try again [s].
+_RETRY_S = 2
+
+
+def answered_when_busy(view: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """A door for senders, which is told as JSON when the database cannot do its work: what was sent is not lost as long as they keep it."""
+
+    @wraps(view)
+    def answered(request: HttpRequest) -> HttpResponse:
+        try:
+            return view(request)
+        except OperationalError as error:
+            found = cause_of(error)
+            if found is None:
+                raise
+            problems = [f"{found[0]}; nothing of this message was taken. Send it again."]
+            response = JsonResponse({"problems": problems, "retry_after_s": _RETRY_S}, status=503)
+            response["Retry-After"] = str(_RETRY_S)
+            return response
+
+    return answered
 
 
 def plain_page(status: int, title: str, text: str) -> HttpResponse:

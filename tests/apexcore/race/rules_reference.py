@@ -75,6 +75,8 @@ def lap_without_fuel_s(rules: RaceRules, pace: Pace, tyre: TyrePace, lap: int, w
 def _stands(rules: RaceRules, fitted: bool) -> tuple[float, float]:
     """Standing time of a stop without fuel, and litres that go in meanwhile."""
     least = max(rules.least_standing_s, rules.driver_change_s if rules.wheel_minutes or rules.drivers > 1 else 0.0)
+    if rules.least_lane_s > rules.lane_s:
+        least = max(least, rules.least_lane_s - rules.lane_s)
     tyres = rules.tyre_change_s if fitted else 0.0
     rate = rules.refuel_l_per_s if rules.refuelling else 0.0
     if rules.in_parallel or not fitted:
@@ -160,6 +162,8 @@ def least_times(rules: RaceRules, pace: Pace, begin: Begin, margin_l: float) -> 
         for cuts in itertools.combinations(range(1, total), stops):
             laps_of = [begin.done + cut for cut in cuts]
             if any(lap < rules.first_stop_lap or (rules.last_stop_lap and lap > rules.last_stop_lap) for lap in laps_of):
+                continue
+            if any(lap in range(one.first, one.last + 1) for lap in laps_of for one in rules.no_stops):
                 continue
             lengths = [int(n) for n in np.diff([0, *cuts, total])]
             if rules.longest_stint and any(

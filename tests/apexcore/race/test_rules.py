@@ -9,7 +9,7 @@ import pytest
 from apexcore.race.legal import breaches
 from apexcore.race.plans import search
 from apexcore.race.replan import Standing, margin_left_l, replanned
-from apexcore.race.rules import ALL_OUT, Level, Pace, RaceRules, TyrePace, TyreSets
+from apexcore.race.rules import ALL_OUT, Laps, Level, Pace, RaceRules, TyrePace, TyreSets
 from tests.amounts import many
 
 from .rules_reference import at_start, from_standing, least_times
@@ -51,6 +51,12 @@ def random_race(seed: int, most_laps: int) -> tuple[RaceRules, Pace]:
         told["first_stop_lap"] = int(rng.integers(1, laps))
     if rng.random() < 0.3:
         told["last_stop_lap"] = int(rng.integers(max(told.get("first_stop_lap", 1), 1), laps))
+    if rng.random() < 0.3:
+        begins = [int(lap) for lap in rng.integers(1, laps + 2, int(rng.integers(1, 3)))]
+        told["no_stops"] = tuple(Laps(first=lap, last=lap + int(rng.integers(0, 3))) for lap in begins)
+    if rng.random() < 0.3:
+        told |= {"lane_s": float(rng.uniform(5, 30)), "least_lane_s": float(rng.uniform(5, 45))}
+        told["least_lane_s"] = max(told["least_lane_s"], told["lane_s"])
     if rng.random() < 0.4:
         told["sets"] = tuple(
             TyreSets(compound=key, count=int(rng.integers(1, 3)), age=age)

@@ -1,0 +1,143 @@
+"""The other cars in a race, in words and numbers."""
+
+from dataclasses import dataclass
+
+from apexcore.quantities import format_number
+from apexcore.quantities.words import counted
+from apexcore.race.clock import pace_now, pace_told_s
+from apexcore.race.course import course
+from apexcore.race.plans import Plan, Stint
+from apexcore.race.rivals import Duel, Rival, StopLap, Traffic, duels, rivals_of, stop_laps, traffic, typed
+
+from .live import Now
+
+#: Rivals that the race's own screen has.
+_NEAREST = 5
+
+
+@dataclass(frozen=True)
+class RivalRow:
+    """A rival in words.
+
+    :param apart: ahead or behind, with how much
+    :param pace: his last laps against one's own next one, a lap
+    :param tyres: laps that they have done, and stops
+    :param after: what is known of the time after the stops
+    """
+
+    car: str
+    group: str
+    apart: str
+    pace: str
+    tyres: str
+    after: str
+
+
+@dataclass(frozen=True)
+class StopRow:
+    """A lap behind which one may stop, in words."""
+
+    lap: int
+    cost_s: float
+    places: int
+    ahead: str
+    behind: str
+
+
+@dataclass(frozen=True)
+class TrafficRow:
+    """Cars of another class, in words."""
+
+    group: str
+    cars: int
+    met: float
+    lost: str
+    share: str
+
+
+@dataclass(frozen=True)
+class RivalsView:
+    """:param source: what gaps come from: measured by timing, or entered"""
+
+    rows: list[RivalRow]
+    stops: list[StopRow]
+    traffic: list[TrafficRow]
+    source: str
+
+
+def _found(now: Now) -> list[Rival]:
+    """Rivals from timing where it is connected, those that were typed otherwise."""
+    return rivals_of(now.lines, now.race.own_car) if now.lines else typed(now.setup, now.state)
+
+
+def _own_lap_s(now: Now) -> float:
+    """One's own next lap on the tyres that are on [s]."""
+    at, pace = now.state.standing, pace_now(now.setup, now.state)
+    lap = Stint(at.compound, at.laps_done + 1, 1, max(at.fuel_l, 0.0), at.age, fitted=False)
+    rules = now.rules.model_copy(update={"laps": max(now.rules.laps, at.laps_done + 1)})
+    return float(course(rules, pace, Plan((lap,), 0.0, 0.0, 0.0, 0.0)).lap_s[0]) + pace_told_s(now.setup, now.state)
+
+
+def rivals_view(now: Now) -> RivalsView:
+    """Everybody around, where one would come out of the pit, and what other classes cost."""
+    found, over = _found(now), now.state.standing.laps_done >= now.rules.laps
+    stops = [] if over or not found else stop_laps(now.setup, now.state, now.rules, found)
+    return RivalsView(
+        _rows(now, found), [_stop(one) for one in stops], [_traffic(one, now) for one in traffic(now.lines, now.race.own_car)],
+        "measured" if now.lines else "entered",
+    )  # fmt: skip
+
+
+def nearest(now: Now) -> list[RivalRow]:
+    """The rivals that are nearest at the line, from ahead to behind."""
+    found = sorted(_found(now), key=lambda one: abs(one.gap_s))[:_NEAREST]
+    return _rows(now, sorted(found, key=lambda one: -one.gap_s))
+
+
+def _rows(now: Now, found: list[Rival]) -> list[RivalRow]:
+    if not found:
+        return []
+    plan, own = now.advice.plan, _own_lap_s(now)
+    fought = {} if plan is None else {one.rival.car: one for one in duels(now.setup, now.state, now.rules, plan, found, now.advice.due)}
+    return [_row(one, own, fought.get(one.car)) for one in found]
+
+
+def _row(one: Rival, own_s: float, duel: Duel | None) -> RivalRow:
+    laps = int(abs(one.gap_s) // own_s)
+    apart = f"{counted(laps, 'lap')} {'ahead' if one.gap_s > 0 else 'behind'}" if laps else _apart(one.gap_s)
+    pace = "" if one.lap_s is None else f"{format_number(one.lap_s - own_s, 1, signed=True)} s a lap"
+    stops = "" if one.stops is None else f", {counted(one.stops, 'stop')}"
+    return RivalRow(one.car, one.group, apart, pace, f"{counted(one.age, 'lap')} old{stops}", "" if laps else _after(duel))
+
+
+def _apart(gap_s: float) -> str:
+    return f"{abs(gap_s):.1f} s {'ahead' if gap_s >= 0 else 'behind'}"
+
+
+def _after(duel: Duel | None) -> str:
+    """Who is ahead after the stops."""
+    if duel is None:
+        return ""
+    if duel.stopped_s is not None and duel.ahead is not None:
+        where = f"{abs(duel.stopped_s):.1f} s {'behind him' if duel.stopped_s >= 0 else 'ahead of him'}"
+        return f"has stopped: you come out {where}, ahead with {100 * duel.ahead:.0f} %"
+    if duel.undercut is None or duel.overcut is None:
+        return ""
+    return f"ahead of him with {100 * duel.undercut:.0f} % by a stop a lap before his, {100 * duel.overcut:.0f} % by one a lap after"
+
+
+def _stop(one: StopLap) -> StopRow:
+    def car(told: tuple[str, float] | None) -> str:
+        return f"{told[1]:.1f} s, car {told[0]}" if told else "nobody near"
+
+    return StopRow(one.lap, one.cost_s, one.places, car(one.ahead), car(one.behind))
+
+
+def _traffic(one: Traffic, now: Now) -> TrafficRow:
+    if one.lost_s is None:
+        return TrafficRow(one.group, one.cars, one.met, "too few laps yet", "")
+    lost, error = one.lost_s
+    share = 100.0 * one.met * lost / now.setup.pace.lap_s
+    return TrafficRow(
+        one.group, one.cars, one.met, f"{format_number(lost, 2, signed=True)} ± {error:.2f} s", f"{format_number(share, 1, signed=True)} %"
+    )  # fmt: skip
