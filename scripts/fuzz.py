@@ -168,6 +168,7 @@ def doors(user: Any, event: Any, run: Any, token: str, event_text: str) -> dict[
             "/logger/", ((EXAMPLES / "logger.jsonl").read_bytes(),), {}, "application/x-ndjson", {"Authorization": f"Bearer {token}"}
         ),
         "logger csv": Door("/logger/?run=f", laps, {}, "text/csv", told),
+        "timing": Door("/timing/", ((EXAMPLES / "timing.csv").read_bytes(),), {}, "text/csv", told),
     }
 
 
@@ -372,6 +373,7 @@ def scenario() -> tuple[Any, Any, Any, str, str]:
     from django.core.management import call_command
 
     from apextrim.archive.actions import write_event
+    from apextrim.race import live, queries
     from apextrim.runs.logger import make_key
 
     call_command("load_demo", verbosity=0)
@@ -382,6 +384,8 @@ def scenario() -> tuple[Any, Any, Any, str, str]:
     run = event.runs.filter(deleted_at=None).first()
     assert run is not None
     text = write_event(event)
+    view = queries.race_view(event)
+    live.name_own_car(live.start(event, view, view.by_stops[0].plan, queries.driver_of(event), 1.0, 0), "7")
     run.laps.all().delete()  # laps that come in contradict none
     return user, event, run, token, text
 

@@ -161,7 +161,7 @@ class Owed:
     :param stops: compulsory stops to come
     :param compounds: compound and laps still to be driven on it
     :param stop_from: laps until a stop is allowed; 0 where it is now
-    :param closed: laps of the next stretch without stops, the one that is on first; None where none comes
+    :param closed: stretches of laps without stops that are on or come
     :param stop_within: laps after which a stop is no longer allowed, negative where that is past; None without such a rule
     :param stint_laps: laps that this stint may still have, negative where it has too many; None without such a rule
     :param wheel_min: minutes that may still be driven before the next change of driver; None without such a rule
@@ -177,7 +177,7 @@ class Owed:
     wheel_min: float | None
     sets: tuple[tuple[str, int, int], ...]
     stops_left: int
-    closed: Laps | None = None
+    closed: tuple[Laps, ...] = ()
 
 
 def owed(rules: RaceRules, at: Standing) -> Owed:
@@ -196,5 +196,5 @@ def owed(rules: RaceRules, at: Standing) -> Owed:
         rules.wheel_minutes - at.wheel_s / 60.0 if rules.wheel_minutes else None,
         tuple((one.compound, one.age, max(one.count - used[one.compound, one.age], 0)) for one in rules.sets),
         max(rules.most_stops - at.stops, 0),
-        min((one for one in rules.no_stops if one.last >= at.laps_done), key=lambda one: one.first, default=None),
+        tuple(sorted((one for one in rules.no_stops if one.last >= at.laps_done), key=lambda one: one.first)),
     )  # fmt: skip

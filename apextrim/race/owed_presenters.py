@@ -92,8 +92,9 @@ def owed_lines(now: Now, car: Car) -> list[tuple[str, bool]]:
 def _window(still: Owed) -> str:
     """When one may stop, as the end of a sentence."""
     said = f", the window opens in {counted(still.stop_from, 'lap')}" if still.stop_from else ""
-    if still.closed is not None:
-        said += f", none at the end of lap{'s' if still.closed.last > still.closed.first else ''} {stretches_words([still.closed])}"
+    if still.closed:
+        many = len(still.closed) > 1 or still.closed[0].last > still.closed[0].first
+        said += f", none at the end of lap{'s' if many else ''} {stretches_words(still.closed)}"
     if still.stop_within is None:
         return said
     if still.stop_within < 0:

@@ -57,7 +57,7 @@ class TrafficRow:
 
 @dataclass(frozen=True)
 class RivalsView:
-    """:param source: what gaps come from: measured by timing, or entered"""
+    """:param source: what gaps come from: timing, or entered"""
 
     rows: list[RivalRow]
     stops: list[StopRow]
@@ -84,7 +84,7 @@ def rivals_view(now: Now) -> RivalsView:
     stops = [] if over or not found else stop_laps(now.setup, now.state, now.rules, found)
     return RivalsView(
         _rows(now, found), [_stop(one) for one in stops], [_traffic(one, now) for one in traffic(now.lines, now.race.own_car)],
-        "measured" if now.lines else "entered",
+        "timing" if now.lines else "entered",
     )  # fmt: skip
 
 

@@ -92,6 +92,10 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "live": (OWNER, G),
     "live_part": (OWNER, G),
     "logger": (EVERYBODY, P),
+    "timing": (EVERYBODY, P),
+    "race_rivals": (OWNER, G),
+    "race_rivals_part": (OWNER, G),
+    "connect_timing": (OWNER, P),
     "make_key": (OWNER, P),
     "mark_lap": (OWNER, P),
     "match_laps": (OWNER, P),
@@ -235,9 +239,9 @@ def test_every_method_is_answered_as_the_table_says(addresses: dict[str, str], e
 
 
 def test_nothing_is_changed_from_a_page_of_somebody_else(addresses: dict[str, str], event: Event) -> None:
-    """A form needs the token of this site's own page; the logger's door asks for its own."""
+    """A form needs the token of this site's own page; the doors of logger and timing ask for their own."""
     browser = Client(enforce_csrf_checks=True)
     browser.force_login(event.owner)
     for name, (_, methods) in TABLE.items():
         if "POST" in methods:
-            assert done(browser, "POST", addresses[name]) == (401 if name == "logger" else 403), name
+            assert done(browser, "POST", addresses[name]) == (401 if name in ("logger", "timing") else 403), name

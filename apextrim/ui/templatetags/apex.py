@@ -12,8 +12,11 @@ from apextrim.ui.units import current
 register = template.Library()
 
 #: Where a number comes from, in the three words of the product.
-SOURCES = {"modelled": "from the vehicle model", "laps": "measured from your laps", "entered": "typed in by you"}
-_SOURCE_WORDS = {"modelled": "modelled", "laps": "from your laps", "entered": "entered"}
+SOURCES = {
+    "modelled": "from the vehicle model", "laps": "measured from your laps", "entered": "typed in by you",
+    "timing": "measured by the timing",
+}  # fmt: skip
+_SOURCE_WORDS = {"modelled": "modelled", "laps": "from your laps", "entered": "entered", "timing": "from the timing"}
 
 
 @register.filter

@@ -104,7 +104,7 @@ def test_a_rival_who_has_stopped_is_met_after_ones_own_stop() -> None:
     assert near.undercut is None and near.stopped_s is not None and near.ahead == pytest.approx(0.5 * math.erfc(
         near.stopped_s / math.sqrt(2 * 0.25**2 + 2 * 0.2**2 + 4 * 0.2**2 / 5 + 1.5**2) / math.sqrt(2)))  # fmt: skip
     (far,) = duels(SETUP, now, RULES, PLAN, [Rival("4", -60.0, 76.0, 0.2, 2, 1)])
-    assert far.ahead is not None and far.ahead > 0.99 > near.ahead
+    assert far.ahead is not None and near.ahead is not None and far.ahead > 0.99 > near.ahead
     assert duels(SETUP, now, RULES, PLAN, [Rival("4", 1.0, None)]) == []
     assert duels(SETUP, now, RULES, replace(PLAN, stints=PLAN.stints[1:]), [Rival("4", 1.0, 75.0)]) == []
 
@@ -140,10 +140,12 @@ def test_where_one_comes_out_is_told_by_the_road() -> None:
     (one,) = stop_laps(setup, now, rules, others, 1)
     after = {rival.car: rival.gap_s + passed - (rival.lap_s or 0.0) + 25.0 for rival in others}
     assert after["4"] > 0.0 > after["9"]
-    assert one.ahead == ("4", pytest.approx(after["4"])) and one.behind == ("9", pytest.approx(-after["9"]))
+    assert one.ahead is not None and one.behind is not None and (one.ahead[0], one.behind[0]) == ("4", "9")
+    assert (one.ahead[1], one.behind[1]) == pytest.approx((after["4"], -after["9"]))
     assert one.places == 1
     (alone,) = stop_laps(setup, now, rules, others[2:3], 1)
-    assert alone.ahead is None and alone.behind == ("30", pytest.approx(80.0 - after["30"] % 80.0))  # more than half a lap ahead
+    assert alone.ahead is None and alone.behind is not None  # more than half a lap ahead
+    assert alone.behind[1] == pytest.approx(80.0 - after["30"] % 80.0)
 
 
 def test_typed_rivals_go_on_at_their_pace_and_the_box_of_a_team_mate_is_free() -> None:
