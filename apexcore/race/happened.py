@@ -311,7 +311,8 @@ def happened(setup: Setup, marks: Sequence[Mark]) -> Happened:
         road.slow_laps, road.flags["flat"], road.stood_s, road.told.get("distance"), road.told.get("minutes"), tuple(road.penalties),
         road.told.get("leader"), tuple(road.doubts), tuple(road.others), tuple(road.rivals.values()), road.told.get("mate"),
     )  # fmt: skip
-    stint = [(lap.age, lap.pace_s) for lap in road.laps[len(road.laps) - road.since :] if lap.pace_s and not lap.wet]
+    began = max(len(road.laps) - road.since, 1)  # the race's first lap is driven on cold tyres, as the first one of each stint
+    stint = [(lap.age, lap.pace_s) for lap in road.laps[began:] if lap.pace_s and not lap.wet]
     return replace(now, fade=_fade(setup, road.compound, stint, road.use))
 
 

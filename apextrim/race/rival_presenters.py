@@ -1,6 +1,6 @@
 """The other cars in a race, in words and numbers."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from apexcore.quantities import format_number
 from apexcore.quantities.words import counted
@@ -20,17 +20,23 @@ class RivalRow:
     """A rival in words.
 
     :param apart: ahead or behind, with how much
-    :param pace: his last laps against one's own next one, a lap
-    :param tyres: laps that they have done, and stops
-    :param after: what is known of the time after the stops
+    :param pace: his last laps against one's own next one [s]
+    :param age: laps that his tyres have done
+    :param stops: that he made; None where nobody told
+    :param first: chance to be ahead of him once both have stopped, where one stops a lap before him; empty where nobody fights
+    :param then: the same where he stops a lap before
+    :param met: where one comes out against one who has stopped already; empty for others
     """
 
     car: str
     group: str
     apart: str
     pace: str
-    tyres: str
-    after: str
+    age: int
+    stops: int | None
+    first: str = ""
+    then: str = ""
+    met: str = ""
 
 
 @dataclass(frozen=True)
@@ -98,32 +104,34 @@ def _rows(now: Now, found: list[Rival]) -> list[RivalRow]:
     if not found:
         return []
     plan, own = now.advice.plan, _own_lap_s(now)
-    fought = {} if plan is None else {one.rival.car: one for one in duels(now.setup, now.state, now.rules, plan, found, now.advice.due)}
+    group = next((line.group for line in now.lines if line.car == now.race.own_car), "")
+    near = [one for one in found if one.group in ("", group) and abs(one.gap_s) < own]
+    fought = {} if plan is None else {one.rival.car: one for one in duels(now.setup, now.state, now.rules, plan, near, now.advice.due)}
     return [_row(one, own, fought.get(one.car)) for one in found]
 
 
 def _row(one: Rival, own_s: float, duel: Duel | None) -> RivalRow:
     laps = int(abs(one.gap_s) // own_s)
     apart = f"{counted(laps, 'lap')} {'ahead' if one.gap_s > 0 else 'behind'}" if laps else _apart(one.gap_s)
-    pace = "" if one.lap_s is None else f"{format_number(one.lap_s - own_s, 1, signed=True)} s a lap"
-    stops = "" if one.stops is None else f", {counted(one.stops, 'stop')}"
-    return RivalRow(one.car, one.group, apart, pace, f"{counted(one.age, 'lap')} old{stops}", "" if laps else _after(duel))
+    pace = "" if one.lap_s is None else format_number(one.lap_s - own_s, 1, signed=True)
+    row = RivalRow(one.car, one.group, apart, pace, one.age, one.stops)
+    if duel is None:
+        return row
+    if duel.stopped_s is not None and duel.ahead is not None:
+        where = f"{abs(duel.stopped_s):.1f} s {'behind him' if duel.stopped_s >= 0 else 'ahead of him'}"
+        return replace(row, met=f"has stopped: out {where}, ahead {_chance(duel.ahead)}")
+    return replace(row, first=_chance(duel.undercut), then=_chance(duel.overcut))
 
 
 def _apart(gap_s: float) -> str:
     return f"{abs(gap_s):.1f} s {'ahead' if gap_s >= 0 else 'behind'}"
 
 
-def _after(duel: Duel | None) -> str:
-    """Who is ahead after the stops."""
-    if duel is None:
+def _chance(share: float | None) -> str:
+    """A chance in whole per cent; none is said to be certain."""
+    if share is None:
         return ""
-    if duel.stopped_s is not None and duel.ahead is not None:
-        where = f"{abs(duel.stopped_s):.1f} s {'behind him' if duel.stopped_s >= 0 else 'ahead of him'}"
-        return f"has stopped: you come out {where}, ahead with {100 * duel.ahead:.0f} %"
-    if duel.undercut is None or duel.overcut is None:
-        return ""
-    return f"ahead of him with {100 * duel.undercut:.0f} % by a stop a lap before his, {100 * duel.overcut:.0f} % by one a lap after"
+    return "under 1 %" if share < 0.01 else "over 99 %" if share > 0.99 else f"{100 * share:.0f} %"
 
 
 def _stop(one: StopLap) -> StopRow:

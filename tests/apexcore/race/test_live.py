@@ -9,7 +9,7 @@ from apexcore.race.clock import pace_now, rules_now
 from apexcore.race.course import course
 from apexcore.race.happened import Happened, Mark, Setup, happened
 from apexcore.race.live import advise, followed_s, under_safety_car
-from apexcore.race.plans import ranked_plans
+from apexcore.race.plans import Plan, Stint, ranked_plans
 from apexcore.race.replan import standing_of
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 
@@ -125,3 +125,13 @@ def test_a_race_begins_before_its_first_mark() -> None:
     assert now.standing.laps_done == 0 and not now.safety and now.stint_lap == 1
     advice = advise(SETUP, now, PLAN, 1.0)
     assert advice.plan is not None and not advice.changed
+
+
+@pytest.mark.parametrize("fade", [0.5, 1.0, 1.8])
+def test_cold_tyres_of_the_first_lap_are_no_tyres_that_hardly_fade(fade: float) -> None:
+    tyre = TyrePace("marl", 0.0, 0.06, 1.6, 60, 0.0)
+    pace = Pace(70.0, (tyre,), 1.5, 0.02, 1.0)
+    rules = RaceRules(laps=30, pit_loss_s=20, tank_l=80, most_stops=1, formation_laps=0.0)
+    setup = Setup(rules, pace, Plan((Stint("marl", 1, 30, 46.0),), 0.0, 0.0, 0.0, 0.0), 0.02, 0.6)
+    laps = [70.0 + 0.06 * fade * k + 0.02 * (46.0 - 1.5 * k) + (1.6 if not k else 0.0) for k in range(16)]
+    assert happened(setup, [Mark("lap", time) for time in laps]).fade == pytest.approx(fade, rel=0.05)
