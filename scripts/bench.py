@@ -41,12 +41,13 @@ from apexcore.race.exact import Planner
 from apexcore.race.happened import Mark, Setup, happened
 from apexcore.race.live import advise, under_safety_car
 from apexcore.race.replan import replanned, standing_of
-from apexcore.race.rules import Pace, RaceRules, Surroundings, TyrePace
+from apexcore.race.rules import ALL_OUT, Level, Pace, RaceRules, Surroundings, TyrePace, TyreSets
 from apexcore.race.simulation import Driver, simulated
 from apexcore.trim.moves.class_search import class_search
 from apexcore.trim.moves.effects import step_effects
 from apexcore.trim.moves.search import search
 from apexcore.vehicle.class_limits import ClassLimits
+from apexcore.vehicle.pair import pair_key
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from apexcore.vehicle.tyres import TyreState
 from apexcore.virtual.recorder import Hand, driven_course, recorded
@@ -146,6 +147,23 @@ def race() -> tuple[RaceRules, Pace]:
         laps=60, compulsory=("t0", "t4"), least_stops=1, most_stops=4, pit_loss_s=22, tyre_change_s=8, refuelling=True, tank_l=70
     )
     return rules, Pace(72.0, tyres, 1.82, 0.009, 0.6)
+
+
+def worst_race() -> tuple[RaceRules, Pace]:
+    """A race of 60 laps under most rules at once: nine pairs, counted sets new and driven, tyres that may stay on, four savings."""
+    keys = ("a", "b", "c")
+    tyres = tuple(
+        TyrePace(pair_key(f, r), 0.1 * i + 0.13 * j, 0.1 - 0.02 * i - 0.015 * j, 0.5, 14 + 3 * i + 2 * j, 0.05)
+        for i, f in enumerate(keys)
+        for j, r in enumerate(keys)
+    )
+    levels = (ALL_OUT, *(Level(float(pct), 0.02 * pct, 1 - pct / 100, 1 - pct / 150) for pct in (3, 6, 9, 12)))
+    sets = tuple(TyreSets(compound=key, count=count, age=age) for key, count, age in (("a", 2, 0), ("a", 1, 6), ("b", 2, 0), ("c", 2, 0)))
+    rules = RaceRules(
+        laps=60, compulsory=("a", "b"), least_stops=1, most_stops=4, pit_loss_s=22, tyre_change_s=8, refuelling=True, tank_l=70,
+        tyres_may_stay=True, mixed=True, sets=sets,
+    )  # fmt: skip
+    return rules, Pace(72.0, tyres, 1.82, 0.009, 0.6, levels)
 
 
 def laps_300() -> list[Observed]:
@@ -315,6 +333,9 @@ def race_rows() -> list[Row]:
     found.append(
         Row("the same, tyres may stay on", median_s(lambda: plans.ranked_plans(stays, few), 3), unbounded, "no bounds, changed", 1.0, "")
     )
+    everything, every_pace = worst_race()
+    worst = median_s(lambda: plans.ranked_plans(everything, every_pace), 3)
+    found.append(Row("pairs, sets, staying tyres, four savings, 60 laps", worst, unbounded, "no bounds, 864 laps", 2.0, ""))
     plan = plans.ranked_plans(rules, pace)[0]
     at = standing_of(rules, pace, plan, 20)
     begin = time.perf_counter()

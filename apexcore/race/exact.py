@@ -33,8 +33,12 @@ _POINT_L = 1e-6
 _SAME_S, _SAME_L = 1e-10, 1e-9
 #: Stops times laps from which on tyres that may stay on leave time for one bound alone.
 _LARGE = 10_000
+#: States times ways, laps squared and stops, fuel-only ones again, from which on one bound has to do.
+_MUCH = 1e8
 #: States times ways, laps squared and stops that are searched at most: some seconds.
 _MOST_WORK = 2e10
+#: The same from which on, where tyres may stay on, each number of stops is searched by itself, under the bound that is best for it.
+_ONE_BY_ONE = 2e5
 #: How far above the bound a number of stops is looked for of which no plan is known [s].
 _GUESSES_S = (5.0, 50.0, 1e3, 1e9)
 
@@ -84,9 +88,10 @@ class _Bound:
 class Planner:
     """All times to go of a race, kept: the plan from any state is read from them."""
 
-    def __init__(self, problem: Problem, within_s: float = 0.0, nearest: int = 1000) -> None:
+    def __init__(self, problem: Problem, within_s: float = 0.0, nearest: int = 1000, far_s: float = NEVER) -> None:
         """:param within_s: plans this much slower than the quickest are exact too, whatever they begin with [s]
         :param nearest: numbers of stops of which the best is asked for, those that the bound has as the quickest
+        :param far_s: in a large search, numbers of stops whose bound is so much slower than a known plan are left out [s]
 
         :raises InputError: where the rules tell more kinds of what was used apart than are searched
         """
@@ -112,11 +117,55 @@ class Planner:
         if len(self.done) > 1 and work > _MOST_WORK:
             raise InputError("rules", f"{len(self.done)} kinds of what was used in {p.laps} laps", "fewer compulsory laps, sets or stops")
         shares = (0.0, 0.5, 1.0) if p.rate > 0.0 else (0.0,)
-        if self.inner_stops * p.laps > _LARGE:
+        if self.inner_stops * p.laps > _LARGE or work * (1 + self.inner_stops) > _MUCH:
             shares = shares[-1:]
         self.bounds = [self._relaxed(share) for share in shares]
         self.bound = max(self.bounds, key=lambda one: float(one.go[:, 0, 0].min()) + one.constant)
-        self._solve(within_s, nearest)
+        self.tables: dict[int, Any] | None = {} if self.inner_stops and work > _ONE_BY_ONE else None
+        if self.tables is None:
+            self._solve(within_s, nearest)
+        else:
+            self._solve_each(within_s, nearest, far_s)
+
+    def _solve_each(self, within_s: float, nearest: int, far_s: float) -> None:
+        """Solves each number of stops by itself, the one with the least bound first; what is found limits those behind it."""
+        known, floors = self._limits(), np.array([one.go[:, 0, 0] + one.constant for one in self.bounds])
+        floor = floors.max(axis=0)
+        allowed = np.arange(len(known)) >= self.problem.least_stops
+        asked = np.zeros(len(known), dtype=bool)
+        asked[np.argsort(np.where(allowed, np.minimum(known, floor), np.inf), kind="stable")[:nearest]] = True
+        self.limits = np.full(len(known), -NEVER)
+        best = float(np.where(allowed, known, NEVER).min())
+        for k in (int(k) for k in np.argsort(floor, kind="stable")):
+            if not allowed[k] or floor[k] >= NEVER_FROM:
+                continue
+            self.bound = self.bounds[int(np.argmax(floors[:, k]))]
+            wanted = bool(asked[k]) and floor[k] <= best + far_s
+            for room in _GUESSES_S if wanted and known[k] >= NEVER_FROM else (0.0,):
+                limit = float(known[k]) if wanted and known[k] < NEVER_FROM else floor[k] + room if wanted else -NEVER
+                limit = max(limit, best + within_s) if best < NEVER_FROM else limit
+                if floor[k] > limit + self._room_s():
+                    break
+                self.limits[:] = np.where(np.arange(len(known)) == k, limit + self._room_s(), -NEVER)
+                self._solve_up_to_limits()
+                self.tables[k] = self.kept, float(self.limits[k])  # type: ignore[index]
+                found = self._start(k)[1]
+                best = min(best, found)
+                if found <= limit or not wanted:
+                    break
+        self.limits = np.array([self.tables[k][1] if k in self.tables else -NEVER for k in range(len(known))])  # type: ignore[index, operator]
+
+    def _open(self, stops: int) -> bool:
+        """Opens the tables in which plans with so many stops stand; false where they were left out."""
+        if self.tables is not None:
+            if stops not in self.tables:
+                return False
+            self._keep(self.tables[stops][0])
+        return True
+
+    def _keep(self, kept: Any) -> None:
+        self.kept = kept
+        self.xs, self.vs, self.ss, self.begin, self.counts, self.rows, self.slots, self.from_lap, self.most_inner = kept
 
     def _solve(self, within_s: float, nearest: int) -> None:
         """Solves up to a known plan's time for each number of stops; where none is known, up to a guess that grows until it holds one."""
@@ -140,13 +189,12 @@ class Planner:
 
     def _solve_up_to_limits(self) -> None:
         p, bound = self.problem, self.bound
-        self.kept: Any = kernel.solve(
+        self._keep(kernel.solve(
             self.grouped, self.nxt, self.done, self.klass, self.uses, p.weight_s, p.least_l, p.tank_l + _POINT_L, *p.terms(True), p.rate,
             np.array([*p.terms(False), p.rate, bound.stay]), p.stop_laps, p.most_stops, bound.come, bound.go, bound.extra, bound.inner,
             self.at_start, self.later, bound.stop, self.limits - bound.constant, self.legs,
             self.leg_s, self.track,
-        )  # fmt: skip
-        self.xs, self.vs, self.ss, self.begin, self.counts, self.rows, self.slots, self.from_lap, self.most_inner = self.kept
+        ))  # fmt: skip
 
     def _room_s(self) -> float:
         """What the bound and the plans that limit it may differ by where both are the same: rounding, and the point of fuel more [s]."""
@@ -237,6 +285,8 @@ class Planner:
     def _start(self, stops: int) -> tuple[float, float]:
         """The fuel to start with for least time with so many stops [l], and that time [s]; `NEVER` where there is no plan."""
         p = self.problem
+        if not self._open(stops):
+            return 0.0, NEVER
         high, low = min(p.start_l, p.tank_l), max(p.start_least_l, p.least_l)
         piece = self._pieces(0, stops, 0, 0)
         if not piece[1] or high < low - _SAME_L:
@@ -264,6 +314,8 @@ class Planner:
         :param arrives_l: fuel on board as one comes in [l]
         :param pit_s: pit lane of that stop [s]
         """
+        if not self._open(stops):
+            return None
         p, piece = self.problem, self._pieces(0, stops, 0, 0)
         if not piece[1]:
             return None
@@ -277,6 +329,8 @@ class Planner:
     def best_of(self, stops: int, firsts: Sequence[int]) -> Best | None:
         """The plan of least time that begins with one of some options; None also where it is slower than what was asked to be exact."""
         p = self.problem
+        if not self._open(stops):
+            return None
         high, low = min(p.start_l, p.tank_l), max(p.start_least_l, p.least_l)
         best, way = NEVER, (0, 0, 0, 0.0)
         for option in firsts:

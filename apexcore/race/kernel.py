@@ -240,10 +240,21 @@ def relaxed(grouped, nxt, done, klass, extra, inner, longest, first_longest, at_
         most_laps = max(most_laps, reach)
     tank = (1 + most_inner) * most_laps
     most_laps = max(most_laps, 1)
+    reached = np.zeros((laps + 1, sets), dtype=np.bool_)  # where nothing comes nothing goes on
+    reached[0, 0] = True
+    for d in range(laps):
+        for b in range(sets):
+            if reached[d, b]:
+                for n in range(1, min(laps - d - 1, tank) + 1):
+                    if stop_laps[d + n]:
+                        for way in range(ways):
+                            after = nxt[b, way, min(n, cap)]
+                            if after >= 0 and (at_start[way] if d == 0 else later[way]):
+                                reached[d + n, after] = True
     for d in range(laps - 1, -1, -1):
         for b in range(sets):
-            if d == 0 and b > 0:
-                break
+            if not reached[d, b]:
+                continue
             for n in range(1, min(laps - d, tank) + 1):
                 to = d + n
                 if to < laps and not stop_laps[to]:

@@ -28,8 +28,12 @@ MOST_COMPOUNDS = 25
 KINDS_WITHIN_S = 10.0
 #: Numbers of stops of which a plan is made, the quickest.
 MOST_KINDS = 6
-#: The same where tyres may stay on, with which far more plans lie near the best.
-_STAYING = 2.0, 4
+#: The same where tyres may stay on, with which far more plans lie near the best; and how far behind it a number of stops may be said to
+#: lie at least, before it is left out of a large search [s].
+_STAYING_S, STAYING_KINDS = 2.0, 4
+#: Stops beyond those that are asked for with which it is tried first whether more of them would help.
+_FEW_STOPS = 8
+FAR_S = 10.0
 
 
 @dataclass(frozen=True)
@@ -345,8 +349,8 @@ def legs_s(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Pro
 
 def _bests(problem: Problem, options: Sequence[Option]) -> list[Best]:
     """The best of the quickest numbers of stops, and of every compound to begin with."""
-    within_s, most = (KINDS_WITHIN_S, MOST_KINDS) if problem.stay_s is None else _STAYING
-    planner = Planner(problem, within_s, most)
+    within_s, most = (KINDS_WITHIN_S, MOST_KINDS) if problem.stay_s is None else (_STAYING_S, STAYING_KINDS)
+    planner = Planner(problem, within_s, most, FAR_S)
     stops = range(problem.least_stops, problem.most_stops + 1)
     times = {k: planner.time_s(k) for k in stops}
     nearest = sorted((k for k in stops if times[k] is not None), key=lambda k: times[k] or 0.0)[:most]
@@ -427,7 +431,10 @@ def _pairs_of_openers(rules: RaceRules, pace: Pace, trials: Sequence[tuple[str, 
 def _opens(rules: RaceRules, pace: Pace) -> bool:
     """Whether any plan is legal."""
     try:
-        return bool(search(rules, pace))
+        if rules.most_stops < MOST_STOPS:
+            return quickest(rules, pace) is not None
+        few = rules.model_copy(update={"most_stops": min(rules.least_stops + _FEW_STOPS, MOST_STOPS)})  # most are opened by a few
+        return quickest(few, pace) is not None or quickest(rules, pace) is not None
     except InputError:
         return False
 

@@ -97,9 +97,12 @@ def _short_of_the_flag(rules: RaceRules, pace: Pace, laps: int) -> str:
 
 
 def _first(values: range, holds: Callable[[int], bool]) -> int | None:
-    """The least value from which on something holds; None where it never does."""
-    low, high = 0, len(values)
-    if not high or not holds(values[-1]):
+    """The least value from which on something holds; None where it never does. It is looked for among the first ones first."""
+    low, high, step = 0, 0, 1
+    while high < len(values) and not holds(values[high]):
+        low, step = high + 1, 2 * step
+        high = len(values) - 1 if high < len(values) - 1 < high + step else high + step
+    if high >= len(values):
         return None
     while low < high:
         middle = (low + high) // 2

@@ -12,7 +12,7 @@ from apexcore.race.fuel import filled_l
 from apexcore.race.kinds import Rid
 from apexcore.race.legal import wheel_s
 from apexcore.race.pace import Estimate
-from apexcore.race.plans import MOST_KINDS, Plan, longest_stint
+from apexcore.race.plans import FAR_S, MOST_KINDS, STAYING_KINDS, Plan, longest_stint
 from apexcore.race.reverses import Reverse
 from apexcore.race.rules import Pace, RaceRules
 from apexcore.vehicle.car import Car
@@ -217,6 +217,16 @@ def fewer_words(view: RaceView) -> str:
     else:
         why = "the rules on compounds, sets and the window leave no plan with them"
     return f"Not {which} stop{'s' if missing != [1] else ''}: {why}."
+
+
+def slower_words(view: RaceView) -> str:
+    """Numbers of stops that are not shown as they are far behind; empty where none is missing."""
+    rules, most = view.rules, max(ranked.plan.stops for ranked in view.by_stops)
+    if not rules.tyres_may_stay or rules.most_stops <= most:
+        return ""
+    if len(view.by_stops) >= STAYING_KINDS:
+        return f"More than {counted(most, 'stop')} take longer than those shown."
+    return f"With more than {counted(most, 'stop')} no plan comes within {FAR_S:g} s of the best."
 
 
 def late_words(plan: Plan | None, rules: RaceRules) -> str:

@@ -72,9 +72,10 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
 
 
 def _further(view: queries.RaceView) -> list[str]:
-    """Why fewer stops are not among the plans, and what an owed stop that waits would drive."""
+    """Why fewer or more stops are not among the plans, and what an owed stop that waits would drive."""
     late = queries.late_of(view.rules, view.pace.pace)
-    return [words for words in (presenters.fewer_words(view), presenters.late_words(late, view.rules)) if words]
+    said = presenters.fewer_words(view), presenters.slower_words(view), presenters.late_words(late, view.rules)
+    return [words for words in said if words]
 
 
 def _reverses(view: queries.RaceView) -> list[presenters.ReverseRow]:

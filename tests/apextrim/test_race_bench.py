@@ -154,3 +154,10 @@ def test_a_plans_places_are_told_from_the_first_on() -> None:
     row = odds.odds_row("1 stop", "is", outcome)
     assert row.words == "place 1 to 2 in eight of ten races; first in 60 %"
     assert [bar.words for bar in row.bars] == ["place 1: 60 %", "place 2: 32 %", "place 3: 8 %"]
+
+
+def test_more_stops_than_shown_are_explained_where_tyres_may_stay(client_in: Client, event: Event, first: Sheet) -> None:
+    assert save(client_in, event, tyres_may_stay="on", most_stops="6", pit_loss_s="60") == 302
+    page = client_in.get(reverse("race_turns", args=[event.pk])).content.decode()
+    bench = client_in.get(reverse("race_bench", args=[event.pk])).content.decode()
+    assert "take longer than those shown" in page + bench or "no plan comes within 10 s of the best" in page + bench

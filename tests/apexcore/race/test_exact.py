@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from apexcore.race import exact
 from apexcore.race.exact import Best, Planner, chain_s
 from apexcore.race.problem import NEVER, Problem, stop_terms
 from tests.amounts import many
@@ -176,3 +177,37 @@ def test_a_day_and_a_tank_that_just_holds_a_stint() -> None:
     best = planner.best(2)
     assert best is not None and [leg.laps for leg in best.legs] == [20, 20, 20]
     assert best.time_s == pytest.approx(80.0 * 60 + 2 * 20 + (120.0 - 40.0) / 2.0, abs=1e-4)
+
+
+@pytest.mark.thorough
+@pytest.mark.parametrize("much", [1e8, 0.0])
+def test_a_large_search_goes_number_by_number_and_leaves_out_only_what_is_far(monkeypatch: pytest.MonkeyPatch, much: float) -> None:
+    """Small races as if they were large, under one bound and under three, against the search of all at once and against every shape."""
+    left_out = compared = 0
+    for seed in range(5300, 5300 + many(30, 200)):
+        problem = with_every_rule(seed)
+        whole, brute = Planner(problem, 1e9), brute_force(problem)
+        times = {k: whole.time_s(k) for k in range(problem.least_stops, problem.most_stops + 1)}
+        best = min((time for time in times.values() if time is not None), default=np.inf)
+        with monkeypatch.context() as large:
+            large.setattr(exact, "_ONE_BY_ONE", 0.0)
+            large.setattr(exact, "_MUCH", much)
+            each, near = Planner(problem, 2.0), Planner(problem, 2.0, far_s=3.0)
+        for stops, time in times.items():
+            found = each.best(stops)
+            assert (found is None) == (time is None) == (stops not in brute), (seed, stops)
+            if found is not None and time is not None:
+                compared += 1
+                assert found.time_s == pytest.approx(time, abs=2e-5) and told_s(problem, found) == pytest.approx(time, abs=4e-5), seed
+                for first in range(len(problem.adds)):
+                    one, other = each.best(stops, first), whole.best(stops, first)
+                    assert one is None or (other is not None and one.time_s == pytest.approx(other.time_s, abs=2e-5)), seed
+                    if other is not None and other.time_s < best + 2.0:
+                        assert one is not None, (seed, stops, first)
+            kept = near.best(stops)
+            if kept is None and time is not None:
+                left_out += 1
+                assert time > best + 3.0 - 1e-6, (seed, stops)
+            elif kept is not None:
+                assert kept.time_s == pytest.approx(time, abs=2e-5), (seed, stops)
+    assert compared > many(10, 100) and left_out > 0
