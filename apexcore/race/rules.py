@@ -60,6 +60,8 @@ class Surroundings(Value):
     :param troubles: punctures and spins in a hundred laps
     :param trouble_s: what one costs [s]
     :param points: for each place, from the first on; those behind get none
+    :param results: points of the season's races before
+    :param best_results: of the season's results that many count, the best; 0 for all
     """
 
     cars: int = Field(15, ge=0, le=60)
@@ -76,6 +78,17 @@ class Surroundings(Value):
     troubles: float = Field(0.3, ge=0, le=20)
     trouble_s: float = Field(25.0, ge=0, le=300)
     points: tuple[Annotated[float, Field(ge=0, le=10_000)], ...] = Field((), max_length=61)
+    results: tuple[Annotated[float, Field(ge=0, le=10_000)], ...] = Field((), max_length=60)
+    best_results: int = Field(0, ge=0, le=60)
+
+    def standing(self, *more: float) -> float:
+        """Points of the season so far, and with results more."""
+        each = sorted((*self.results, *more), reverse=True)
+        return sum(each[: self.best_results] if self.best_results else each)
+
+    def worth(self, place: int) -> float:
+        """What a place adds to the season's points: its own, less those of a result that then no longer counts."""
+        return self.standing(self.points[place - 1] if place <= len(self.points) else 0.0) - self.standing()
 
 
 class RaceRules(Value):

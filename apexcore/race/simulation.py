@@ -45,6 +45,7 @@ class Outcome:
     :param bad_s: mean time of its slowest twentieth [s]
     :param against_s: mean time against the first plan [s], and its standard error
     :param traffic_s: mean time lost behind others [s]
+    :param safe: its middle place, and what that place for certain would bring; None likewise
     :param points: mean points, and those against the first plan with their standard error; None where no points were told
     """
 
@@ -57,6 +58,7 @@ class Outcome:
     against_s: tuple[float, float]
     traffic_s: float
     points: tuple[float, float, float] | None = None
+    safe: tuple[int, float] | None = None
 
 
 def simulated(
@@ -70,8 +72,7 @@ def simulated(
     """
     times, places, lost = _driven(rules, draws, plans, around, driver, calls, races, seed, -1)
     winner = times.argmin(axis=1)
-    table = np.zeros(max(around.cars + 2, len(around.points) + 1))
-    table[1 : 1 + len(around.points)] = around.points
+    table = np.array([0.0, *(around.worth(place) for place in range(1, around.cars + 2))])
     points = table[places]
     found = []
     for p in range(len(plans)):
@@ -84,6 +85,7 @@ def simulated(
                 (low, middle, high), float(mine.mean()), float(places[:, p].mean()), tuple(float(c) for c in counts / races),
                 float((winner == p).mean()), float(mine[-races // 20 :].mean()), against, float(lost[:, p].mean()),
                 _points(points[:, p], points[:, 0]) if around.points else None,
+                (middle_place := int(np.median(places[:, p])), float(table[middle_place])) if around.points else None,
             )
         )  # fmt: skip
     return found

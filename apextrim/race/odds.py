@@ -183,13 +183,18 @@ class OddsRow:
 
 
 def points_words(rows: Sequence[OddsRow]) -> str:
-    """Which plan brings most points on average, against the quickest on average; empty where no points were told."""
+    """Which plan brings most points on average, against the quickest on average, and what its place for certain would bring; empty where
+    no points were told."""
     told = [(row.outcome.points, row) for row in rows if row.outcome.points is not None]
     if not told:
         return ""
     (mean, _, _), best = max(told, key=lambda one: one[0][0])
+    return f"{_most_points(rows, best, mean)} {_safe_words(best, mean)}".strip()
+
+
+def _most_points(rows: Sequence[OddsRow], best: OddsRow, mean: float) -> str:
     quick = min(rows, key=lambda row: row.outcome.mean_s)
-    if best is quick or len(told) == 1:
+    if best is quick or len(rows) == 1:
         return f"{best.title.capitalize()} {'bring' if best.verb == 'are' else 'brings'} most points as well, {mean:.1f} on average."
     gap = mean - (quick.outcome.points or (0.0, 0.0, 0.0))[0]
     error = 1.96 * max(best.outcome.points[2] if best.outcome.points else 0.0, quick.outcome.points[2] if quick.outcome.points else 0.0)
@@ -197,6 +202,18 @@ def points_words(rows: Sequence[OddsRow]) -> str:
         return f"Points do not tell the plans apart: {mean:.1f} on average, within ± {error:.1f}."
     verb = "bring" if best.verb == "are" else "brings"
     return f"{best.title.capitalize()} {verb} most points, {mean:.1f} on average, {gap:.1f} more than the quickest, ± {error:.1f}."
+
+
+def _safe_words(row: OddsRow, mean: float) -> str:
+    """What the likely place for certain would bring."""
+    if row.outcome.safe is None:
+        return ""
+    place, safe = row.outcome.safe
+    apart = safe - mean
+    if abs(apart) < 0.05:
+        return f"Place {place} for certain would bring as much."
+    more, why = ("more", "cost") if apart > 0 else ("less", "are worth")
+    return f"Place {place} for certain would bring {safe:g}, {abs(apart):.1f} {more}: what the chances {why}."
 
 
 #: Width of a place, and height of the likeliest [px].

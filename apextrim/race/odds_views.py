@@ -40,22 +40,38 @@ class FieldForm(forms.Form):
     trouble_s = quantity(Surroundings, "trouble_s", "Each costs", "s")
     points = forms.CharField(required=False, max_length=400, label="Points from the first place on, such as 25 18 15")
 
+    results = forms.CharField(required=False, max_length=400, label="Your points so far this season, race by race")
+    best_results = quantity(Surroundings, "best_results", "Results that count (0: all)", "", whole=True, required=False)
+
     def clean_points(self) -> tuple[float, ...]:
         """The table of points."""
+        return self._row("points", "Points of place", 61)
+
+    def clean_results(self) -> tuple[float, ...]:
+        """Points of the races before."""
+        return self._row("results", "Points of race", 60)
+
+    def clean_best_results(self) -> int:
+        """All where nothing is typed."""
+        return int(self.cleaned_data["best_results"] or 0)
+
+    def _row(self, name: str, what: str, most: int) -> tuple[float, ...]:
+        """Points in a row, as people type them."""
         found = list[float]()
-        for part in re.split(r"[\s;/]+|,(?!\d)", self.cleaned_data["points"].strip()):
+        for part in re.split(r"[\s;/]+|,(?!\d)", self.cleaned_data[name].strip()):
             if part:
                 try:
-                    found.append(read_number(part, "", f"Points of place {len(found) + 1}", 0.0, 10_000.0))
+                    found.append(read_number(part, "", f"{what} {len(found) + 1}", 0.0, 10_000.0))
                 except InputError as error:
                     raise forms.ValidationError(str(error)) from None
-        if len(found) > 61:
-            raise forms.ValidationError(f"Points: {len(found)} places; expected at most 61.")
+        if len(found) > most:
+            raise forms.ValidationError(f"{len(found)} of them; expected at most {most}.")
         return tuple(found)
 
 
 def _as_typed(around: Surroundings) -> dict[str, Any]:
-    return around.model_dump() | {"points": " ".join(f"{value:g}" for value in around.points)}
+    rows = {name: " ".join(f"{value:g}" for value in getattr(around, name)) for name in ("points", "results")}
+    return around.model_dump() | rows
 
 
 def _page(request: HttpRequest, event: Event, form: FieldForm | None = None) -> HttpResponse:

@@ -161,3 +161,31 @@ def test_more_stops_than_shown_are_explained_where_tyres_may_stay(client_in: Cli
     page = client_in.get(reverse("race_turns", args=[event.pk])).content.decode()
     bench = client_in.get(reverse("race_bench", args=[event.pk])).content.decode()
     assert "take longer than those shown" in page + bench or "no plan comes within 10 s of the best" in page + bench
+
+
+def test_most_points_and_a_safe_place_are_told() -> None:
+    def row(title: str, mean_s: float, points: tuple[float, float, float], safe: tuple[int, float]) -> odds.OddsRow:
+        told = Outcome((1.0, 2.0, 3.0), mean_s, 1.5, (0.6, 0.4), 0.5, 3.0, (0.0, 0.0), 0.0, points, safe)
+        return odds.odds_row(title, "is" if title == "1 stop" else "are", told)
+
+    quick, other = row("1 stop", 100.0, (10.0, 0.0, 0.0), (3, 12.0)), row("2 stops", 101.0, (11.0, 1.0, 0.1), (2, 8.0))
+    said = odds.points_words([quick, other])
+    assert said.startswith("2 stops bring most points, 11.0 on average, 1.0 more than the quickest, ± 0.2.")
+    assert said.endswith("Place 2 for certain would bring 8, 3.0 less: what the chances are worth.")
+    assert odds.points_words([quick]).endswith("Place 3 for certain would bring 12, 2.0 more: what the chances cost.")
+    near = row("2 stops", 101.0, (10.1, 0.1, 0.1), (2, 10.1))
+    assert odds.points_words([quick, near]).startswith("Points do not tell the plans apart")
+
+
+def test_a_season_is_typed_and_comes_back_as_typed(client_in: Client, event: Event, first: Sheet) -> None:
+    address = reverse("save_field", args=[event.pk])
+    page = client_in.get(reverse("race_odds", args=[event.pk])).content.decode()
+    told = dict(re.findall(r'name="(\w+)" value="([^"]*)"', page)) | {"counted": "on"}
+    typed = {**told, "points": "25 18,5 15", "results": "12; 0 9", "best_results": "2"}
+    assert client_in.post(address, typed).status_code == 302
+    event.refresh_from_db()
+    around = facts.rules_of(event).around
+    assert (around.points, around.results, around.best_results) == ((25.0, 18.5, 15.0), (12.0, 0.0, 9.0), 2)
+    assert 'value="12 0 9"' in client_in.get(reverse("race_odds", args=[event.pk])).content.decode()
+    wrong = client_in.post(address, {**typed, "results": "12 many"})
+    assert wrong.status_code == 422 and "Points of race 2" in wrong.content.decode() and "12 many" in wrong.content.decode()

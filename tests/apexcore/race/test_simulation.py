@@ -117,3 +117,17 @@ def test_points_are_those_of_the_places() -> None:
         by_hand = sum(chance * points for chance, points in zip(one.places, table, strict=False))
         assert one.points is not None and one.points[0] == pytest.approx(by_hand) and first.points is None
         assert one.places == first.places
+
+
+def test_a_result_that_would_be_dropped_is_worth_what_it_adds() -> None:
+    """Best three of the season, typed out: 18, 15 and 10 count of 18, 15, 10, 4; another 12 replaces the 10, an 8 adds nothing."""
+    around = FIELD.model_copy(update={"points": (25.0, 12.0, 8.0), "results": (15.0, 4.0, 18.0, 10.0), "best_results": 3})
+    assert around.standing() == 43.0
+    assert [around.worth(place) for place in (1, 2, 3, 4)] == [15.0, 2.0, 0.0, 0.0]
+    all_count = around.model_copy(update={"best_results": 0})
+    assert all_count.standing() == 47.0 and [all_count.worth(place) for place in (1, 3, 9)] == [25.0, 8.0, 0.0]
+    (one,) = simulated(RULES, [PACE], PLANS[:1], around, STEADY, races=400)
+    assert one.points is not None and one.points[0] == pytest.approx(15.0 * one.places[0] + 2.0 * one.places[1])
+    assert one.safe is not None and one.safe[1] == around.worth(one.safe[0])
+    below = sum(one.places[: one.safe[0] - 1])
+    assert below <= 0.5 <= below + one.places[one.safe[0] - 1] + 1e-9
