@@ -11,7 +11,7 @@ from apexcore.judge.bar import AT_PLAN, NO_PLAN, OFF_PLAN, bar_for
 from apexcore.judge.history import History, history_of, log_weight
 from apexcore.judge.mixture import Mixture
 from apexcore.judge.model import Observed, Prior, Priors, fit, history_from
-from apexcore.judge.sampler import at_least_0
+from apexcore.judge.sampler import _delay, at_least_0
 from apexcore.judge.verdict import Verdict, judge, judge_levels, sentence
 from tests.amounts import many
 from tests.apexcore.judge.test_judge import naive
@@ -324,3 +324,17 @@ def test_an_unlike_pair_is_a_compound_of_its_own() -> None:
 
 def test_blocks_are_still_settled_when_the_difference_is_large() -> None:
     assert judge(replace(BASE, order=BLOCKS).driven(1, -1.5), BOOK, planned=6).settled
+
+
+@pytest.mark.parametrize(("rest", "sd", "share", "typical"), [(0.8, 0.3, 0.2, 0.7), (0.2, 0.4, 0.5, 0.3), (2.5, 0.5, 0.1, 1.5)])
+def test_the_delay_of_a_spoiled_lap_is_drawn_from_its_posterior(rest: float, sd: float, share: float, typical: float) -> None:
+    """Against the posterior on a fine grid: nothing, or an exponential delay, with normal noise around it."""
+    delay = (np.arange(400_000) + 0.5) * 4e-5  # up to 16 s
+    density = share / typical * np.exp(-delay / typical - 0.5 * ((rest - delay) / sd) ** 2) * 4e-5
+    none = (1.0 - share) * math.exp(-0.5 * (rest / sd) ** 2)
+    whole = float(density.sum()) + none
+    late, mean = float(density.sum()) / whole, float((density * delay).sum()) / whole
+    square = float((density * delay**2).sum()) / whole
+    drawn = np.array([_delay(rest, sd, share, typical) for _ in range(20_000)])
+    assert float((drawn > 0.0).mean()) == pytest.approx(late, abs=5.0 * math.sqrt(late * (1.0 - late) / 20_000))
+    assert float(drawn.mean()) == pytest.approx(mean, abs=5.0 * math.sqrt((square - mean**2) / 20_000))
