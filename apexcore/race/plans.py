@@ -4,6 +4,8 @@ Stints, tyres, ways of driving, laps of the stops and what is filled at each are
 numbers (`options`), and its plans those of the product.
 """
 
+import itertools
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
@@ -13,7 +15,7 @@ from numpy.typing import NDArray
 from ..errors import InputError, NoLegalPlan
 from ..quantities.words import counted
 from ..vehicle.pair import axles_of
-from .drivers import seats
+from .drivers import crew_of, seats
 from .exact import Best, Leg, Planner, chain_s
 from .options import Option, Stock, at_level, filling_of, options_of, problem_of, stocks_of, tyre_time_s, usable
 from .problem import NEVER_FROM, Filling, Problem, longest_laps
@@ -243,12 +245,14 @@ def search(rules: RaceRules, pace: Pace) -> list[Plan]:
 def _seated(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem, best: Best) -> Best | None:
     """A plan whose stints can be shared by the drivers as the rules ask; where the quickest of so many stops cannot, the quickest with
     stints that are less unlike: a lap less at most from pit to pit until they can. None where that never comes."""
-    if rules.drivers < 2 or not rules.driver_least_minutes:
+    crew = crew_of(rules)
+    if rules.drivers < 2 or (not crew.least_s and not crew.rest_s and math.isinf(crew.most_s)):
         return best
     stops, tried = len(best.legs) - 1, best
     while True:
         times = legs_s(rules, pace, options, problem, tried)
-        if seats(times, rules.drivers, 60.0 * rules.driver_least_minutes, 60.0 * rules.wheel_minutes) is not None:
+        pits = [problem.stop_s(after.leaves_l - leg.arrives_l, after.fitted) for leg, after in itertools.pairwise(tried.legs)]
+        if seats(times, crew, [leg.laps for leg in tried.legs], [*pits, 0.0]) is not None:
             return tried
         most = max(leg.laps for leg in tried.legs) - 1
         if most * (stops + 1) < problem.laps:
@@ -390,6 +394,8 @@ def _collisions(rules: RaceRules, pace: Pace) -> list[str]:
         (f"compounds not used ({', '.join(rules.barred)})", {"barred": ()}),
         (f"at most {rules.wheel_minutes:g} min at the wheel", {"wheel_minutes": 0.0}),
         (f"{rules.driver_least_minutes:g} min at least for each of {rules.drivers} drivers", {"driver_least_minutes": 0.0}),
+        (f"{rules.driver_most_minutes:g} min at most for each of {counted(rules.drivers, 'driver')}", {"driver_most_minutes": 0.0}),
+        (f"{rules.driver_rest_minutes:g} min of rest", {"driver_rest_minutes": 0.0}),
     ]
     guilty = _openers(rules, pace, trials)
     race = counted(rules.laps, "lap")

@@ -6,6 +6,7 @@ from typing import Annotated, Self
 from pydantic import Field, model_validator
 
 from ..quantities.values import Value
+from ..quantities.words import counted
 from ..vehicle.pair import axles_of
 
 #: Longest race and most stops that a plan is worked out for: a day of short laps.
@@ -124,6 +125,9 @@ class RaceRules(Value):
     :param driver_change_s: standing time of a change of driver [s]
     :param drivers: how many share the car
     :param driver_least_minutes: time that each of them must drive at least [min]
+    :param driver_most_minutes: time that each of them may drive at most; 0 for any [min]
+    :param driver_rest_minutes: rest from leaving the wheel to taking it again [min]
+    :param driver_slower_s: how much slower a lap each of them is than the pace, the first one first [s]
     :param ballast_kg: ballast beyond that of the laps that the pace comes from [kg]
     :param savings_pct: shares of a lap's fuel that a stint may save by lifting early, at what it costs [%]
     :param wear_factor: how much faster tyres wear in the race than in the laps that the pace comes from [-]
@@ -169,6 +173,9 @@ class RaceRules(Value):
     driver_change_s: float = Field(0.0, ge=0, le=300)
     drivers: int = Field(1, ge=1, le=8)
     driver_least_minutes: float = Field(0.0, ge=0, le=1500)
+    driver_most_minutes: float = Field(0.0, ge=0, le=1500)
+    driver_rest_minutes: float = Field(0.0, ge=0, le=1500)
+    driver_slower_s: tuple[Annotated[float, Field(ge=-20, le=60)], ...] = Field((), max_length=8)
     ballast_kg: float = Field(0.0, ge=0, le=300)
     savings_pct: tuple[Annotated[float, Field(gt=0, le=30)], ...] = Field((), max_length=4)
     wear_factor: float = Field(1.0, ge=0.1, le=20)
@@ -219,6 +226,13 @@ def contradictions(rules: RaceRules) -> dict[str, str]:
         found["driver_least_minutes"] = (
             f"{rules.drivers} drivers of {rules.driver_least_minutes:g} min each drive {least:g} min; the race has {rules.minutes:g}."
         )
+    each, most = rules.driver_most_minutes, rules.drivers * rules.driver_most_minutes
+    if rules.minutes and each and most < rules.minutes:
+        crew = counted(rules.drivers, "driver")
+        found["driver_most_minutes"] = f"{crew} of at most {each:g} min drive {most:g} min; the race has {rules.minutes:g}."
+    if each and each < rules.driver_least_minutes:
+        least = rules.driver_least_minutes
+        found["driver_most_minutes"] = f"Each may drive {each:g} min at most and must drive {least:g}; expected more at most."
     if rules.least_lane_s and rules.least_lane_s < rules.lane_s:
         found["least_lane_s"] = (
             f"The least time in the pit lane is {rules.least_lane_s:g} s, and driving through it takes {rules.lane_s:g} s; expected more."

@@ -93,6 +93,14 @@ class RulesForm(forms.Form):
     wheel_minutes = quantity(RaceRules, "wheel_minutes", "Longest time at the wheel (0: any)", "min", required=False)
     drivers = quantity(RaceRules, "drivers", "Drivers", "", whole=True, required=False)
     driver_least_minutes = quantity(RaceRules, "driver_least_minutes", "Each drives at least", "min", required=False)
+    driver_most_minutes = quantity(RaceRules, "driver_most_minutes", "Each drives at most (0: any)", "min", required=False)
+    driver_rest_minutes = quantity(RaceRules, "driver_rest_minutes", "Rest between two turns", "min", required=False)
+    driver_slower_s = forms.CharField(
+        max_length=80,
+        required=False,
+        label="Each slower than the pace by, s a lap",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "0, 0.6"}),
+    )
     driver_change_s = quantity(RaceRules, "driver_change_s", "Stationary time for a driver change", "s", required=False)
     track_s = quantity(RaceRules, "track_s", "Track changes a lap by (− quicker)", "s", required=False, decimals=3)
     rain_from = quantity(RaceRules, "rain_from", "Rain from lap (0: none)", "", required=False)
@@ -159,6 +167,19 @@ class RulesForm(forms.Form):
         except InputError as error:
             raise forms.ValidationError(str(error)) from None
 
+    def clean_driver_slower_s(self) -> tuple[float, ...]:
+        """How much slower each driver is [s]."""
+        found = list[float]()
+        for part in re.split(r"[;\s]+|,(?!\d)|\band\b", self.cleaned_data["driver_slower_s"].strip()):
+            if part:
+                try:
+                    found.append(read_number(part, "s", f"Driver {chr(65 + len(found))}, slower by", -20, 60))
+                except InputError as error:
+                    raise forms.ValidationError(str(error)) from None
+        if len(found) > 8:
+            raise forms.ValidationError(f"{len(found)} drivers; expected at most 8.")
+        return tuple(found)
+
     def clean_laps(self) -> dict[str, float]:
         """The length."""
         try:
@@ -187,7 +208,8 @@ class RulesForm(forms.Form):
 _FURTHER = (
     "least_standing_s", "first_stop_lap", "last_stop_lap", "no_stops", "lane_s", "least_lane_s", "longest_stint", "wear_factor",
     "fuel_factor", "compulsory_laps", "pit_spread_s",
-    "ballast_kg", "wheel_minutes", "drivers", "driver_least_minutes", "driver_change_s", "savings_pct", "barred",
+    "ballast_kg", "wheel_minutes", "drivers", "driver_least_minutes", "driver_most_minutes", "driver_rest_minutes",
+    "driver_slower_s", "driver_change_s", "savings_pct", "barred",
     "rain_from", "track_s", "heats",
 )  # fmt: skip
 #: Name of a box for tyre sets, before the compound's key.
@@ -206,6 +228,7 @@ def as_typed(rules: RaceRules) -> dict[str, Any]:
     """The rules as their form shows them."""
     values = rules.model_dump()
     values["laps"] = length_words(rules)
+    values["driver_slower_s"] = ", ".join(f"{value:g}" for value in rules.driver_slower_s)
     values["no_stops"] = stretches_words(rules.no_stops)
     values["savings_pct"] = ", ".join(f"{value:g}" for value in rules.savings_pct)
     for key in dict.fromkeys(one.compound for one in rules.sets):

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from apexcore.quantities import format_number
 from apexcore.quantities.spread import half_interval
 from apexcore.quantities.words import counted
-from apexcore.race.course import gap
-from apexcore.race.drivers import seats
+from apexcore.race.course import course, gap
+from apexcore.race.drivers import crew_of, seats
 from apexcore.race.fuel import filled_l
 from apexcore.race.kinds import Rid
 from apexcore.race.legal import wheel_s
@@ -165,15 +165,19 @@ def _seats(rules: RaceRules, pace: Pace, plan: Plan) -> str:
     """Who drives which stint; empty where one drives alone."""
     if rules.drivers < 2:
         return ""
-    times = wheel_s(rules, pace, plan.stints)
-    who = seats(times, rules.drivers, 60.0 * rules.driver_least_minutes, 60.0 * rules.wheel_minutes)
+    times, laps, crew = wheel_s(rules, pace, plan.stints), [stint.laps for stint in plan.stints], crew_of(rules)
+    told = course(rules, pace, plan)
+    who = seats(times, crew, laps, [*(float(told.stop_s[stint.last_lap]) for stint in plan.stints[:-1]), 0.0])
     if who is None:
         least = f"{rules.driver_least_minutes:g} min" if rules.driver_least_minutes else "a stint"
         return f"No split of these stints gives each of {rules.drivers} drivers {least}."
-    totals = [sum(time for time, one in zip(times, who, strict=True) if one == driver) / 60.0 for driver in range(rules.drivers)]
+    driving = [time + crew.slower(one) * stint for time, one, stint in zip(times, who, laps, strict=True)]
+    totals = [sum(time for time, one in zip(driving, who, strict=True) if one == driver) / 60.0 for driver in range(rules.drivers)]
     order = ", ".join(chr(65 + driver) for driver in who)
     each = ", ".join(f"{chr(65 + driver)} {total:.0f} min" for driver, total in enumerate(totals))
-    return f"Drivers by stint: {order}; at the wheel {each}."
+    lost = sum(driving) - sum(times)
+    slower = "" if abs(lost) < 0.05 else f" Their pace makes it {abs(lost):.1f} s {'longer' if lost > 0 else 'shorter'} than planned."
+    return f"Drivers by stint: {order}; at the wheel {each}.{slower}"
 
 
 #: Race times nearer than this are the same [s], and how much likelier another plan must be to be said [-].

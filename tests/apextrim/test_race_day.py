@@ -185,7 +185,8 @@ def test_a_stranger_reaches_nothing_of_a_race(stranger: Client, race: LiveRace) 
 def test_rules_that_races_have_are_read_kept_and_planned(client_in: Client, event: Event, first: Sheet) -> None:
     rules = {
         "laps": "40 min + 1 lap", "mixed": "on", "tyres_may_stay": "on", "compulsory": "slate", "compulsory_laps": "3", "sets_marl": "2 new, 1 at 6",
-        "savings_pct": "3", "ballast_kg": "10", "drivers": "2", "wheel_minutes": "35", "driver_least_minutes": "10", "driver_change_s": "20",
+        "savings_pct": "3", "ballast_kg": "10", "drivers": "2", "wheel_minutes": "35", "driver_least_minutes": "10",
+        "driver_change_s": "20", "driver_slower_s": "0, 0.5", "driver_most_minutes": "35", "driver_rest_minutes": "1",
         "pit_spread_s": "1.5", "wear_factor": "3",
     }  # fmt: skip
     assert save(client_in, event, **rules) == 302
@@ -193,9 +194,11 @@ def test_rules_that_races_have_are_read_kept_and_planned(client_in: Client, even
     told = facts.rules_of(event)
     assert (told.minutes, told.laps_after, told.mixed, told.compulsory, told.compulsory_laps) == (40.0, 1, True, ("slate",), 3)
     assert [(one.compound, one.count, one.age) for one in told.sets] == [("marl", 2, 0), ("marl", 1, 6)] and told.savings_pct == (3.0,)
+    assert (told.driver_slower_s, told.driver_most_minutes, told.driver_rest_minutes) == ((0.0, 0.5), 35.0, 1.0)
     shown = client_in.get(reverse("race_bench", args=[event.pk]))
     page = words(shown)
     assert "40 min + 1 lap" in page and "laps by this plan" in page and "Pairs of tyres" in page and "Drivers by stint" in page
+    assert "Their pace makes it" in page and "longer than planned" in page
     view = shown.context["view"]
     assert {tyre.key for tyre in view.pace.pace.tyres} == {"marl", "slate", "marl/slate", "slate/marl"}
     for ranked in view.by_stops:
@@ -208,6 +211,7 @@ def test_rules_that_races_have_are_read_kept_and_planned(client_in: Client, even
         assert sum(stint.laps for stint in ranked.plan.stints if "slate" in stint.compound) >= 3
     brief = client_in.get(reverse("brief", args=[event.pk])).content.decode()
     assert 'value="40 min + 1 lap"' in brief and 'value="2 new, 1 at 6 laps"' in brief
+    assert 'value="0, 0.5"' in brief
     client_in.post(reverse("leave_out_pairs", args=[event.pk]))
     assert client_in.get(reverse("race_bench", args=[event.pk])).status_code == 200
 

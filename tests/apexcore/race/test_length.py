@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from apexcore.errors import InputError
-from apexcore.race.drivers import seats
+from apexcore.race.drivers import Crew, seats
 from apexcore.race.length import length_words, read_length
 from apexcore.race.rules import RaceRules
 
@@ -33,23 +33,46 @@ def test_what_is_no_length_is_told_with_what_is(text: str) -> None:
         read_length(text)
 
 
-def legal(times: list[float], who: tuple[int, ...], drivers: int, least: float, longest: float) -> bool:
-    totals = [sum(t for t, one in zip(times, who, strict=True) if one == driver) for driver in range(drivers)]
-    stretches = [sum(times[k] for k in group) for _, group in itertools.groupby(range(len(times)), key=lambda k: who[k])]
-    over = any(s > longest + 1e-6 for s in stretches) if longest else False
-    return min(totals) >= least - 1e-6 and min(totals) > 0 and not over
+def lost_s(times: list[float], laps: list[int], stops: list[float], who: tuple[int, ...], crew: Crew) -> float | None:
+    """What a split loses to slower drivers, gone through stint by stint; None where it breaks a rule."""
+    driven = [time + crew.slower(one) * n for time, n, one in zip(times, laps, who, strict=True)]
+    totals = [sum(t for t, one in zip(driven, who, strict=True) if one == driver) for driver in range(crew.drivers)]
+    if min(totals) < crew.least_s - 1e-6 or min(totals) <= 0 or max(totals) > crew.most_s + 1e-6:
+        return None
+    begins = [sum(driven[:k]) + sum(stops[:k]) for k in range(len(driven))]
+    for _, group in itertools.groupby(range(len(times)), key=lambda k: who[k]):
+        turn = list(group)
+        if sum(driven[k] for k in turn) > crew.longest_s + 1e-6:
+            return None
+        before = [k for k in range(turn[0]) if who[k] == who[turn[0]]]
+        if before and begins[turn[0]] - begins[before[-1]] - driven[before[-1]] < crew.rest_s - 1e-6:
+            return None
+    return sum(crew.slower(one) * n for one, n in zip(who, laps, strict=True))
 
 
-def test_seats_are_found_where_there_are_any() -> None:
+def test_seats_are_the_best_of_all_splits_and_found_where_there_are_any() -> None:
     rng = np.random.default_rng(3)
     found = none = 0
-    for _ in range(150):
+    for _ in range(200):
         times = [float(t) for t in rng.integers(5, 40, int(rng.integers(1, 7)))]
-        drivers, least = int(rng.integers(1, 4)), float(rng.uniform(0, sum(times) / 2))
-        longest = float(rng.choice([0.0, max(times), 1.3 * max(times)]))
-        known = any(legal(times, who, drivers, least, longest) for who in itertools.product(range(drivers), repeat=len(times)))
-        mine = seats(times, drivers, least, longest)
-        assert (mine is not None) == known, (times, drivers, least, longest)
-        assert mine is None or legal(times, tuple(mine), drivers, least, longest)
-        found, none = found + known, none + (not known)
+        laps, stops = [int(n) for n in rng.integers(1, 20, len(times))], [float(t) for t in rng.integers(0, 4, len(times))]
+        drivers = int(rng.integers(1, 4))
+        crew = Crew(
+            drivers, float(rng.uniform(0, sum(times) / 2)), float(rng.choice([np.inf, sum(times) / drivers * 1.3])),
+            float(rng.choice([np.inf, max(times), 1.3 * max(times)])), float(rng.choice([0.0, 0.0, 12.0])),
+            tuple(float(v) for v in rng.uniform(-0.2, 0.5, drivers)) if rng.random() < 0.6 else (),
+        )  # fmt: skip
+        every = (lost_s(times, laps, stops, who, crew) for who in itertools.product(range(drivers), repeat=len(times)))
+        known = min((lost for lost in every if lost is not None), default=None)
+        mine = seats(times, crew, laps, stops)
+        assert (mine is not None) == (known is not None), (times, crew)
+        if mine is not None and known is not None:
+            assert lost_s(times, laps, stops, tuple(mine), crew) == pytest.approx(known, abs=1e-9), (times, crew)
+        found, none = found + (known is not None), none + (known is None)
     assert found > 20 and none > 20
+
+
+def test_a_long_race_is_shared_in_a_moment() -> None:
+    who = seats([3000.0] * 28, Crew(3, 6 * 3600.0, 10 * 3600.0, 2 * 3600.0, 3600.0, (0.0, 0.4, 0.9)), [40] * 28, [60.0] * 28)
+    assert who is not None and sorted(set(who)) == [0, 1, 2]
+    assert who.count(0) * 3000 <= 10 * 3600 and who.count(2) * 3000 >= 6 * 3600 - 40 * 28
