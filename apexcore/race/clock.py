@@ -11,7 +11,7 @@ from .options import tyre_time_s
 from .plans import Plan, Stint, stop_s, weather_s
 from .replan import Standing
 from .rules import MOST_LAPS, Laps, Pace, RaceRules
-from .weather import with_wet
+from .weather import WET, with_wet
 
 #: A lap slower than the median by more than this share is not one of pace.
 _SLOW = 0.04
@@ -70,6 +70,8 @@ def pace_told_s(setup: Setup, now: Happened) -> float:
         return 0.0
     middle = float(np.median(gaps))
     clean = [gap for gap in gaps if abs(gap - middle) < _SLOW * pace.lap_s][-_PACE_LAPS:]
+    if not clean:  # two laps that have nothing in common say nothing
+        return 0.0
     return float(np.median(clean)) * len(clean) / (len(clean) + _KNOWN_LAPS)
 
 
@@ -88,6 +90,8 @@ def ahead_s(setup: Setup, now: Happened, plan: Plan, laps: int, due: bool = Fals
         stints = rest_of(plan, now.standing, last)
     if not stints:
         return [pace.lap_s] * laps
+    known = {tyre.key for tyre in pace.tyres}  # a plan may be for rain that has been taken back since
+    stints = [one if one.compound in known else replace(one, compound=pace.tyres[0].key) for one in stints]
     own = pace_told_s(setup, now)
     times = [float(time) + own for time in course(rules, pace, Plan(tuple(stints), 0.0, 0.0, 0.0, 0.0)).lap_s]
     if due:
@@ -184,8 +188,14 @@ def _flag_s(rules: RaceRules, now: Happened, ends: "np.ndarray", done: int) -> f
 
 
 def _weather_now(rules: RaceRules, now: Happened) -> RaceRules:
-    """The forecast with what the road has told: wet until it is said to be dry, and dry until it is said to be wet where it was."""
+    """The forecast with what the road has told: wet until it is said to be dry, and dry until it is said to be wet where it was; and wet
+    from where wet tyres were fitted, if nobody said so before."""
     began, ended = now.weather
+    if began is None:
+        began = next((lap for lap, driven in enumerate(now.driven) if driven.compound == WET), None)
+        if began is None and now.standing.compound == WET:
+            began = len(now.driven)
+        ended = None if began is None or (ended is not None and ended < began) else ended
     if began is None:
         return rules
     return rules.model_copy(
@@ -194,11 +204,14 @@ def _weather_now(rules: RaceRules, now: Happened) -> RaceRules:
 
 
 def rest_of(plan: Plan, standing: Standing, laps: int) -> list[Stint]:
-    """What is left of a plan's stints: the one that is on as it stands, and those behind it, up to the race's end."""
+    """What is left of a plan's stints: the one that is on as it stands, and those behind it, up to the race's end.
+
+    A plan that was made of a later rest, as laps were taken away again, is driven from here on with its first stint.
+    """
     done, rest = standing.laps_done, list[Stint]()
     for index, stint in enumerate(plan.stints):
         end = laps if index == len(plan.stints) - 1 else min(stint.last_lap, laps)
-        begin = max(stint.first_lap, done + 1)
+        begin = max(stint.first_lap, done + 1) if rest else done + 1
         if end < begin:
             continue
         if not rest:

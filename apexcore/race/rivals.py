@@ -12,7 +12,7 @@ from .course import course
 from .happened import Happened, Leader, Setup
 from .options import tyre_time_s
 from .plans import Plan, Stint, stop_s
-from .replan import stopping_now
+from .replan import count_driven, stopping_now
 from .rules import RaceRules, TyrePace
 
 #: A lap slower than a car's quick ones by more than this share is not one of pace; which of them is quick, as a share of its laps.
@@ -185,7 +185,7 @@ class _Ours:
     :param old_s: of the next three laps on the tyres that are on [s]
     :param new_s: of the first two laps on the next ones [s]
     :param stop_s: the stop before them [s]
-    :param on: pace of the tyres that are on, `age` laps old, and of those that come next
+    :param on: pace of the tyres that are on, and of those that come next
     """
 
     old_s: tuple[float, float, float]
@@ -193,8 +193,6 @@ class _Ours:
     stop_s: float
     on: TyrePace
     fitted: TyrePace
-    age: int
-    fitted_age: int
 
 
 def _ours(setup: Setup, now: Happened, rules: RaceRules, plan: Plan, due: bool) -> _Ours | None:
@@ -207,18 +205,13 @@ def _ours(setup: Setup, now: Happened, rules: RaceRules, plan: Plan, due: bool) 
     length = 3
     on = Stint(at.compound, at.laps_done + 1, length, max(at.fuel_l, 0.0), at.age, fitted=False)
     new = replace(after, first_lap=at.laps_done + 2, laps=length)
-    longer = rules.model_copy(
-        update={"laps": max(rules.laps, at.laps_done + 1 + length)}
-    )  # at the end laps are asked for that nobody drives
+    longer = rules.model_copy(update={"laps": max(rules.laps, at.laps_done + 1 + length)})  # near the end, laps that nobody drives
     old_s = course(longer, pace, Plan((on,), 0.0, 0.0, 0.0, 0.0)).lap_s + own
     new_s = course(longer, pace, Plan((new,), 0.0, 0.0, 0.0, 0.0)).lap_s + own
     by_key = {tyre.key: tyre for tyre in pace.tyres}
     stop = stop_s(rules, max(after.fuel_l - max(at.fuel_l - now.use_l, 0.0), 0.0), after.fitted)
-    fitted, age = (after.compound, after.age) if after.fitted else (at.compound, at.age + 1)
-    return _Ours(
-        (float(old_s[0]), float(old_s[1]), float(old_s[2])), (float(new_s[0]), float(new_s[1])), stop, by_key[at.compound], by_key[fitted],
-        at.age, age,
-    )  # fmt: skip
+    fitted = by_key[after.compound if after.fitted else at.compound]
+    return _Ours((float(old_s[0]), float(old_s[1]), float(old_s[2])), (float(new_s[0]), float(new_s[1])), stop, by_key[at.compound], fitted)
 
 
 def duels(setup: Setup, now: Happened, rules: RaceRules, plan: Plan, rivals: Sequence[Rival], due: bool = False) -> list[Duel]:
@@ -291,9 +284,8 @@ def stop_laps(setup: Setup, now: Happened, rules: RaceRules, rivals: Sequence[Ri
             break
         on = Stint(at.compound, at.laps_done + 1, laps, max(at.fuel_l, 0.0), at.age, fitted=False)
         before = course(rules, pace, Plan((on,), 0.0, 0.0, 0.0, 0.0)).lap_s
-        driven = {**dict(at.driven)}
-        for key in dict.fromkeys(at.compound.split("/")):
-            driven[key] = driven.get(key, 0) + laps
+        driven = dict(at.driven)
+        count_driven(driven, at.compound, laps)
         then = replace(
             at, laps_done=lap, fuel_l=max(at.fuel_l - now.use_l * laps, 0.0), age=at.age + laps, since_stop=at.since_stop + laps,
             driven=tuple(driven.items()), wheel_s=at.wheel_s + float(before.sum()),

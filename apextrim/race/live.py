@@ -100,7 +100,8 @@ def _advised(
 def now_of(race: LiveRace) -> Now:
     """A race at this moment."""
     setup, marks = setup_of(race), marks_of(race)
-    lines = tuple(AtLine(row.car, row.lap, row.clock_s, row.pit, row.group) for row in race.timing.all()) if race.own_car else ()
+    told = race.timing.values_list("car", "lap", "clock_s", "pit", "group") if race.own_car else ()
+    lines = tuple(AtLine(*row) for row in told)
     state = with_timing(happened(setup, core_marks(marks)), lines, race.own_car)
     following, said = _followed(race, setup)
     advice, safety = _advised(setup, core_marks(marks), state.leader, following, race.threshold_s)
