@@ -35,8 +35,11 @@ def mark(rng: np.random.Generator) -> Mark:
     kind = str(rng.choice(["lap"] * 12 + ["pit"] * 3 + list(KINDS)))
     time = None if rng.random() < 0.1 else float(rng.choice([74.0, 75.5, 77.0, 40.0, 150.0]) + rng.normal())
     compound = str(rng.choice(["marl", "slate", WET, ""])) if kind in ("pit", "restart") else ""
-    value: dict[str, float] = {"onlap": rng.integers(1, 26), "distance": rng.integers(1, 30), "minutes": rng.uniform(1, 40), "mate": rng.integers(0, 26)}
-    told = float(value.get(kind, rng.uniform(-30, 60)))
+    value: dict[str, float] = {
+        "onlap": float(rng.integers(1, 26)), "distance": float(rng.integers(1, 30)), "minutes": float(rng.uniform(1, 40)),
+        "mate": float(rng.integers(0, 26)),
+    }  # fmt: skip
+    told = value.get(kind, float(rng.uniform(-30, 60)))
     return Mark(
         kind, time, float(rng.uniform(0, 30)), compound, int(rng.choice([0, 5])), told, int(rng.integers(-2, 3)), str(rng.integers(1, 4))
     )  # fmt: skip
