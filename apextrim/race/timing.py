@@ -64,11 +64,11 @@ def _crossing(row: TimedLine) -> AtLine:
     return AtLine(row.car, row.lap, row.clock_s, row.pit, row.group)
 
 
-@transaction.atomic
 def own_laps(race: LiveRace, at_ms: int) -> int:
     """One's own laps of the timing as marks, and a stop as it is planned; a lap that was entered already only gets its time.
 
-    Returns how many marks came in or changed.
+    Returns how many marks came in or changed. Every mark is written by itself: where nothing is new nothing is written, and what is
+    planned for a stop is solved while nobody waits.
 
     :param at_ms: now [ms]
     """
