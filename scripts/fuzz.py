@@ -275,6 +275,7 @@ def newest_pages() -> list[str]:
     """The pages of the newest car, circuit and event of the racer."""
     from apextrim.events.models import Event
     from apextrim.library.models import Car, Circuit
+    from apextrim.race.models import LiveRace
 
     found = ["/garage/", "/events/"]
     for model, address, pages in (
@@ -287,6 +288,8 @@ def newest_pages() -> list[str]:
         found += [f"/events/{event.pk}/runs/{run.pk}/" for run in event.runs.filter(deleted_at=None)[:2]]
         found += [f"/events/{event.pk}/race/{plan.pk}/" for plan in event.plans.all()[:1]]
         found += [f"/events/{event.pk}/verdicts/plan/{test.pk}/" for test in event.tests.all()[:1]]
+    for race in LiveRace.objects.filter(ended_at=None)[:1]:
+        found += [f"/events/{race.event_id}/race/live/{race.pk}/{page}" for page in ("", "rivals/")]
     return found
 
 
@@ -364,7 +367,8 @@ def pages_of_event(event: Any) -> list[str]:
         f"sheet/{sheet}/search/", f"sheet/{sheet}/figures/", f"sheet/{sheet}/stint/", f"sheet/{sheet}/carry/", f"sheet/{sheet}/readings/",
         f"sheet/{sheet}/check/", f"sheet/{sheet}/card/", "sheet/difference/", f"runs/{run}/", "runs/live/", "verdicts/plan/", "thread/",
     )  # fmt: skip
-    return ["/jobs/", "/account/", "/password/", "/garage/circuits/new/", *(f"{at}/{page}" for page in asking)]
+    races = [f"{at}/race/live/{race.pk}/{page}" for race in event.races.all()[:1] for page in ("", "rivals/", "marks/")]
+    return ["/jobs/", "/account/", "/password/", "/garage/circuits/new/", *races, *(f"{at}/{page}" for page in asking)]
 
 
 def scenario() -> tuple[Any, Any, Any, str, str]:
