@@ -124,3 +124,27 @@ def test_the_card_prints_without_the_page_around_it(page: Page) -> None:
     page.emulate_media(media="print")
     assert not page.get_by_role("navigation", name="Benches").is_visible()
     assert page.get_by_role("heading", name="S4 for Brackendale Gannet").is_visible()
+
+
+@pytest.mark.thorough_only
+def test_a_race_with_other_cars_runs_by_itself_and_is_accessible(page: Page) -> None:
+    """The simulated timing drives it: laps come without a key, cars stand around, and both pages can be read by everybody."""
+    page.goto("/events/1/race/live/")
+    page.get_by_role("button", name="Start race").click()
+    page.get_by_role("link", name="Other cars").click()
+    assert page.get_by_text("No other car is known yet").is_visible()
+    page.get_by_label("Your car in the timing").fill("7")
+    page.get_by_role("button", name="Start simulated timing").click()
+    page.get_by_role("heading", name="Where you come out").wait_for(timeout=60_000)
+    for where in ("rivals", "race mode"):
+        if where == "race mode":
+            page.get_by_role("link", name="Back to race mode").click()
+            page.get_by_role("columnheader", name="Ahead if you stop first").wait_for()
+        page.evaluate(AXE)
+        assert violations(page, "['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']") == []
+        for width in (1280, 390):
+            page.set_viewport_size({"width": width, "height": 800})
+            assert page.evaluate("() => document.documentElement.scrollWidth") <= width
+    page.get_by_text(re.compile("lap [3-9]")).first.wait_for(timeout=60_000)
+    page.get_by_role("button", name="End race").click()
+    page.get_by_text("laps driven").first.wait_for()
