@@ -33,9 +33,9 @@ MOST_KINDS = 6
 #: The same where tyres may stay on, with which far more plans lie near the best; and how far behind it a number of stops may be said to
 #: lie at least, before it is left out of a large search [s].
 _STAYING_S, STAYING_KINDS = 2.0, 4
+FAR_S = 10.0
 #: Stops beyond those that are asked for with which it is tried first whether more of them would help.
 _FEW_STOPS = 8
-FAR_S = 10.0
 
 
 @dataclass(frozen=True)
@@ -242,11 +242,17 @@ def search(rules: RaceRules, pace: Pace) -> list[Plan]:
     return sorted(plans.values(), key=lambda plan: plan.time_s)
 
 
+def _binding(rules: RaceRules) -> bool:
+    """Whether drivers who share the car are bound by more than the time at a stretch, which the search keeps to by itself."""
+    crew = crew_of(rules)
+    return rules.drivers > 1 and (crew.least_s > 0.0 or crew.rest_s > 0.0 or not math.isinf(crew.most_s))
+
+
 def _seated(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem, best: Best) -> Best | None:
     """A plan whose stints can be shared by the drivers as the rules ask; where the quickest of so many stops cannot, the quickest with
     stints that are less unlike: a lap less at most from pit to pit until they can. None where that never comes."""
     crew = crew_of(rules)
-    if rules.drivers < 2 or (not crew.least_s and not crew.rest_s and math.isinf(crew.most_s)):
+    if not _binding(rules):
         return best
     stops, tried = len(best.legs) - 1, best
     while True:
@@ -437,6 +443,8 @@ def _pairs_of_openers(rules: RaceRules, pace: Pace, trials: Sequence[tuple[str, 
 def _opens(rules: RaceRules, pace: Pace) -> bool:
     """Whether any plan is legal."""
     try:
+        if _binding(rules):  # only a plan whose stints can be shared opens anything
+            return bool(search(rules, pace))
         if rules.most_stops < MOST_STOPS:
             return quickest(rules, pace) is not None
         few = rules.model_copy(update={"most_stops": min(rules.least_stops + _FEW_STOPS, MOST_STOPS)})  # most are opened by a few

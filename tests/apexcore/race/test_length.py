@@ -5,10 +5,11 @@ import itertools
 import numpy as np
 import pytest
 
-from apexcore.errors import InputError
+from apexcore.errors import InputError, NoLegalPlan
 from apexcore.race.drivers import Crew, seats
 from apexcore.race.length import length_words, read_length
-from apexcore.race.rules import RaceRules
+from apexcore.race.plans import ranked_plans
+from apexcore.race.rules import Pace, RaceRules, TyrePace
 
 
 @pytest.mark.parametrize(
@@ -76,3 +77,15 @@ def test_a_long_race_is_shared_in_a_moment() -> None:
     who = seats([3000.0] * 28, Crew(3, 6 * 3600.0, 10 * 3600.0, 2 * 3600.0, 3600.0, (0.0, 0.4, 0.9)), [40] * 28, [60.0] * 28)
     assert who is not None and sorted(set(who)) == [0, 1, 2]
     assert who.count(0) * 3000 <= 10 * 3600 and who.count(2) * 3000 >= 6 * 3600 - 40 * 28
+
+
+def test_only_what_lets_drivers_share_is_said_to_open_a_plan() -> None:
+    """Three stints of unlike lengths that three drivers cannot share: the minutes are to blame, not the tank that the plan never empties."""
+    pace = Pace(60.0, (TyrePace("marl", 0.0, 0.05, 0.0, 60, 0.0),), 1.0, 0.0, 0.0)
+    rules = RaceRules(laps=30, pit_loss_s=20, tank_l=40, least_stops=1, most_stops=1, drivers=3, driver_least_minutes=5.0, formation_laps=0)
+    with pytest.raises(NoLegalPlan) as caught:
+        ranked_plans(rules, pace)
+    blamed = caught.value.collisions[0]
+    assert "at most 1 stop" in blamed and "5 min at least for each of 3 drivers" in blamed and "tank" not in blamed
+    two = rules.model_copy(update={"drivers": 2})
+    assert ranked_plans(two, pace)[0].stops == 1
