@@ -5,6 +5,7 @@ import io
 import re
 from typing import Any
 
+import numpy as np
 import pytest
 from django.test import Client
 from django.utils import timezone
@@ -15,6 +16,7 @@ from apextrim.modelling import answers
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
 from apextrim.work.models import Job
+from apextrim.workshop.figure_presenters import thrust_picture
 from apextrim.workshop.models import Search
 
 
@@ -207,3 +209,10 @@ def test_what_is_unsaved_counts_in_effects_and_advice(client_in: Client, event: 
     )
     assert "Front anti-roll bar 9 to" in advice and 'name="set" value="bar_front:9"' in advice
     assert client_in.get(f"{url}?set=gear_2:9&set=bar_front:").status_code == 200
+
+
+def test_thrust_stands_over_the_speed_in_kilometres_an_hour() -> None:
+    speeds = np.linspace(1.0, 50.0, 99)
+    picture = thrust_picture(speeds, np.array([np.linspace(6000.0, 2000.0, 99)]), 1.2 * speeds**2)
+    assert picture.x.at(180.0) == pytest.approx(float(picture.gears[0][1].rsplit(" ", 1)[-1].split(",")[0]), abs=8.0)
+    assert picture.x.high == pytest.approx(1.04 * 180.0)
