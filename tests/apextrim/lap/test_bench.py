@@ -18,6 +18,8 @@ def test_the_lap_bench_draws_and_lists_every_corner(client_in: Client, event: Ev
     page = response.content.decode()
     for name in ("Withy Bend", "Heron Hook", "Sluice"):
         assert name in page
+    ways = {row.result.corner.name: row.way for row in rows}  # a circuit that goes round clockwise, with one hook to the left at first
+    assert (ways["Withy Bend"], ways["Mill Rise"], ways["Heron Hook"]) == ("right", "right", "left")
     spots = [(marker.x, marker.y) for marker in response.context["map"].markers]
     assert all(0 < x < 760 and 0 < y < 400 for x, y in spots)
 

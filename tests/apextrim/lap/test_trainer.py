@@ -6,7 +6,7 @@ from django.test import Client
 from django.urls import reverse
 
 from apextrim.events.models import Event
-from apextrim.lap import asked, trainer
+from apextrim.lap import asked, trainer, trainer_presenters
 from apextrim.lap.models import TrainedMark
 from apextrim.runs.models import LapTrace, Run
 from apextrim.runs.recorded import put_samples
@@ -101,3 +101,8 @@ def test_cards_say_what_the_book_says(client_in: Client, event: Event, first: Sh
     whole = words(client_in.get(at(event, "lap_card"), {"for": "wet"}))
     assert "Mark 2nd board −8 m, white line" in whole and "the lap, wet" in whole
     assert client_in.get(at(event, "lap_card"), {"for": "backwards"}).status_code == 200
+
+
+def test_a_pass_is_called_late_from_even_chances_on_unless_the_driver_says_how_it_was() -> None:
+    assert [trainer_presenters._kind("", late) for late in (0.1, 0.9)] == ["good", "late"]
+    assert trainer_presenters._kind("early", 0.9) == "early"

@@ -46,6 +46,7 @@ def test_units_are_taken_as_they_are_typed(newcomer: Client) -> None:
     newcomer.post(reverse("quick_car"), {**HATCH, "mass": "2315 lb", "power": "190 hp", "top": "140 mph", "do": "save"})
     car = parsed_car(Car.objects.get().data)
     assert car.mass.dry_kg + 80 == pytest.approx(2315 * 0.45359237, abs=0.1)
+    assert car.mass.front_share == pytest.approx(0.62)
     assert max(rpm * 0.10471975512 * nm for rpm, nm in car.powertrain.torque_nm) == pytest.approx(190 * 745.7, rel=2e-3)
 
 
