@@ -7,6 +7,7 @@ import pytest
 from django.test import Client
 from django.urls import reverse
 
+from apexcore.formats.race_file import PlanValue
 from apexcore.race.kinds import Rid
 from apexcore.race.plans import Plan, Stint
 from apextrim.events.models import Event
@@ -86,6 +87,16 @@ def test_every_entry_can_be_corrected_or_taken_back_later(client_in: Client, rac
     assert len(laps_of(race)) == 3
     assert stranger.post(f"{base}2/", {"remove": "1"}).status_code == 404 and len(laps_of(race)) == 3
     assert client_in.post(f"{base}77/", {"remove": "1"}, follow=True).status_code == 200
+
+
+def test_plans_that_were_made_after_a_corrected_entry_are_forgotten(client_in: Client, race: LiveRace) -> None:
+    for k in range(1, 4):
+        press(client_in, race, "lap", 75.0 * k, time="1:15.0")
+    race.refresh_from_db()
+    race.followed = [[number, PlanValue.of(live.setup_of(race).plan).model_dump(mode="json"), f"after {number}"] for number in (1, 2, 3)]
+    race.save()
+    live.correct(race, 2, {"time_s": 75.5})
+    assert [entry[2] for entry in LiveRace.objects.get(pk=race.pk).followed] == ["after 1"]
 
 
 def test_what_is_owed_stands_on_the_page_to_the_end(client_in: Client, race: LiveRace) -> None:

@@ -2,7 +2,7 @@
 
 import pytest
 
-from apexcore.race.driven import Otherwise, driven_otherwise
+from apexcore.race.driven import Otherwise, driven_otherwise, with_ballast
 from apexcore.race.fuel import FuelUse
 from apexcore.race.pace import Estimate, RacePace
 from apexcore.race.plans import ranked_plans
@@ -39,3 +39,8 @@ def test_sparing_tyres_saves_a_stop() -> None:
     known = RacePace(short, (short,), KNOWN.fuel, KNOWN.fuel_s_per_l, KNOWN.fade[:1], KNOWN.offset[:1], KNOWN.cliff[:1])
     before, after = ranked_plans(RULES, known.pace)[0], ranked_plans(RULES, driven_otherwise(known, Otherwise(0.1, 1.0, 0.4)).pace)[0]
     assert after.stops < before.stops and after.time_s < before.time_s
+
+
+def test_ballast_costs_what_as_many_kilograms_of_fuel_cost() -> None:
+    """15 kg are 20 l of 0.75 kg/l: 20 times 0.03 s."""
+    assert with_ballast(KNOWN, 15.0, 0.75).pace.lap_s == pytest.approx(80.6)

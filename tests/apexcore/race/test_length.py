@@ -1,6 +1,7 @@
 """Race lengths as people say them, and drivers who share a car."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -8,6 +9,7 @@ import pytest
 from apexcore.errors import InputError, NoLegalPlan
 from apexcore.race.drivers import Crew, seats
 from apexcore.race.length import length_words, read_length
+from apexcore.race.options import problem_of
 from apexcore.race.plans import ranked_plans
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 
@@ -77,6 +79,14 @@ def test_a_long_race_is_shared_in_a_moment() -> None:
     who = seats([3000.0] * 28, Crew(3, 6 * 3600.0, 10 * 3600.0, 2 * 3600.0, 3600.0, (0.0, 0.4, 0.9)), [40] * 28, [60.0] * 28)
     assert who is not None and sorted(set(who)) == [0, 1, 2]
     assert who.count(0) * 3000 <= 10 * 3600 and who.count(2) * 3000 >= 6 * 3600 - 40 * 28
+
+
+def test_a_track_that_changes_adds_up_from_where_the_race_stands() -> None:
+    """A tenth a lap: laps 1 to 3 lose 0, 0.1 and 0.2 s; behind five laps the next three 0.5, 0.6 and 0.7 s."""
+    pace = Pace(60.0, (TyrePace("marl", 0.0, 0.05, 0.0, 60, 0.0),), 1.0, 0.0, 0.0)
+    problem = problem_of(RaceRules(laps=10, pit_loss_s=20, tank_l=40, track_s=0.1), pace)
+    assert problem.legs()[2][3] == pytest.approx(0.3)
+    assert replace(problem, behind=5).legs()[2][3] == pytest.approx(1.8)
 
 
 def test_only_what_lets_drivers_share_is_said_to_open_a_plan() -> None:

@@ -5,12 +5,13 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from apexcore.race.clock import pace_now, rules_now
+from apexcore.race.clock import ahead_s, pace_now, rules_now
 from apexcore.race.course import course
 from apexcore.race.happened import Happened, Mark, Setup, happened
+from apexcore.race.legal import breaches
 from apexcore.race.live import advise, followed_s, under_safety_car
 from apexcore.race.plans import Plan, Stint, ranked_plans
-from apexcore.race.replan import standing_of
+from apexcore.race.replan import Standing, standing_of
 from apexcore.race.rules import Pace, RaceRules, TyrePace
 
 TYRES = (TyrePace("marl", 0.0, 0.15, 0.4, 14, 0.2), TyrePace("slate", 0.5, 0.05, 0.6, 30, 0.1))
@@ -135,3 +136,23 @@ def test_cold_tyres_of_the_first_lap_are_no_tyres_that_hardly_fade(fade: float) 
     setup = Setup(rules, pace, Plan((Stint("marl", 1, 30, 46.0),), 0.0, 0.0, 0.0, 0.0), 0.02, 0.6)
     laps = [70.0 + 0.06 * fade * k + 0.02 * (46.0 - 1.5 * k) + (1.6 if not k else 0.0) for k in range(16)]
     assert happened(setup, [Mark("lap", time) for time in laps]).fade == pytest.approx(fade, rel=0.05)
+
+
+def test_a_stint_counts_the_laps_before_and_the_time_is_not_all_of_a_race() -> None:
+    """Closed forms: eight laps driven and seven more are fifteen; a lap after the time is a lap more; three laps behind the safety car are
+    slow."""
+    rules = RaceRules(laps=30, pit_loss_s=20, tank_l=80, most_stops=2, longest_stint=14, formation_laps=0)
+    pace = Pace(60.0, (TyrePace("marl", 0.0, 0.0, 0.0, 99, 0.0),), 1.0, 0.0, 0.0)
+    at = Standing(8, 40.0, "marl", 8, 8, 0, (("marl", 8),), (("marl", 0),))
+    rest = (Stint("marl", 9, 7, 40.0, 8, False), Stint("marl", 16, 15, 40.0))
+    told = {one.rule: one.words for one in breaches(rules, pace, at, rest)}
+    assert told["longest_stint"] == "a stint of 15 laps instead of at most 14"
+    plan = Plan((Stint("marl", 1, 30, 30.0),), 0.0, 0.0, 0.0, 0.0)
+    timed = rules.model_copy(update={"minutes": 20.5, "longest_stint": 0})
+    setup = Setup(timed, pace, plan, 0.1, 0.6)
+    laps = [Mark("lap", 60.0)] * 5
+    assert rules_now(setup, happened(setup, laps)).laps == 21
+    after = replace(setup, rules=timed.model_copy(update={"laps_after": 2}))
+    assert rules_now(after, happened(after, laps)).laps == 23
+    slow = ahead_s(setup, happened(setup, [*laps, Mark("safety")]), plan, 6)
+    assert slow[:3] == [96.0] * 3 and slow[3:] == [60.0] * 3
