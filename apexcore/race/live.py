@@ -14,7 +14,7 @@ from .legal import Breach, breaches
 from .options import filling_of
 from .plans import Plan, Stint, stints_time_s
 from .problem import NEVER_FROM
-from .replan import Standing, count_driven, margin_left_l, replanned, stopping_now
+from .replan import Standing, after_laps, margin_left_l, replanned, stopping_now
 from .rules import MOST_STOPS, Pace, RaceRules
 from .simulation import Driver, Rest, stop_worth
 
@@ -115,20 +115,10 @@ def _advised(setup: Setup, rules: RaceRules, now: Happened, following: Plan, thr
     return Advice(best, True, None if before is None else before - best.time_s, broken=broken)
 
 
-def _a_lap_on(at: Standing, pace: Pace, use_l: float) -> Standing:
-    """Where a race stands as the lap that is being driven ends."""
-    driven = dict(at.driven)
-    count_driven(driven, at.compound, 1)
-    return replace(
-        at, laps_done=at.laps_done + 1, fuel_l=max(at.fuel_l - use_l, 0.0), age=at.age + 1, since_stop=at.since_stop + 1,
-        driven=tuple(driven.items()), wheel_s=at.wheel_s + pace.lap_s,
-    )  # fmt: skip
-
-
 def _home_on_a_flat(rules: RaceRules, pace: Pace, now: Happened) -> Advice:
     """A tyre is flat: the stop is at the end of this lap, whatever it breaks."""
     at = now.standing
-    then = _a_lap_on(at, pace, now.use_l)
+    then = after_laps(at, 1, now.use_l, pace.lap_s)
     bare, lifted = replace(pace, margin_l=0.0), rules
     for change in ({}, *_GIVEN_UP):
         lifted = lifted.model_copy(update=change)
@@ -208,7 +198,7 @@ def under_safety_car(setup: Setup, now: Happened) -> SafetyAdvice | None:
     lap = at.laps_done + 1
     if lap >= rules.laps or now.closed:
         return None
-    then = _a_lap_on(at, pace, now.use_l)
+    then = after_laps(at, 1, now.use_l, pace.lap_s)
     stay = next(iter(replanned(rules, pace, then, 1)), None)
     stop = stopping_now(rules, pace, then, setup.safety_pit)
     if stop is None or stay is None:

@@ -118,6 +118,20 @@ def count_driven(driven: dict[str, int], tyres: str, laps: int) -> None:
         driven[key] = driven.get(key, 0) + laps
 
 
+def after_laps(at: Standing, laps: int, use_l: float, driving_s: float) -> Standing:
+    """Where a race stands some laps on, without a stop.
+
+    :param use_l: fuel of a lap [l]
+    :param driving_s: time of these laps [s]
+    """
+    driven = dict(at.driven)
+    count_driven(driven, at.compound, laps)
+    return replace(
+        at, laps_done=at.laps_done + laps, fuel_l=max(at.fuel_l - use_l * laps, 0.0), age=at.age + laps, since_stop=at.since_stop + laps,
+        driven=tuple(driven.items()), wheel_s=at.wheel_s + driving_s,
+    )  # fmt: skip
+
+
 def _takes(compound: str, age: int, axle: int, fitted: tuple[str, int]) -> bool:
     """Whether a set that was fitted is one of these."""
     return fitted[1] == age and axles_of(fitted[0])[axle] == compound

@@ -12,7 +12,7 @@ from .course import course
 from .happened import Happened, Leader, Setup
 from .options import tyre_time_s
 from .plans import Plan, Stint, stop_s
-from .replan import count_driven, stopping_now
+from .replan import after_laps, stopping_now
 from .rules import RaceRules, TyrePace
 
 #: A lap slower than a car's quick ones by more than this share is not one of pace; which of them is quick, as a share of its laps.
@@ -284,12 +284,7 @@ def stop_laps(setup: Setup, now: Happened, rules: RaceRules, rivals: Sequence[Ri
             break
         on = Stint(at.compound, at.laps_done + 1, laps, max(at.fuel_l, 0.0), at.age, fitted=False)
         before = course(rules, pace, Plan((on,), 0.0, 0.0, 0.0, 0.0)).lap_s
-        driven = dict(at.driven)
-        count_driven(driven, at.compound, laps)
-        then = replace(
-            at, laps_done=lap, fuel_l=max(at.fuel_l - now.use_l * laps, 0.0), age=at.age + laps, since_stop=at.since_stop + laps,
-            driven=tuple(driven.items()), wheel_s=at.wheel_s + float(before.sum()),
-        )  # fmt: skip
+        then = after_laps(at, laps, now.use_l, float(before.sum()))
         late = rules.longest_stint and then.since_stop > rules.longest_stint
         if late or at.fuel_l < now.use_l * laps or (rules.wheel_minutes and then.wheel_s > 60.0 * rules.wheel_minutes):
             break
