@@ -9,7 +9,6 @@ from django.contrib.auth.models import User
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import InputError
 from apexcore.lap.driver import LEVEL_WORDS
-from apexcore.quantities import read_number
 from apexcore.race.length import length_words, read_length, read_sets, read_stretches, sets_words, stretches_words
 from apexcore.race.rules import RaceRules, contradictions
 from apexcore.vehicle.car import Car as CoreCar
@@ -17,7 +16,7 @@ from apexcore.vehicle.class_limits import ClassLimits
 from apexcore.vehicle.pair import pair_key
 from apextrim.accounts.owned import owned
 from apextrim.library.models import Car, Circuit
-from apextrim.ui.fields import quantity
+from apextrim.ui.fields import numbers_of, quantity
 
 from .models import Event, Session
 
@@ -149,16 +148,8 @@ class RulesForm(forms.Form):
 
     def clean_savings_pct(self) -> tuple[float, ...]:
         """The savings [%]."""
-        found = []
-        for part in re.split(r"[,;\s]+|\band\b", self.cleaned_data["savings_pct"]):
-            if part:
-                try:
-                    found.append(read_number(part, "%", "saving", 0.1, 30))
-                except InputError as error:
-                    raise forms.ValidationError(str(error)) from None
-        if len(found) > 4:
-            raise forms.ValidationError(f"saving: {len(found)} of them; expected at most 4.")
-        return tuple(dict.fromkeys(found))
+        parts = re.split(r"[,;\s]+|\band\b", self.cleaned_data["savings_pct"])
+        return tuple(dict.fromkeys(numbers_of(parts, "%", lambda _: "saving", 0.1, 30, 4, "saving: {} of them")))
 
     def clean_no_stops(self) -> list[dict[str, int]]:
         """Laps at whose end one may not stop."""
@@ -169,16 +160,8 @@ class RulesForm(forms.Form):
 
     def clean_driver_slower_s(self) -> tuple[float, ...]:
         """How much slower each driver is [s]."""
-        found = list[float]()
-        for part in re.split(r"[;\s]+|,(?!\d)|\band\b", self.cleaned_data["driver_slower_s"].strip()):
-            if part:
-                try:
-                    found.append(read_number(part, "s", f"Driver {chr(65 + len(found))}, slower by", -20, 60))
-                except InputError as error:
-                    raise forms.ValidationError(str(error)) from None
-        if len(found) > 8:
-            raise forms.ValidationError(f"{len(found)} drivers; expected at most 8.")
-        return tuple(found)
+        parts = re.split(r"[;\s]+|,(?!\d)|\band\b", self.cleaned_data["driver_slower_s"].strip())
+        return tuple(numbers_of(parts, "s", lambda k: f"Driver {chr(65 + k)}, slower by", -20, 60, 8, "{} drivers"))
 
     def clean_laps(self) -> dict[str, float]:
         """The length."""

@@ -9,15 +9,14 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from apexcore.errors import ApexError, InputError
-from apexcore.quantities import read_number
+from apexcore.errors import ApexError
 from apexcore.race.rules import Surroundings
 from apextrim.events import facts
 from apextrim.events.actions import change_rules
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
-from apextrim.ui.fields import quantity
+from apextrim.ui.fields import numbers_of, quantity
 
 from . import odds, presenters, queries
 
@@ -57,16 +56,8 @@ class FieldForm(forms.Form):
 
     def _row(self, name: str, what: str, most: int) -> tuple[float, ...]:
         """Points in a row, as people type them."""
-        found = list[float]()
-        for part in re.split(r"[\s;/]+|,(?!\d)", self.cleaned_data[name].strip()):
-            if part:
-                try:
-                    found.append(read_number(part, "", f"{what} {len(found) + 1}", 0.0, 10_000.0))
-                except InputError as error:
-                    raise forms.ValidationError(str(error)) from None
-        if len(found) > most:
-            raise forms.ValidationError(f"{len(found)} of them; expected at most {most}.")
-        return tuple(found)
+        parts = re.split(r"[\s;/]+|,(?!\d)", self.cleaned_data[name].strip())
+        return tuple(numbers_of(parts, "", lambda k: f"{what} {k + 1}", 0.0, 10_000.0, most))
 
 
 def _as_typed(around: Surroundings) -> dict[str, Any]:

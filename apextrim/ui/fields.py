@@ -1,5 +1,6 @@
 """Form fields that read numbers as people type them, with bounds taken from the core's own schemas."""
 
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from annotated_types import Ge, Gt, Le, Lt
@@ -7,7 +8,7 @@ from django import forms
 from django.core.exceptions import ValidationError
 
 from apexcore.errors import InputError
-from apexcore.quantities.text import range_words
+from apexcore.quantities.text import range_words, read_number
 from apexcore.quantities.values import Value
 
 from .units import current, read_typed
@@ -26,6 +27,27 @@ def bounds(model: type[Value], field: str) -> tuple[float, float]:
         elif isinstance(rule, Lt):
             high = float(rule.lt)  # type: ignore[arg-type]
     return low, high
+
+
+def numbers_of(
+    parts: Iterable[str], unit: str, name: Callable[[int], str], low: float, high: float, most: int, many: str = "{} of them"
+) -> list[float]:  # fmt: skip
+    """Numbers in a row, as people type them; empty parts are passed over.
+
+    :param name: what the one at a place is called in an error, from 0
+    :param many: what too many of them are called
+    :raises ValidationError: naming the first that is none, or that there are more than `most`
+    """
+    found = list[float]()
+    for part in parts:
+        if part:
+            try:
+                found.append(read_number(part, unit, name(len(found)), low, high))
+            except InputError as error:
+                raise ValidationError(str(error)) from None
+    if len(found) > most:
+        raise ValidationError(f"{many.format(len(found))}; expected at most {most}.")
+    return found
 
 
 class QuantityField(forms.CharField):
