@@ -109,6 +109,7 @@ class MarkFile(Value):
     kind: Literal[
         "lap", "pit", "fuel", "safety", "yellow", "green", "closed", "open", "red", "restart", "wet", "dry", "onlap", "distance", "minutes",
         "puncture", "penalty", "through", "stopgo", "served", "leader", "other", "rival", "mate",
+        "joker",
     ]  # fmt: skip
     time_s: float | None = Field(None, gt=0, le=1e5)
     litres: _Litres | None = None

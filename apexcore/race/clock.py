@@ -32,8 +32,10 @@ def pace_now(setup: Setup, now: Happened) -> Pace:
 
 
 def told_rules(setup: Setup, now: Happened) -> RaceRules:
-    """The rules with what has been told since: another distance, other minutes, the weather, a pit box that is taken."""
+    """The rules with what has been told since: another distance, other minutes, the weather, a pit box that is taken, joker laps driven."""
     rules = _weather_now(setup.rules, now)
+    if now.jokers:
+        rules = rules.model_copy(update={"jokers": max(rules.jokers - now.jokers, 0)})
     if now.mate is not None and now.mate <= MOST_LAPS:
         rules = rules.model_copy(update={"no_stops": (*rules.no_stops, Laps(first=now.mate, last=now.mate))})
     if now.distance is not None:

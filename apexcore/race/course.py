@@ -24,6 +24,7 @@ class Course:
     :param saving_s: to driving that saves [s]
     :param weather_s: to the rain, or to wet tyres without it [s]
     :param track_s: to a track that changes [s]
+    :param joker_s: to laps by the longer way, which are left to the last [s]
     :param fuel_s: to the weight of fuel [s]
     :param stop_s: to the stop before it [s]
     :param left_l: fuel on board as it ends [l]
@@ -37,6 +38,7 @@ class Course:
     saving_s: Floats
     weather_s: Floats
     track_s: Floats
+    joker_s: Floats
     fuel_s: Floats
     stop_s: Floats
     left_l: Floats
@@ -48,7 +50,7 @@ class Course:
 
 
 #: What a lap may be lost to, in the order in which it is told.
-CAUSES = ("stop_s", "offset_s", "fade_s", "cliff_s", "warm_s", "saving_s", "weather_s", "track_s", "fuel_s")
+CAUSES = ("stop_s", "offset_s", "fade_s", "cliff_s", "warm_s", "saving_s", "weather_s", "track_s", "joker_s", "fuel_s")
 
 
 def course(rules: RaceRules, pace: Pace, plan: Plan) -> Course:
@@ -71,6 +73,7 @@ def course(rules: RaceRules, pace: Pace, plan: Plan) -> Course:
         parts["offset_s"][at] = tyre.offset_s - stint.level.cost_s
         parts["saving_s"][at] = stint.level.cost_s
         parts["track_s"][at] = rules.track_s * (stint.first_lap - 1 + np.arange(stint.laps))
+        parts["joker_s"][at] = rules.joker_s * (at + plan.stints[0].first_lap > rules.laps - rules.jokers)
         if rains(rules):
             parts["weather_s"][at] = lost_s(rules, stint.compound, max(rules.laps, stint.last_lap))[stint.first_lap - 1 : stint.last_lap]
         parts["fade_s"][at] = tyre.fade_s * age[at]

@@ -25,8 +25,6 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
 
-#: The same, of which the type checker counts no arguments.
-_KERNEL: Any = kernel
 #: What a tank holds beyond itself [l], so that a stint that takes all of it is more than a point.
 _POINT_L = 1e-6
 #: Values that are the same [s], and places [l].
@@ -112,7 +110,11 @@ class Planner:
         self.nxt, self.klass = np.ascontiguousarray(self.after[:, heads]), self.class_of[heads].astype(np.int64)
         self.at_start, self.later, self.begins = begins[heads], later[heads], begins
         self.legs, self.leg_s, self.track = p.legs()
+        #: All times to go.
+        self.kept: Any = None
         self.inner_stops = min(p.most_stops, p.laps - 1) if p.stay_s is not None else 0
+        self.staying = np.minimum(self.legs, np.array(p.staying_laps, dtype=np.int64)) if p.staying_laps else self.legs
+        self.race = self._race(self.grouped, self.nxt, self.klass, self.at_start, self.later)
         work = float(len(self.done)) * len(rows) * p.laps * p.laps * (p.most_stops + 1)
         if len(self.done) > 1 and work > _MOST_WORK:
             raise InputError("rules", f"{len(self.done)} kinds of what was used in {p.laps} laps", "fewer compulsory laps, sets or stops")
@@ -126,6 +128,14 @@ class Planner:
             self._solve(within_s, nearest)
         else:
             self._solve_each(within_s, nearest, far_s)
+
+    def _race(self, costs: Floats, after: Ints, classes: Ints, at_start: Bools, later: Bools) -> Any:
+        """The rules as the search walks them, of some ways to drive a stint."""
+        p = self.problem
+        return kernel.Race(
+            costs, after, self.done, classes, at_start, later, p.stop_laps, self.legs, self.staying, self.leg_s, self.track, self.uses,
+            float(p.weight_s), float(p.least_l), float(p.tank_l + _POINT_L), int(p.most_stops), int(self.inner_stops),
+        )  # fmt: skip
 
     def _solve_each(self, within_s: float, nearest: int, far_s: float) -> None:
         """Solves each number of stops by itself, the one with the least bound first; what is found limits those behind it."""
@@ -160,12 +170,8 @@ class Planner:
         if self.tables is not None:
             if stops not in self.tables:
                 return False
-            self._keep(self.tables[stops][0])
+            self.kept = self.tables[stops][0]
         return True
-
-    def _keep(self, kept: Any) -> None:
-        self.kept = kept
-        self.xs, self.vs, self.ss, self.begin, self.counts, self.rows, self.slots, self.from_lap, self.most_inner = kept
 
     def _solve(self, within_s: float, nearest: int) -> None:
         """Solves up to a known plan's time for each number of stops; where none is known, up to a guess that grows until it holds one."""
@@ -189,12 +195,8 @@ class Planner:
 
     def _solve_up_to_limits(self) -> None:
         p, bound = self.problem, self.bound
-        self._keep(kernel.solve(
-            self.grouped, self.nxt, self.done, self.klass, self.uses, p.weight_s, p.least_l, p.tank_l + _POINT_L, *p.terms(True), p.rate,
-            np.array([*p.terms(False), p.rate, bound.stay]), p.stop_laps, p.most_stops, bound.come, bound.go, bound.extra, bound.inner,
-            self.at_start, self.later, bound.stop, self.limits - bound.constant, self.legs,
-            self.leg_s, self.track,
-        ))  # fmt: skip
+        told = kernel.Bound(bound.come, bound.go, bound.extra, bound.inner, float(bound.stop), float(bound.stay))
+        self.kept = kernel.solve(self.race, stops_of(p, True), stops_of(p, False), told, self.limits - bound.constant)
 
     def _room_s(self) -> float:
         """What the bound and the plans that limit it may differ by where both are the same: rounding, and the point of fuel more [s]."""
@@ -211,16 +213,13 @@ class Planner:
         )
         if p.rate <= 0.0 and int(first.max()) < p.laps:
             longest, first = 0 * longest, 0 * first  # what is on board at the start does not last
-        longest, first = np.minimum(longest, int(self.legs.max())), np.minimum(first, int(self.legs[0]))
+        longest, first = np.minimum(longest, self.legs.max(axis=1)), np.minimum(first, self.legs[:, 0])
         inner, part = kernel.carried(self.uses, p.weight_s, p.least_l, priced, longest, self.inner_stops, p.laps, stay)
         if p.rate <= 0.0:
             extra = kernel.all_on_board(self.uses, p.weight_s, p.least_l, p.laps)
         else:
             extra = np.ascontiguousarray(inner[:, :1])
-        found = kernel.relaxed(
-            self.grouped, self.nxt, self.done, self.klass, extra, inner, longest, first, self.at_start, self.later, stop, p.stop_laps,
-            p.most_stops,
-        )  # fmt: skip
+        found = kernel.relaxed(self.race, extra, inner, longest, first, float(stop))
         come, go, way_of, long, within = (np.ascontiguousarray(table.transpose(2, 0, 1)) for table in found)  # by stops, lap, state
         constant = -priced * (min(p.start_l, p.tank_l) - p.least_l)
         return _Bound(come, go, way_of, long, within, extra, inner, part, stop, stay, constant)
@@ -243,7 +242,7 @@ class Planner:
             u, left, lap = int(self.klass[way]), laps, d
             for j in range(inside, -1, -1):
                 one = int(bound.part[u, j, left]) if inside else laps
-                if one > self.legs[lap]:
+                if one > (self.staying if inside else self.legs)[u, lap]:
                     return NEVER
                 limits.append(NEVER if inside else float(self.leg_s[lap] - self.track[lap + one] + self.track[lap]))
                 lengths.append(one)
@@ -263,7 +262,7 @@ class Planner:
         """Where U (0) or V (1) of a state begins, and how many pieces it has."""
         if which and d == self.problem.laps:
             return 0, int(k == 0 and self.done[b])
-        return int(self.begin[which, k, d, b]), int(self.counts[which, k, d, b])
+        return int(self.kept.begins[which, k, d, b]), int(self.kept.counts[which, k, d, b])
 
     def _value(self, piece: tuple[int, int], x: float) -> float:
         """A function at this much fuel [s]."""
@@ -271,15 +270,17 @@ class Planner:
         if not count or not self.problem.least_l - _SAME_L <= x <= self.problem.tank_l + 2.0 * _POINT_L:
             return NEVER
         part = slice(begin, begin + count)
-        return float(kernel.value(self.xs[part], self.vs[part], self.ss[part], count, max(x, self.problem.least_l)))
+        kept = self.kept
+        return float(kernel.value(kept.xs[part], kept.vs[part], kept.ss[part], count, max(x, self.problem.least_l)))
 
     def _inside(self, k: int, end: int, b: int, u: int, j: int, lap: int, coming: bool = False) -> tuple[int, int]:
         """The function of leaving at a lap, or of coming in behind it, on tyres that come off at `end`, with so many fuel-only stops on
         the way."""
-        slot = int(self.slots[k, end, b, u])
-        if slot < 0 or lap < self.from_lap[k, end, b, u] or j > self.most_inner[k, end, b, u]:
+        kept = self.kept
+        at = kernel.row_of(kept.slots, kept.from_lap, kept.inner_stops, k, end, b, u, j, lap)
+        if at < 0:
             return 0, 0
-        row = self.rows[slot + j * (end - int(self.from_lap[k, end, b, u])) + lap - int(self.from_lap[k, end, b, u])]
+        row = kept.rows[at]
         return (int(row[2]), int(row[3])) if coming else (int(row[0]), int(row[1]))
 
     def _start(self, stops: int) -> tuple[float, float]:
@@ -332,19 +333,15 @@ class Planner:
         if not self._open(stops):
             return None
         high, low = min(p.start_l, p.tank_l), max(p.start_least_l, p.least_l)
-        best, way = NEVER, (0, 0, 0, 0.0)
-        for option in firsts:
-            if self.begins[option]:
-                u = int(self.class_of[option])
-                time, laps, j, leaves = _KERNEL.begun(
-                    *self.kept, self.costs[option, 0], self.after[0, option], self.done, self.uses[u], u, p.weight_s, p.least_l, low, high,
-                    p.stop_laps, self.inner_stops, self.legs, self.leg_s, self.track, stops,
-                )  # fmt: skip
-                if time < best:
-                    best, way = float(time), (option, int(laps), int(j), float(leaves))
+        some = np.array(firsts, dtype=np.int64)
+        race = self._race(
+            np.ascontiguousarray(self.costs[some]), np.ascontiguousarray(self.after[:, some]), self.class_of[some].astype(np.int64),
+            self.begins[some], self.begins[some],
+        )  # fmt: skip
+        best, way, laps, j, leaves = kernel.begun(race, self.kept, float(low), float(high), stops)
         if best >= NEVER_FROM or best > self.limits[stops]:
             return None
-        option, laps, j, leaves = way
+        option = int(some[way])
         after = int(self.after[0, option, min(laps, self.after.shape[2] - 1)])
         return Best(self._stint(option, 0, laps, j, stops - j, after, leaves), best)
 
@@ -357,7 +354,7 @@ class Planner:
         fitted = True
         while j:
             time, found = self._value(self._inside(k, end, after, u, j, lap), leaves), None
-            for to in range(lap + 1, min(end, lap + int(self.legs[lap]) + 1)):
+            for to in range(lap + 1, min(end, lap + int(self.staying[u, lap]) + 1)):
                 arrives = leaves - use * (to - lap)
                 if arrives < p.least_l - _SAME_L or not p.stop_laps[to]:
                     continue
@@ -379,7 +376,7 @@ class Planner:
 
     def _places(self, piece: tuple[int, int], low: float, high: float) -> list[float]:
         """Where a function may be least between two places: its breakpoints, and both ends."""
-        xs = self.xs[piece[0] : piece[0] + piece[1]]
+        xs = self.kept.xs[piece[0] : piece[0] + piece[1]]
         return [low, high, *(float(x) for x in xs if low < x < high)]
 
     def _filled(self, piece: tuple[int, int], arrives: float, fitted: bool) -> float:
@@ -395,17 +392,17 @@ class Planner:
 
     def _traced(self, k: int, d: int, b: int, leaves: float, time: float) -> tuple[Leg, ...]:
         """The plan behind a value of U."""
-        p = self.problem
-        way, laps, j = _KERNEL.arc(
-            *self.kept, self.grouped, self.nxt, self.done, self.klass, self.uses, p.weight_s, p.least_l,
-            self.later if d else self.at_start, p.stop_laps, self.inner_stops, self.legs, self.leg_s, self.track, k, d, b,
-            leaves, time,
-        )  # fmt: skip
+        way, laps, j = kernel.arc(self.race, self.kept, k, d, b, leaves, time)
         if way < 0:  # pragma: no cover
             raise AssertionError("a value without a plan")
         after = int(self.nxt[b, way, min(laps, self.nxt.shape[2] - 1)])
         option = self.option[way, d if self.option.shape[1] > 1 else 0, laps]
         return self._stint(int(option), d, laps, j, k - j, after, leaves)
+
+
+def stops_of(filling: Filling, fitted: bool) -> Any:
+    """The stops at which tyres are changed, or at which they stay on, as the kernel takes them."""
+    return kernel.Stops(*(float(one) for one in (*filling.terms(fitted), filling.rate)))
 
 
 def chain_s(
@@ -430,7 +427,7 @@ def chain_s(
     if not exactly:
         top, start = max(top, float(need.max()) + p.least_l), max(start, float(need[0]) + p.least_l)
     found = kernel.chain_s(
-        lengths, costs, burns, changed, p.weight_s, p.least_l, top + _POINT_L, p.start_least_l, start + _POINT_L, np.array(p.terms(True)),
-        np.array(p.terms(False)), p.rate, np.full(len(lengths), NEVER) if most_s is None else most_s,
+        lengths, costs, burns, changed, p.weight_s, p.least_l, top + _POINT_L, p.start_least_l, start + _POINT_L, stops_of(p, True),
+        stops_of(p, False), np.full(len(lengths), NEVER) if most_s is None else most_s,
     )  # fmt: skip
     return float(found)

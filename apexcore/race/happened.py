@@ -27,10 +27,12 @@ _SLOWING = ("safety", "yellow", "red", "flat")
 #: lap that is being driven; `distance` and `minutes` for a race that has become another; `puncture` on the lap that is driven; a `penalty`
 #: in seconds, a drive-through (`through`), a stop with seconds (`stopgo`), and that what is owed was `served`; the `leader`; a lap of an
 #: `other` car like one's own, on the other kind of tyres; a `rival` with his gap; and the lap as whose end a car that shares one's pit box
-#: stops (`mate`).
+#: stops (`mate`); a
+#: `joker` lap, which is driven by the longer way.
 KINDS = (
     "lap", "pit", "fuel", "safety", "yellow", "green", "closed", "open", "red", "restart", "wet", "dry", "onlap", "distance", "minutes",
     "puncture", "penalty", "through", "stopgo", "served", "leader", "other", "rival", "mate",
+    "joker",
 )  # fmt: skip
 
 
@@ -164,6 +166,7 @@ class Happened:
     :param others: laps of a car on the other kind of tyres: one's own lap by then, and its time [s]
     :param rivals: those that were typed, each as told last
     :param mate: lap as whose end a car that shares the pit box stops; None where none does
+    :param jokers: laps by the longer way so far
     """
 
     standing: Standing
@@ -189,6 +192,7 @@ class Happened:
     others: tuple[tuple[int, float], ...] = ()
     rivals: tuple[ToldRival, ...] = ()
     mate: int | None = None
+    jokers: int = 0
 
     @property
     def elapsed_s(self) -> float | None:
@@ -224,6 +228,9 @@ class _Road:
     rivals: dict[str, ToldRival] = field(default_factory=dict)
     slow_laps: int = 0
     stood_s: float = 0.0
+    jokers: int = 0
+    added_l: float = 0.0
+    left_l: float = 0.0
     slowed: bool = False
     wetted: bool = False
     saved: bool = False
@@ -259,6 +266,7 @@ class _Road:
             self.doubts.append(f"{mark.litres:.1f} l were added where the tank had room for {filled:.1f}")
         self.stops, self.since, self.wheel_s = self.stops + 1, 0, 0.0
         self.fuel += filled
+        self.added_l, self.left_l = self.added_l + filled, self.fuel
         self.known_l, self.since_reading, self.saved = self.fuel, 0, self.slowed
         self.stop = (filled, bool(mark.compound))
         self.flags["flat"] = False
@@ -298,18 +306,21 @@ def happened(setup: Setup, marks: Sequence[Mark]) -> Happened:
     first = setup.plan.stints[0]
     use = setup.pace.fuel_l_per_lap
     fuel = first.fuel_l - setup.rules.formation_laps * use
-    road = _Road(setup, fuel, first.compound, first.age, fuel, _USE_LAPS * use, _USE_LAPS, fitted=[(first.compound, first.age)])
+    road = _Road(
+        setup, fuel, first.compound, first.age, fuel, _USE_LAPS * use, _USE_LAPS, fitted=[(first.compound, first.age)], left_l=fuel
+    )  # fmt: skip
     for mark in marks:
         _take(road, mark)
     standing = Standing(
         len(road.laps), max(road.fuel, 0.0), road.compound, road.age, road.since, road.stops, tuple(road.counts.items()),
-        tuple(road.fitted), road.wheel_s,
+        tuple(road.fitted), road.wheel_s, max(fuel + road.added_l - road.fuel, 0.0), max(road.left_l - road.fuel, 0.0),
     )  # fmt: skip
     now = Happened(
         standing, tuple(lap.time_s for lap in road.laps), road.use, 1.0, road.flags["safety"], road.flags["wet"],
         len(road.laps) - road.since + 1, road.turned, tuple(road.laps), road.flags["yellow"], road.flags["closed"], road.flags["red"],
         road.slow_laps, road.flags["flat"], road.stood_s, road.told.get("distance"), road.told.get("minutes"), tuple(road.penalties),
         road.told.get("leader"), tuple(road.doubts), tuple(road.others), tuple(road.rivals.values()), road.told.get("mate"),
+        road.jokers,
     )  # fmt: skip
     began = max(len(road.laps) - road.since, 1)  # the race's first lap is driven on cold tyres, as the first one of each stint
     stint = [(lap.age, lap.pace_s) for lap in road.laps[began:] if lap.pace_s and not lap.wet]
@@ -348,6 +359,9 @@ def _take(road: _Road, mark: Mark) -> None:
         road.told |= {"distance": int(value), "minutes": None}
     elif kind == "minutes":
         road.told |= {"minutes": value, "distance": None}
+    elif kind == "joker":
+        road.jokers += 1
+        road.slowed = True
     elif kind == "puncture":
         road.flagged(flat=True)
     elif kind in ("penalty", "through", "stopgo"):

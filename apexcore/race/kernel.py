@@ -7,9 +7,107 @@ Arrays are copied in loops: a slice that is assigned to a slice costs the compil
 
 # mypy: allow-untyped-defs
 
+from typing import Any, NamedTuple
+
 import numpy as np
 
 from ..compiled import compiled
+
+
+class Race(NamedTuple):
+    """What a stint may be, and what it burns: the rules of a race as the search walks them.
+
+    :param cost: least cost of each way (tyres and how they are driven) by lap it begins at, or one for all, and laps [s]
+    :param nxt: state of what was used after each way and laps, -1 where that is forbidden; by state, way and laps that count
+    :param done: whether nothing is lacking in a state
+    :param klass: number of each way's use
+    :param at_start: ways that may be on at the start
+    :param later: ways that may be fitted at a stop
+    :param stop_laps: whether one may stop behind each lap
+    :param legs: most laps from leaving the pit to coming in, by use and the lap behind which one leaves
+    :param staying: the same on tyres that stay on at one end of them at least
+    :param leg_s: longest time of these laps, which holds where tyres come off at their end [s]
+    :param track: what the track adds up to each lap [s]
+    :param uses: fuel burnt on a lap, by its number [l]
+    :param weight: what a litre on board costs on a lap [s]
+    :param low: fuel that must be left [l]
+    :param top: most on board [l]
+    :param most: stops at most
+    :param most_inner: of them, those at which tyres stay on
+    """
+
+    cost: Any
+    nxt: Any
+    done: Any
+    klass: Any
+    at_start: Any
+    later: Any
+    stop_laps: Any
+    legs: Any
+    staying: Any
+    leg_s: Any
+    track: Any
+    uses: Any
+    weight: float
+    low: float
+    top: float
+    most: int
+    most_inner: int
+
+
+class Stops(NamedTuple):
+    """A kind of stop.
+
+    :param pit: pit lane [s]
+    :param standing: t0 [s]
+    :param free: q [l]
+    :param rate: r [l/s]; 0 where nothing can be filled
+    """
+
+    pit: float
+    standing: float
+    free: float
+    rate: float
+
+
+class Bound(NamedTuple):
+    """What a plan takes at least.
+
+    :param come: time until leaving, by stops made, lap and state [s]
+    :param go: time from leaving on, by stops left, lap and state [s]
+    :param extra: what fuel costs a stint, by use, lap (or one for all) and laps [s]
+    :param inner: the same by use, fuel-only stops and laps [s]
+    :param stop: of a stop, less what its free litres are worth [s]
+    :param stay: of one at which tyres stay on [s]
+    """
+
+    come: Any
+    go: Any
+    extra: Any
+    inner: Any
+    stop: float
+    stay: float
+
+
+class Found(NamedTuple):
+    """All U and V as flat pieces, and where each one's begin and how many they are.
+
+    :param begins: of U (0) and V (1), by stops left, lap and state
+    :param rows: of the functions on tyres that stay on: begin and count of leaving, of coming in, and whether one is wanted
+    :param slots: where their rows begin, by stops left, lap and state in which the tyres come off, and use; -1 for none
+    :param from_lap: the first lap of each of them
+    :param inner_stops: fuel-only stops of each of them at most
+    """
+
+    xs: Any
+    vs: Any
+    ss: Any
+    begins: Any
+    counts: Any
+    rows: Any
+    slots: Any
+    from_lap: Any
+    inner_stops: Any
 
 
 @compiled()
@@ -102,9 +200,9 @@ def _driven(vx, vv, vs, vn, laps, cost, use, weight, low, top, most, ox, ov, osl
 
 
 @compiled()
-def _stopped(ux, uv, us, un, pit, standing, free, rate, low, top, ox, ov, osl, px, pv, ps, qx, qv, qs):
+def _stopped(ux, uv, us, un, stop, low, top, ox, ov, osl, px, pv, ps, qx, qv, qs):
     """V of a stop before U: the least over what is filled. Returns the number of pieces."""
-    fixed = pit + standing
+    fixed, free, rate = stop.pit + stop.standing, stop.free, stop.rate
     if rate <= 0.0:
         count = 0
         for k in range(un):
@@ -218,20 +316,68 @@ def all_on_board(uses, weight, low, laps):
 
 
 @compiled()
-def relaxed(grouped, nxt, done, klass, extra, inner, longest, first_longest, at_start, later, stop, stop_laps, most):
+def _legal(race, d, b, reach, ways, lengths, afters, costs):
+    """All that may be driven from a state on tyres that are fitted there: which way, how many laps, the state behind them and their cost.
+
+    Every rule of a set of tyres stands here and nowhere else; those of what lies between two stops stand in `_leg`.
+
+    :param reach: laps at most
+    :returns: how many there are; they are written to the four arrays
+    """
+    table, nxt, done, stop_laps = race.cost, race.nxt, race.done, race.stop_laps  # a field that is asked for again and again takes longer
+    fitted = race.at_start if d == 0 else race.later
+    laps, begins, cap, count = table.shape[2] - 1, d if table.shape[1] > 1 else 0, nxt.shape[2] - 1, 0
+    for n in range(1, min(laps - d, reach) + 1):
+        to = d + n
+        if to < laps and not stop_laps[to]:
+            continue
+        for way in range(table.shape[0]):
+            cost = table[way, begins, n]
+            after = nxt[b, way, min(n, cap)]
+            if cost >= 1e13 or after < 0 or not fitted[way]:
+                continue
+            if to < laps or done[after]:
+                ways[count], lengths[count], afters[count], costs[count] = way, n, after, cost
+                count += 1
+    return count
+
+
+@compiled()
+def _lists(race):
+    """Room for what `_legal` writes."""
+    most = max(race.cost.shape[0] * (race.cost.shape[2] - 1), 1)
+    kinds = np.empty((3, most), dtype=np.int64)
+    return kinds[0], kinds[1], kinds[2], np.empty(most)
+
+
+@compiled()
+def _leg(legs, leg_s, track, d, n, u, use, weight, cost, top):
+    """With how much a stint on one set of tyres may leave, by the rules of what lies between two stops; below 0 where it is too long."""
+    if n > legs[u, d]:
+        return -1.0
+    return _most_on_board(n, cost + track[d + n] - track[d], use, weight, leg_s[d], top)
+
+
+@compiled()
+def _inner_stops(k, most_inner, last):
+    """The first and the last number of fuel-only stops that a set may have with so many stops left: the last set takes all of them."""
+    if last:
+        return k, min(k, most_inner)
+    return 0, min(k - 1, most_inner)
+
+
+@compiled()
+def relaxed(race, extra, inner, longest, first_longest, stop):
     """Bounds from below with every stint carrying its own need alone and a price on every litre.
 
     Returned are the time to come until leaving and the time to go from leaving, by (lap, state, stops made or left), so that what is
     looped over lies together; and the way, length and fuel-only stops behind each of the latter.
 
-    :param grouped: least cost of each way by lap it begins at (or one for all) and laps
-    :param nxt: state after each way and laps, -1 where that is forbidden
-    :param extra: fuel's cost by use, lap (or one for all) and laps
-    :param inner: the same by use, fuel-only stops and laps
-    :param stop: of a stop, less what its free litres are worth [s]
+    :param extra: with `inner` and `stop` those of `Bound`
+    :param longest: laps that the tank holds, by use; `first_longest` those from the start
     """
-    ways, starts, laps = grouped.shape[0], grouped.shape[1], grouped.shape[2] - 1
-    sets, cap, most_inner, loads = nxt.shape[0], nxt.shape[2] - 1, inner.shape[1] - 1, extra.shape[1]
+    laps, sets, most, most_inner, loads = race.cost.shape[2] - 1, race.nxt.shape[0], race.most, race.most_inner, extra.shape[1]
+    klass = race.klass
     come, go = np.full((laps + 1, sets, most + 1), 1e14), np.full((laps + 1, sets, most + 1), 1e14)
     way_of, long = np.full((laps + 1, sets, most + 1), -1), np.zeros((laps + 1, sets, most + 1), dtype=np.int64)
     within = np.zeros((laps + 1, sets, most + 1), dtype=np.int64)
@@ -240,50 +386,40 @@ def relaxed(grouped, nxt, done, klass, extra, inner, longest, first_longest, at_
         most_laps = max(most_laps, reach)
     tank = (1 + most_inner) * most_laps
     most_laps = max(most_laps, 1)
+    ways, lengths, afters, costs = _lists(race)
     reached = np.zeros((laps + 1, sets), dtype=np.bool_)  # where nothing comes nothing goes on
     reached[0, 0] = True
     for d in range(laps):
         for b in range(sets):
             if reached[d, b]:
-                for n in range(1, min(laps - d - 1, tank) + 1):
-                    if stop_laps[d + n]:
-                        for way in range(ways):
-                            after = nxt[b, way, min(n, cap)]
-                            if after >= 0 and (at_start[way] if d == 0 else later[way]):
-                                reached[d + n, after] = True
+                for i in range(_legal(race, d, b, tank, ways, lengths, afters, costs)):
+                    reached[d + lengths[i], afters[i]] = True
     for d in range(laps - 1, -1, -1):
         for b in range(sets):
             if not reached[d, b]:
                 continue
-            for n in range(1, min(laps - d, tank) + 1):
-                to = d + n
-                if to < laps and not stop_laps[to]:
+            for i in range(_legal(race, d, b, tank, ways, lengths, afters, costs)):
+                way, n, after, to = ways[i], lengths[i], afters[i], d + lengths[i]
+                u = klass[way]
+                if longest[u] <= 0:
                     continue
                 left = -(-(laps - to) // most_laps)  # stints that the rest takes at least
-                for way in range(ways):
-                    cost = grouped[way, d if starts > 1 else 0, n]
-                    after = nxt[b, way, min(n, cap)]
-                    if cost >= 1e13 or after < 0 or not (at_start[way] if d == 0 else later[way]):
+                fewest = max(0, -(((first_longest[u] if d == 0 else longest[u]) - n) // longest[u]))
+                for j in range(fewest, min(most - left, most_inner) + 1):
+                    fixed = costs[i] + (inner[u, j, n] if j > 0 else extra[u, d if loads > 1 else 0, n])
+                    if fixed >= 1e13:
                         continue
-                    u = klass[way]
-                    if longest[u] <= 0:
+                    if to == laps:
+                        if fixed < go[d, b, j]:
+                            go[d, b, j] = fixed
+                            way_of[d, b, j], long[d, b, j], within[d, b, j] = way, n, j
                         continue
-                    fewest = max(0, -(((first_longest[u] if d == 0 else longest[u]) - n) // longest[u]))
-                    for j in range(fewest, min(most - left, most_inner) + 1):
-                        fixed = cost + (inner[u, j, n] if j > 0 else extra[u, d if loads > 1 else 0, n])
-                        if fixed >= 1e13:
-                            continue
-                        if to == laps:
-                            if done[after] and fixed < go[d, b, j]:
-                                go[d, b, j] = fixed
-                                way_of[d, b, j], long[d, b, j], within[d, b, j] = way, n, j
-                            continue
-                        fixed += stop
-                        for k in range(j + left, most + 1):
-                            time = fixed + go[to, after, k - j - 1]
-                            if time < go[d, b, k]:
-                                go[d, b, k] = time
-                                way_of[d, b, k], long[d, b, k], within[d, b, k] = way, n, j
+                    fixed += stop
+                    for k in range(j + left, most + 1):
+                        time = fixed + go[to, after, k - j - 1]
+                        if time < go[d, b, k]:
+                            go[d, b, k] = time
+                            way_of[d, b, k], long[d, b, k], within[d, b, k] = way, n, j
     come[0, 0, 0] = 0.0
     for d in range(laps):
         for b in range(sets):
@@ -293,89 +429,69 @@ def relaxed(grouped, nxt, done, klass, extra, inner, longest, first_longest, at_
                     k_low, k_high = min(k_low, k), k
             if k_high < 0:
                 continue
-            for n in range(1, min(laps - d - 1, tank) + 1):
-                to = d + n
-                if not stop_laps[to]:
+            for i in range(_legal(race, d, b, tank, ways, lengths, afters, costs)):
+                n, after, to = lengths[i], afters[i], d + lengths[i]
+                u = klass[ways[i]]
+                if to == laps or longest[u] <= 0:
                     continue
                 left = -(-(laps - to) // most_laps)
-                for way in range(ways):
-                    cost = grouped[way, d if starts > 1 else 0, n]
-                    after = nxt[b, way, min(n, cap)]
-                    if cost >= 1e13 or after < 0 or not (at_start[way] if d == 0 else later[way]):
+                fewest = max(0, -(((first_longest[u] if d == 0 else longest[u]) - n) // longest[u]))
+                for j in range(fewest, min(most - k_low - left, most_inner) + 1):
+                    fixed = costs[i] + (inner[u, j, n] if j > 0 else extra[u, d if loads > 1 else 0, n]) + stop
+                    if fixed >= 1e13:
                         continue
-                    u = klass[way]
-                    if longest[u] <= 0:
-                        continue
-                    fewest = max(0, -(((first_longest[u] if d == 0 else longest[u]) - n) // longest[u]))
-                    for j in range(fewest, min(most - k_low - left, most_inner) + 1):
-                        fixed = cost + (inner[u, j, n] if j > 0 else extra[u, d if loads > 1 else 0, n]) + stop
-                        if fixed >= 1e13:
-                            continue
-                        for k in range(k_low, min(k_high, most - j - left) + 1):
-                            time = come[d, b, k] + fixed
-                            if time < come[to, after, k + j + 1]:
-                                come[to, after, k + j + 1] = time
+                    for k in range(k_low, min(k_high, most - j - left) + 1):
+                        time = come[d, b, k] + fixed
+                        if time < come[to, after, k + j + 1]:
+                            come[to, after, k + j + 1] = time
     return come, go, way_of, long, within
 
 
 @compiled()
-def _slack(come, limits, k, d, b, most):
-    """Time that may be left from a state on if a plan through it is asked for [s]."""
-    slack = -1e14
+def _slack(bound, limits, k, d, b, most):
+    """Time that may be left from a state on if a plan through it is asked for [s]; below every time where none is."""
+    slack, come = -1e14, bound.come
     for j in range(most + 1 - k):
         if come[j, d, b] < 1e13:
             slack = max(slack, limits[j + k] - come[j, d, b])
-    return slack
+    return slack if bound.go[k, d, b] <= slack else -1e14
 
 
 @compiled()
-def _wanted_inside(grouped, nxt, done, klass, inner, at_start, later, stop, stop_laps, most, come, go, limits):
+def _wanted_inside(race, bound, limits):
     """For every (stops left, lap, state) at which tyres come off and every use: from which lap on, and with how many fuel-only stops at
     most, a plan that is asked for may come there on one set of tyres."""
-    ways, starts, laps = grouped.shape[0], grouped.shape[1], grouped.shape[2] - 1
-    sets, cap, most_inner = nxt.shape[0], nxt.shape[2] - 1, inner.shape[1] - 1
-    classes = inner.shape[0]
+    laps, sets, most, classes = race.cost.shape[2] - 1, race.nxt.shape[0], race.most, len(race.uses)
+    klass, most_inner, inner, go = race.klass, race.most_inner, bound.inner, bound.go
     first = np.full((most + 1, laps + 1, sets, classes), laps)
     stops = np.zeros((most + 1, laps + 1, sets, classes), dtype=np.int64)
-    for k in range(most + 1):
-        for d in range(laps):
-            for b in range(sets):
-                slack = _slack(come, limits, k, d, b, most)
-                if go[k, d, b] > slack:
+    ways, lengths, afters, costs = _lists(race)
+    for d in range(laps):
+        for b in range(sets):
+            listed = -1
+            for k in range(most + 1):
+                slack = _slack(bound, limits, k, d, b, most)
+                if slack <= -1e14:
                     continue
-                for n in range(2, laps - d + 1):
-                    to = d + n
-                    if to < laps and not stop_laps[to]:
-                        continue
-                    for way in range(ways):
-                        cost = grouped[way, d if starts > 1 else 0, n]
-                        if cost >= 1e13 or not (at_start[way] if d == 0 else later[way]):
-                            continue
-                        after = nxt[b, way, min(n, cap)]
-                        if after < 0 or (to == laps and not done[after]):
-                            continue
-                        u = klass[way]
-                        for j in range(1, min(k, most_inner) + 1):
-                            if (to == laps) != (k == j):
-                                continue
-                            rest = 0.0 if to == laps else stop + go[k - j - 1, to, after]
-                            if cost + inner[u, j, n] + rest <= slack:
-                                first[k - j, to, after, u] = min(first[k - j, to, after, u], d)
-                                stops[k - j, to, after, u] = max(stops[k - j, to, after, u], j)
+                if listed < 0:
+                    listed = _legal(race, d, b, laps, ways, lengths, afters, costs)
+                for i in range(listed):
+                    n, after, to, u = lengths[i], afters[i], d + lengths[i], klass[ways[i]]
+                    fewest, many = _inner_stops(k, most_inner, to == laps)
+                    for j in range(max(fewest, 1), many + 1):
+                        rest = 0.0 if to == laps else bound.stop + go[k - j - 1, to, after]
+                        if costs[i] + inner[u, j, n] + rest <= slack:
+                            first[k - j, to, after, u] = min(first[k - j, to, after, u], d)
+                            stops[k - j, to, after, u] = max(stops[k - j, to, after, u], j)
     return first, stops
 
 
 @compiled()
-def _marked(
-    grouped, nxt, done, klass, inner, at_start, later, stop, stay, stop_laps, most, come, go, limits, first, stops,
-):  # fmt: skip
+def _marked(race, bound, limits, first, stops):
     """Rows for the functions on tyres that come off, by (stops left, lap, state, use): where they begin, -1 for none; and which of them a
-    plan that is asked for may use: each one's last column.
-
-    :param stay: of a fuel-only stop, less what its free litres are worth [s]
-    """
-    ways, starts, laps = grouped.shape[0], grouped.shape[1], grouped.shape[2] - 1
-    sets, cap, most_inner, classes = nxt.shape[0], nxt.shape[2] - 1, inner.shape[1] - 1, inner.shape[0]
+    plan that is asked for may use: each one's last column."""
+    laps, sets, most, classes = race.cost.shape[2] - 1, race.nxt.shape[0], race.most, len(race.uses)
+    klass, most_inner, inner, go, stay = race.klass, race.most_inner, bound.inner, bound.go, bound.stay
     slots, taken = np.full((most + 1, laps + 1, sets, classes), -1), 0
     for k in range(most + 1):
         for end in range(laps + 1):
@@ -385,58 +501,52 @@ def _marked(
                         slots[k, end, b, u] = taken
                         taken += (stops[k, end, b, u] + 1) * (end - first[k, end, b, u])
     rows = np.zeros((max(taken, 1), 5), dtype=np.int64)
-    for k in range(most + 1):
-        for d in range(laps):
-            for b in range(sets):
-                slack = _slack(come, limits, k, d, b, most)
-                if go[k, d, b] > slack:
+    ways, lengths, afters, costs = _lists(race)
+    for d in range(laps):
+        for b in range(sets):
+            listed = -1
+            for k in range(most + 1):
+                slack = _slack(bound, limits, k, d, b, most)
+                if slack <= -1e14:
                     continue
-                for n in range(2, laps - d + 1):
-                    to = d + n
-                    if to < laps and not stop_laps[to]:
-                        continue
-                    for way in range(ways):
-                        cost = grouped[way, d if starts > 1 else 0, n]
-                        if cost >= 1e13 or not (at_start[way] if d == 0 else later[way]):
+                if listed < 0:
+                    listed = _legal(race, d, b, laps, ways, lengths, afters, costs)
+                for m in range(listed):
+                    n, after, to, u, cost = lengths[m], afters[m], d + lengths[m], klass[ways[m]], costs[m]
+                    fewest, many = _inner_stops(k, most_inner, to == laps)
+                    for j in range(max(fewest, 1), many + 1):
+                        rest = 0.0 if to == laps else bound.stop + go[k - j - 1, to, after]
+                        if cost + inner[u, j, n] + rest > slack:
                             continue
-                        after = nxt[b, way, min(n, cap)]
-                        if after < 0 or (to == laps and not done[after]):
-                            continue
-                        u = klass[way]
-                        for j in range(1, min(k, most_inner) + 1):
-                            if (to == laps) != (k == j):
-                                continue
-                            rest = 0.0 if to == laps else stop + go[k - j - 1, to, after]
-                            if cost + inner[u, j, n] + rest > slack:
-                                continue
-                            begin = slots[k - j, to, after, u]
-                            from_lap = first[k - j, to, after, u]
-                            rows[begin + j * (to - from_lap) + d - from_lap, 4] = 1
-                            for i in range(j):
-                                for x in range(d + 1, to):
-                                    if cost + inner[u, j - i - 1, x - d] + stay + inner[u, i, to - x] + rest <= slack:
-                                        rows[begin + i * (to - from_lap) + x - from_lap, 4] = 1
+                        begin = slots[k - j, to, after, u]
+                        from_lap = first[k - j, to, after, u]
+                        rows[begin + j * (to - from_lap) + d - from_lap, 4] = 1
+                        for i in range(j):
+                            for x in range(d + 1, to):
+                                if cost + inner[u, j - i - 1, x - d] + stay + inner[u, i, to - x] + rest <= slack:
+                                    rows[begin + i * (to - from_lap) + x - from_lap, 4] = 1
     return slots, rows
 
 
 @compiled()
 def _inside(
-    xs, vs, ss, used, rows, base, begin, count, from_lap, end, most_inner, use, weight, low, top, terms, stop_laps, legs, bx, bv, bs,
+    xs, vs, ss, used, rows, base, begin, count, from_lap, end, most_inner, race, u, stay, bx, bv, bs,
 ):  # fmt: skip
     """Functions of leaving with fuel on tyres that come off at `end`, by fuel-only stops until then and lap; and of coming in for one.
 
     :param begin: with `count` V where the tyres come off
     :param rows: (begin, count) of each function of leaving, then (begin, count) of coming in, then whether it is wanted; from `base` on
-    :param terms: of a fuel-only stop: pit lane, standing [s], free litres [l], rate [l/s]
+    :param stay: a fuel-only stop
     """
-    laps = end - from_lap
+    laps, use, weight, low, top = end - from_lap, race.uses[u], race.weight, race.low, race.top
+    stop_laps, staying = race.stop_laps, race.staying
     for j in range(most_inner + 1):
         for x in range(end - 1, from_lap - 1, -1):
             row = base + j * laps + x - from_lap
             if rows[row, 4] == 0:
                 continue
             if j == 0:
-                if end - x > legs[x]:
+                if end - x > staying[u, x]:
                     continue
                 part = slice(begin, begin + count)
                 n = _driven(xs[part], vs[part], ss[part], count, end - x, 0.0, use, weight, low, top, top, bx[0], bv[0], bs[0])
@@ -446,7 +556,7 @@ def _inside(
                 n = 1
                 bx[0, 0], bv[0, 0], bs[0, 0] = low, 1e14, 0.0
                 for to in range(x + 1, end):
-                    if to - x > legs[x] or low + use * (to - x) > top + 1e-9:
+                    if to - x > staying[u, x] or low + use * (to - x) > top + 1e-9:
                         break
                     before = base + (j - 1) * laps + to - from_lap
                     if rows[before, 3] == 0 or not stop_laps[to]:
@@ -464,8 +574,7 @@ def _inside(
             xs, vs, ss, used = _stored(xs, vs, ss, used, bx[0], bv[0], bs[0], n)
             if x > from_lap and stop_laps[x] and j < most_inner:
                 m = _stopped(
-                    bx[0], bv[0], bs[0], n, terms[0], terms[1], terms[2], terms[3], low, top, bx[1], bv[1], bs[1], bx[2], bv[2], bs[2],
-                    bx[3], bv[3], bs[3],
+                    bx[0], bv[0], bs[0], n, stay, low, top, bx[1], bv[1], bs[1], bx[2], bv[2], bs[2], bx[3], bv[3], bs[3]
                 )  # fmt: skip
                 rows[row, 2], rows[row, 3] = used, m
                 xs, vs, ss, used = _stored(xs, vs, ss, used, bx[1], bv[1], bs[1], m)
@@ -473,178 +582,135 @@ def _inside(
 
 
 @compiled()
-def solve(
-    grouped, nxt, done, klass, uses, weight, low, top, pit, standing, free, rate, stay, stop_laps, most, come, go, extra, inner, at_start,
-    later, stop, limits, legs, leg_s, track,
-):  # fmt: skip
-    """All U and V as flat pieces, with where each state's begin and how many they are; states and stints that no plan within the limits
-    can use are left out.
-
-    :param come: with `go`, `extra`, `inner` and `stop` of `_relaxed`
-    :param limits: time of the slowest plan that is asked for, less the bound's constant, by its number of stops [s]
-    :param stay: terms of a fuel-only stop, its rate, and it less what its free litres are worth
-    :param legs: most laps from leaving the pit behind each lap to coming in
-    :param leg_s: longest time of these laps, which holds where tyres come off at their end [s]
-    :param track: what the track adds up to each lap [s]
-    """
-    ways, starts, laps = grouped.shape[0], grouped.shape[1], grouped.shape[2] - 1
-    sets, cap, most_inner, loads = nxt.shape[0], nxt.shape[2] - 1, inner.shape[1] - 1, extra.shape[1]
-    wide, classes = 4096, len(uses)
-    bx, bv, bs = np.empty((4, wide)), np.empty((4, wide)), np.empty((4, wide))
-    room = 1 << 14
-    xs, vs, ss = np.empty(room), np.empty(room), np.empty(room)
-    # index 0: U, 1: V; by stops left, lap, state
-    begins = np.zeros((2, most + 1, laps + 1, sets), dtype=np.int64)
-    counts = np.zeros((2, most + 1, laps + 1, sets), dtype=np.int64)
-    xs[0], vs[0], ss[0] = low, 0.0, 0.0  # nothing is left to drive
-    used = 1
-    if most_inner > 0:
-        from_lap, inner_stops = _wanted_inside(
-            grouped, nxt, done, klass, inner, at_start, later, stop, stop_laps, most, come, go, limits
-        )  # fmt: skip
-        slots, rows = _marked(
-            grouped, nxt, done, klass, inner, at_start, later, stop, stay[4], stop_laps, most, come, go, limits, from_lap, inner_stops
-        )  # fmt: skip
-    else:
-        from_lap, inner_stops = np.zeros((1, 1, 1, 1), dtype=np.int64), np.zeros((1, 1, 1, 1), dtype=np.int64)
-        slots, rows = np.full((1, 1, 1, 1), -1), np.zeros((1, 5), dtype=np.int64)
-    if most_inner > 0:
-        for b in range(sets):
-            for u in range(classes):
-                if done[b] and inner_stops[0, laps, b, u] > 0:
-                    xs, vs, ss, used = _inside(
-                        xs, vs, ss, used, rows, slots[0, laps, b, u], 0, 1, from_lap[0, laps, b, u], laps, inner_stops[0, laps, b, u],
-                        uses[u], weight, low, top, stay, stop_laps, legs, bx, bv, bs,
-                    )  # fmt: skip
-    for k in range(most + 1):
-        for d in range(laps - 1, -1, -1):
-            for b in range(sets):
-                slack = _slack(come, limits, k, d, b, most)
-                if go[k, d, b] > slack:
-                    continue
-                n = 1
-                bx[0, 0], bv[0, 0], bs[0, 0] = low, 1e14, 0.0
-                for length in range(1, laps - d + 1):
-                    to = d + length
-                    if to < laps and not stop_laps[to]:
-                        continue
-                    for way in range(ways):
-                        cost = grouped[way, d if starts > 1 else 0, length]
-                        if cost >= 1e13 or not (at_start[way] if d == 0 else later[way]):
-                            continue
-                        after = nxt[b, way, min(length, cap)]
-                        if after < 0 or (to == laps and not done[after]):
-                            continue
-                        u = klass[way]
-                        for j in range(min(k, most_inner) + 1):
-                            if (to == laps) != (k == j):
-                                continue
-                            if j == 0 and length > legs[d]:
-                                continue
-                            fuel = inner[u, j, length] if j > 0 else extra[u, d if loads > 1 else 0, length]
-                            if cost + fuel + (0.0 if to == laps else stop + go[k - j - 1, to, after]) > slack:
-                                continue
-                            if j > 0:
-                                slot = slots[k - j, to, after, u]
-                                if slot < 0 or from_lap[k - j, to, after, u] > d or inner_stops[k - j, to, after, u] < j:
-                                    continue
-                                row = slot + j * (to - from_lap[k - j, to, after, u]) + d - from_lap[k - j, to, after, u]
-                                begin, count, driven = rows[row, 0], rows[row, 1], 0
-                            elif to == laps:
-                                begin, count, driven = 0, 1, length
-                            else:
-                                begin, count, driven = begins[1, k, to, after], counts[1, k, to, after], length
-                            if count == 0:
-                                continue
-                            part = slice(begin, begin + count)
-                            board = top
-                            if j == 0:
-                                board = _most_on_board(length, cost + track[to] - track[d], uses[u], weight, leg_s[d], top)
-                            m = _driven(
-                                xs[part], vs[part], ss[part], count, driven, cost, uses[u], weight, low, top, board, bx[1], bv[1], bs[1]
-                            )  # fmt: skip
-                            if m == 0:
-                                continue
-                            n = _least(bx[0], bv[0], bs[0], n, bx[1], bv[1], bs[1], m, bx[2], bv[2], bs[2], top)
-                            for i in range(n):
-                                bx[0, i], bv[0, i], bs[0, i] = bx[2, i], bv[2, i], bs[2, i]
-                if n == 1 and bv[0, 0] >= 1e13:
-                    continue
-                begins[0, k, d, b], counts[0, k, d, b] = used, n
-                xs, vs, ss, used = _stored(xs, vs, ss, used, bx[0], bv[0], bs[0], n)
-                if d > 0 and stop_laps[d] and k < most:
-                    m = _stopped(
-                        bx[0], bv[0], bs[0], n, pit, standing, free, rate, low, top, bx[1], bv[1], bs[1], bx[2], bv[2], bs[2], bx[3], bv[3],
-                        bs[3],
-                    )  # fmt: skip
-                    begins[1, k + 1, d, b], counts[1, k + 1, d, b] = used, m
-                    xs, vs, ss, used = _stored(xs, vs, ss, used, bx[1], bv[1], bs[1], m)
-                    if most_inner > 0:
-                        for u in range(classes):
-                            if inner_stops[k + 1, d, b, u] > 0:
-                                xs, vs, ss, used = _inside(
-                                    xs, vs, ss, used, rows, slots[k + 1, d, b, u], begins[1, k + 1, d, b], m, from_lap[k + 1, d, b, u], d,
-                                    inner_stops[k + 1, d, b, u], uses[u], weight, low, top, stay, stop_laps, legs, bx, bv, bs,
-                                )  # fmt: skip
-    return xs[:used], vs[:used], ss[:used], begins, counts, rows, slots, from_lap, inner_stops
-
-
-@compiled()
-def _row(slots, from_lap, inner_stops, k, end, b, u, j, lap):
+def row_of(slots, from_lap, inner_stops, k, end, b, u, j, lap):
     """The row of leaving at a lap on tyres that come off at `end`, with so many fuel-only stops on the way; -1 where it was left out."""
-    slot = slots[k, end, b, u]
-    first = from_lap[k, end, b, u]
+    slot, first = slots[k, end, b, u], from_lap[k, end, b, u]
     if slot < 0 or lap < first or j > inner_stops[k, end, b, u]:
         return -1
     return slot + j * (end - first) + lap - first
 
 
 @compiled()
-def arc(
-    xs, vs, ss, begins, counts, rows, slots, from_lap, inner_stops, grouped, nxt, done, klass, uses, weight, low, allowed, stop_laps,
-    most_inner, legs, leg_s, track, k, d, b, leaves, time,
-):  # fmt: skip
-    """The first stint (way, laps, fuel-only stops) behind a value of U; a way of -1 where there is none.
+def _behind(begins, counts, rows, slots, from_lap, inner_stops, laps, k, d, n, after, u, j):
+    """The function that follows a stint, that of coming in or, where tyres stay on, of leaving: where its pieces begin, how many they are,
+    and laps that it does not hold yet."""
+    to = d + n
+    if j > 0:
+        row = row_of(slots, from_lap, inner_stops, 0 if to == laps else k - j, to, after, u, j, d)
+        return (rows[row, 0], rows[row, 1], 0) if row >= 0 else (0, 0, 0)
+    if to == laps:
+        return 0, 1, n
+    return begins[1, k, to, after], counts[1, k, to, after], n
 
-    :param allowed: whether each way may be fitted here
+
+@compiled()
+def solve(race, tyres, stay, bound, limits):
+    """All U and V; states and stints that no plan within the limits can use are left out.
+
+    :param tyres: stops at which tyres are changed; `stay` those at which they stay on
+    :param limits: time of the slowest plan that is asked for, less the bound's constant, by its number of stops [s]
     """
-    ways, starts, laps = grouped.shape[0], grouped.shape[1], grouped.shape[2] - 1
-    cap, within = nxt.shape[2] - 1, max(1e-10 * abs(time), 1e-7)
-    for n in range(1, laps - d + 1):
-        to = d + n
-        if to < laps and not stop_laps[to]:
-            continue
-        for way in range(ways):
-            cost = grouped[way, d if starts > 1 else 0, n]
-            after = nxt[b, way, min(n, cap)]
-            if cost >= 1e13 or not allowed[way] or after < 0 or (to == laps and not done[after]):
+    laps, sets, most, loads = race.cost.shape[2] - 1, race.nxt.shape[0], race.most, bound.extra.shape[1]
+    wide, classes, low, top, uses, weight = 4096, len(race.uses), race.low, race.top, race.uses, race.weight
+    legs, leg_s, track = race.legs, race.leg_s, race.track
+    bx, bv, bs = np.empty((4, wide)), np.empty((4, wide)), np.empty((4, wide))
+    room = 1 << 14
+    xs, vs, ss = np.empty(room), np.empty(room), np.empty(room)
+    begins = np.zeros((2, most + 1, laps + 1, sets), dtype=np.int64)
+    counts = np.zeros((2, most + 1, laps + 1, sets), dtype=np.int64)
+    xs[0], vs[0], ss[0] = low, 0.0, 0.0  # nothing is left to drive
+    used = 1
+    if race.most_inner > 0:
+        from_lap, inner_stops = _wanted_inside(race, bound, limits)
+        slots, rows = _marked(race, bound, limits, from_lap, inner_stops)
+        for b in range(sets):
+            for u in range(classes):
+                if race.done[b] and inner_stops[0, laps, b, u] > 0:
+                    xs, vs, ss, used = _inside(
+                        xs, vs, ss, used, rows, slots[0, laps, b, u], 0, 1, from_lap[0, laps, b, u], laps, inner_stops[0, laps, b, u],
+                        race, u, stay, bx, bv, bs,
+                    )  # fmt: skip
+    else:
+        from_lap, inner_stops = np.zeros((1, 1, 1, 1), dtype=np.int64), np.zeros((1, 1, 1, 1), dtype=np.int64)
+        slots, rows = np.full((1, 1, 1, 1), -1), np.zeros((1, 5), dtype=np.int64)
+    klass, most_inner, inner, extra, go, stop = race.klass, race.most_inner, bound.inner, bound.extra, bound.go, bound.stop
+    ways, lengths, afters, costs = _lists(race)
+    for d in range(laps - 1, -1, -1):
+        for b in range(sets):
+            listed = -1
+            for k in range(most + 1):
+                slack = _slack(bound, limits, k, d, b, most)
+                if slack <= -1e14:
+                    continue
+                if listed < 0:
+                    listed = _legal(race, d, b, laps, ways, lengths, afters, costs)
+                n = 1
+                bx[0, 0], bv[0, 0], bs[0, 0] = low, 1e14, 0.0
+                for m in range(listed):
+                    length, after, to, u, cost = lengths[m], afters[m], d + lengths[m], klass[ways[m]], costs[m]
+                    fewest, many = _inner_stops(k, most_inner, to == laps)
+                    for j in range(fewest, many + 1):
+                        fuel = inner[u, j, length] if j > 0 else extra[u, d if loads > 1 else 0, length]
+                        if cost + fuel + (0.0 if to == laps else stop + go[k - j - 1, to, after]) > slack:
+                            continue
+                        begin, count, driven = _behind(
+                            begins, counts, rows, slots, from_lap, inner_stops, laps, k, d, length, after, u, j
+                        )  # fmt: skip
+                        board = _leg(legs, leg_s, track, d, length, u, uses[u], weight, cost, top) if j == 0 else top
+                        if count == 0 or board < 0.0:
+                            continue
+                        part = slice(begin, begin + count)
+                        many_pieces = _driven(
+                            xs[part], vs[part], ss[part], count, driven, cost, uses[u], weight, low, top, board, bx[1], bv[1], bs[1]
+                        )  # fmt: skip
+                        if many_pieces == 0:
+                            continue
+                        n = _least(bx[0], bv[0], bs[0], n, bx[1], bv[1], bs[1], many_pieces, bx[2], bv[2], bs[2], top)
+                        for i in range(n):
+                            bx[0, i], bv[0, i], bs[0, i] = bx[2, i], bv[2, i], bs[2, i]
+                if n == 1 and bv[0, 0] >= 1e13:
+                    continue
+                begins[0, k, d, b], counts[0, k, d, b] = used, n
+                xs, vs, ss, used = _stored(xs, vs, ss, used, bx[0], bv[0], bs[0], n)
+                if d > 0 and race.stop_laps[d] and k < most:
+                    n = _stopped(
+                        bx[0], bv[0], bs[0], n, tyres, low, top, bx[1], bv[1], bs[1], bx[2], bv[2], bs[2], bx[3], bv[3], bs[3]
+                    )  # fmt: skip
+                    begins[1, k + 1, d, b], counts[1, k + 1, d, b] = used, n
+                    xs, vs, ss, used = _stored(xs, vs, ss, used, bx[1], bv[1], bs[1], n)
+                    if race.most_inner > 0:
+                        for u in range(classes):
+                            if inner_stops[k + 1, d, b, u] > 0:
+                                xs, vs, ss, used = _inside(
+                                    xs, vs, ss, used, rows, slots[k + 1, d, b, u], begins[1, k + 1, d, b], n, from_lap[k + 1, d, b, u], d,
+                                    inner_stops[k + 1, d, b, u], race, u, stay, bx, bv, bs,
+                                )  # fmt: skip
+    return Found(xs[:used], vs[:used], ss[:used], begins, counts, rows, slots, from_lap, inner_stops)
+
+
+@compiled()
+def arc(race, found, k, d, b, leaves, time):
+    """The first stint (way, laps, fuel-only stops) behind a value of U; a way of -1 where there is none."""
+    laps, low, within = race.cost.shape[2] - 1, race.low, max(1e-10 * abs(time), 1e-7)
+    begins, counts, rows, uses, weight = found.begins, found.counts, found.rows, race.uses, race.weight
+    ways, lengths, afters, costs = _lists(race)
+    for m in range(_legal(race, d, b, laps, ways, lengths, afters, costs)):
+        n, after, u, cost = lengths[m], afters[m], race.klass[ways[m]], costs[m]
+        fewest, many = _inner_stops(k, race.most_inner, d + n == laps)
+        for j in range(fewest, many + 1):
+            if j == 0 and leaves > _leg(race.legs, race.leg_s, race.track, d, n, u, uses[u], weight, cost, 1e9) + 1e-8:
                 continue
-            u = klass[way]
-            for j in range(min(k, most_inner) + 1):
-                if (to == laps) != (k == j):
-                    continue
-                if j == 0 and (
-                    n > legs[d] or leaves > _most_on_board(n, cost + track[to] - track[d], uses[u], weight, leg_s[d], 1e9) + 1e-8
-                ):
-                    continue
-                rest, driven = 0 if to == laps else k - j, n
-                if j > 0:
-                    row, driven = _row(slots, from_lap, inner_stops, rest, to, after, u, j, d), 0
-                    if row < 0:
-                        continue
-                    begin, count = rows[row, 0], rows[row, 1]
-                elif to == laps:
-                    begin, count = 0, 1
-                else:
-                    begin, count = begins[1, rest, to, after], counts[1, rest, to, after]
-                arrives = leaves - uses[u] * driven
-                if count == 0 or arrives < low - 1e-9:
-                    continue
-                part = slice(begin, begin + count)
-                mine = cost + weight * (driven * leaves - uses[u] * driven * (driven - 1) / 2.0)
-                mine += value(xs[part], vs[part], ss[part], count, max(arrives, low))
-                if mine <= time + within:
-                    return way, n, j
+            begin, count, driven = _behind(
+                begins, counts, rows, found.slots, found.from_lap, found.inner_stops, laps, k, d, n, after, u, j
+            )  # fmt: skip
+            arrives = leaves - uses[u] * driven
+            if count == 0 or arrives < low - 1e-9:
+                continue
+            part = slice(begin, begin + count)
+            mine = cost + weight * (driven * leaves - uses[u] * driven * (driven - 1) / 2.0)
+            mine += value(found.xs[part], found.vs[part], found.ss[part], count, max(arrives, low))
+            if mine <= time + within:
+                return ways[m], n, j
     return -1, 0, 0
 
 
@@ -670,55 +736,42 @@ def _arrived(xs, vs, ss, begin, count, burnt, cost, weight_laps, carried, low, s
 
 
 @compiled()
-def begun(
-    xs, vs, ss, begins, counts, rows, slots, from_lap, inner_stops, costs, after_of, done, use, u, weight, low, start_low, high, stop_laps,
-    most_inner, legs, leg_s, track, stops,
-):  # fmt: skip
-    """The least time of a plan that begins with an option: it, laps and fuel-only stops of its first tyres, and the fuel to start with.
+def begun(race, found, start_low, high, stops):
+    """The least time of a plan with so many stops that begins in one of the ways: it, the way, laps and fuel-only stops of its first tyres,
+    and the fuel to start with.
 
-    :param costs: of the option from the start, by laps [s]
-    :param after_of: state after it, by laps that count
+    :param race: of the options alone that may be first
+    :param start_low: fuel at the start of the first lap at least, `high` at most [l]
     """
-    laps, cap = len(costs) - 1, len(after_of) - 1
-    best, of_laps, of_inner, leaves = 1e14, 0, 0, 0.0
-    for n in range(1, laps + 1):
-        after = after_of[min(n, cap)]
-        if costs[n] >= 1e13 or after < 0 or (n < laps and not stop_laps[n]) or (n == laps and not done[after]):
-            continue
-        for j in range(min(stops, most_inner) + 1):
-            if (n == laps) != (stops == j):
-                continue
-            k, driven, board = 0 if n == laps else stops - j, n, high
-            if j == 0:
-                if n > legs[0]:
-                    continue
-                board = _most_on_board(n, costs[n] + track[n] - track[0], use, weight, leg_s[0], high)
-            if j > 0:
-                row, driven = _row(slots, from_lap, inner_stops, k, n, after, u, j, 0), 0
-                if row < 0:
-                    continue
-                begin, count = rows[row, 0], rows[row, 1]
-            elif n == laps:
-                begin, count = 0, 1
-            else:
-                begin, count = begins[1, k, n, after], counts[1, k, n, after]
-            if count == 0:
+    laps, uses, weight = race.cost.shape[2] - 1, race.uses, race.weight
+    best, of_way, of_laps, of_inner, leaves = 1e14, -1, 0, 0, 0.0
+    ways, lengths, afters, costs = _lists(race)
+    for m in range(_legal(race, 0, 0, laps, ways, lengths, afters, costs)):
+        n, after, u, cost = lengths[m], afters[m], race.klass[ways[m]], costs[m]
+        fewest, many = _inner_stops(stops, race.most_inner, n == laps)
+        for j in range(fewest, many + 1):
+            use = uses[u]
+            board = _leg(race.legs, race.leg_s, race.track, 0, n, u, use, weight, cost, high) if j == 0 else high
+            begin, count, driven = _behind(
+                found.begins, found.counts, found.rows, found.slots, found.from_lap, found.inner_stops, laps, stops, 0, n, after, u, j
+            )  # fmt: skip
+            if count == 0 or board < 0.0:
                 continue
             time, at = _arrived(
-                xs, vs, ss, begin, count, use * driven, costs[n], weight * driven, weight * use * driven * (driven - 1) / 2.0, low,
-                start_low, board,
+                found.xs, found.vs, found.ss, begin, count, use * driven, cost, weight * driven,
+                weight * use * driven * (driven - 1) / 2.0, race.low, start_low, board,
             )  # fmt: skip
             if time < best:
-                best, of_laps, of_inner, leaves = time, n, j, at
-    return best, of_laps, of_inner, leaves
+                best, of_way, of_laps, of_inner, leaves = time, ways[m], n, j, at
+    return best, of_way, of_laps, of_inner, leaves
 
 
 @compiled()
-def chain_s(lengths, costs, uses, fitted, weight, low, top, start_low, start, tyres, stay, rate, most_s):
+def chain_s(lengths, costs, uses, fitted, weight, low, top, start_low, start, tyres, stay, most_s):
     """Least time of given stints over what is filled; 1e14 where the tank does not hold them.
 
     :param fitted: whether tyres are changed before each stint
-    :param tyres: pit lane, standing [s] and free litres [l] of a stop for tyres, `stay` of one for fuel only
+    :param tyres: a stop for tyres, `stay` one for fuel only
     :param most_s: longest time of each stint's laps, beside what is not in its costs [s]
     """
     wide = 8 * len(lengths) + 64
@@ -739,9 +792,6 @@ def chain_s(lengths, costs, uses, fitted, weight, low, top, start_low, start, ty
                     va = bv[1, k] + bs[1, k] * (a - bx[1, k])
                     best = min(best, va, va + bs[1, k] * (max(b, a) - a))
             return best
-        terms = tyres if fitted[i] else stay
-        n = _stopped(
-            bx[1], bv[1], bs[1], m, terms[0], terms[1], terms[2], rate, low, top, bx[0], bv[0], bs[0], bx[2], bv[2], bs[2], bx[3], bv[3],
-            bs[3],
-        )  # fmt: skip
+        stop = tyres if fitted[i] else stay
+        n = _stopped(bx[1], bv[1], bs[1], m, stop, low, top, bx[0], bv[0], bs[0], bx[2], bv[2], bs[2], bx[3], bv[3], bs[3])
     return 1e14

@@ -139,7 +139,7 @@ def _tyres(rules: RaceRules, at: Standing, rest: Sequence[Stint], stops_now: boo
 
 
 def _fuel(rules: RaceRules, pace: Pace, at: Standing, rest: Sequence[Stint], stops_now: bool) -> list[Breach]:
-    found, board = list[Breach](), at.fuel_l
+    found, board, burnt = list[Breach](), at.fuel_l, at.burnt_l
     for index, stint in enumerate(rest):
         leaves = stint.fuel_l
         if stint.first_lap == 1:  # the formation laps burn their own
@@ -148,9 +148,16 @@ def _fuel(rules: RaceRules, pace: Pace, at: Standing, rest: Sequence[Stint], sto
             found.append(Breach("tank_l", f"{stint.fuel_l:.1f} l on board, the tank holds {rules.tank_l:g}", stint.fuel_l - rules.tank_l))
         if leaves > board + _L and not (rules.refuelling and (index > 0 or stops_now)):
             found.append(Breach("refuelling", f"{leaves - board:.1f} l added before lap {stint.first_lap}", leaves - board))
-        board = leaves - pace.fuel_l_per_lap * stint.level.fuel_share * stint.laps
+        burns = pace.fuel_l_per_lap * stint.level.fuel_share * stint.laps
+        since = burns + (at.since_l if not index and not stops_now else 0.0)
+        burnt += burns
+        if rules.stint_l and since > rules.stint_l + _L:
+            found.append(Breach("stint_l", f"{since:.1f} l a stint instead of at most {rules.stint_l:g}", since - rules.stint_l))
+        board = leaves - burns
         if board < -_L:
             found.append(Breach("tank_l", f"{-board:.1f} l lack by the end of lap {stint.last_lap}", -board))
+    if rules.race_l and burnt > rules.race_l + _L:
+        found.append(Breach("race_l", f"{burnt:.1f} l for the race instead of at most {rules.race_l:g}", burnt - rules.race_l))
     return found
 
 
@@ -167,6 +174,9 @@ class Owed:
     :param wheel_min: minutes that may still be driven before the next change of driver; None without such a rule
     :param sets: compound, age and sets that are still there
     :param stops_left: stops that are still allowed
+    :param jokers: laps by the longer way that are still to be driven
+    :param stint_l: fuel that may still be burnt before the next stop; None without such a rule [l]
+    :param race_l: the same to the flag [l]
     """
 
     stops: int
@@ -178,10 +188,13 @@ class Owed:
     sets: tuple[tuple[str, int, int], ...]
     stops_left: int
     closed: tuple[Laps, ...] = ()
+    jokers: int = 0
+    stint_l: float | None = None
+    race_l: float | None = None
 
 
 def owed(rules: RaceRules, at: Standing) -> Owed:
-    """What a race still owes by its rules."""
+    """What a race still owes by its rules, in which joker laps that were driven no longer stand."""
     driven = dict(at.driven)
     lacking = tuple(
         (key, rules.compulsory_laps - driven.get(key, 0))
@@ -197,4 +210,5 @@ def owed(rules: RaceRules, at: Standing) -> Owed:
         tuple((one.compound, one.age, max(one.count - used[one.compound, one.age], 0)) for one in rules.sets),
         max(rules.most_stops - at.stops, 0),
         tuple(sorted((one for one in rules.no_stops if one.last >= at.laps_done), key=lambda one: one.first)),
+        rules.jokers, rules.stint_l - at.since_l if rules.stint_l else None, rules.race_l - at.burnt_l if rules.race_l else None,
     )  # fmt: skip

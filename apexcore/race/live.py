@@ -133,7 +133,8 @@ def _home_on_a_flat(rules: RaceRules, pace: Pace, now: Happened) -> Advice:
 
 #: What is given up where no way on keeps all rules, in the order in which one would: a window before a limit, a limit before what is owed.
 _GIVEN_UP: tuple[dict[str, Any], ...] = (
-    {"last_stop_lap": 0}, {"first_stop_lap": 0}, {"no_stops": ()}, {"longest_stint": 0}, {"wheel_minutes": 0.0},
+    {"last_stop_lap": 0}, {"first_stop_lap": 0}, {"no_stops": ()}, {"longest_stint": 0}, {"stint_l": 0.0},
+    {"wheel_minutes": 0.0}, {"race_l": 0.0},
     {"sets": ()}, {"most_stops": MOST_STOPS},
     {"compulsory": ()}, {"least_stops": 0},
 )  # fmt: skip

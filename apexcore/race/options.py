@@ -1,17 +1,23 @@
 """Rules and pace as the numbers of the exact plan: its options are tyres of a kind, new or driven, and ways of driving a stint on them."""
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from .crew import read_work
 from .problem import NEVER, Filling, Limited, Needed, Problem, stop_terms
 from .rules import Level, Pace, RaceRules, TyrePace
 from .weather import lost_s, rains
 
 Floats = NDArray[np.float64]
+
+#: More than any tank holds [l].
+_ALL_L = 1e4
+#: Parts of a lap's fuel that savings are counted in.
+_PARTS = 1000
 
 
 @dataclass(frozen=True)
@@ -128,13 +134,34 @@ def _costs(rules: RaceRules, pace: Pace, options: list[Option]) -> Floats:
 def filling_of(rules: RaceRules, pace: Pace) -> Filling:
     """What fuel costs and how it is filled."""
     rate = rules.refuel_l_per_s if rules.refuelling else 0.0
-    least = rules.least_stand_s
+    least, stay_free = rules.least_stand_s, None
     standing, free = stop_terms(rules.tyre_change_s, least, rate, rules.in_parallel)
+    stay = least
+    if rules.crew_work:
+        changed, kept = (read_work(rules.crew_work, tyres, rules.change_s) for tyres in (rules.tyre_change_s, 0.0))
+        standing, stay = max(changed.standing_s, least), max(kept.standing_s, least)
+        free, stay_free = (min(one.free_l(rate, least), _ALL_L) for one in (changed, kept))
     return Filling(
         use_l=pace.fuel_l_per_lap, weight_s=pace.fuel_s_per_l, least_l=pace.margin_l, tank_l=rules.tank_l,
         start_l=rules.tank_l - rules.formation_laps * pace.fuel_l_per_lap, pit_s=rules.pit_loss_s, standing_s=standing, free_l=free,
-        rate=rate, stay_s=least if rules.tyres_may_stay else None,
+        rate=rate, stay_s=stay if rules.tyres_may_stay else None, stay_free_l=stay_free,
     )  # fmt: skip
+
+
+def saved_laps(rules: RaceRules, pace: Pace, options: Sequence[Option], laps: int, burnt_l: float = 0.0) -> Needed | None:
+    """What must be saved so that the race's fuel is kept to, in parts of a lap's; None where nothing has to be.
+
+    :param laps: that are still driven
+    :param burnt_l: on the laps before [l]
+    """
+    if not rules.race_l:
+        return None
+    lacking = laps - (rules.race_l - burnt_l) / pace.fuel_l_per_lap
+    worth = np.array([math.floor(_PARTS * (1.0 - option.level.fuel_share) + 1e-6) for option in options], dtype=np.int64)
+    worth = np.maximum(worth, 0)
+    unit = max(int(np.gcd.reduce(worth)), 1)
+    parts = math.ceil(_PARTS * lacking / unit - 1e-6)
+    return Needed(worth > 0, parts, np.maximum(worth // unit, 0)) if parts > 0 else None
 
 
 def problem_of(rules: RaceRules, pace: Pace, stocks: Iterable[Stock] = (), options: list[Option] | None = None) -> Problem:
@@ -147,13 +174,15 @@ def problem_of(rules: RaceRules, pace: Pace, stocks: Iterable[Stock] = (), optio
     wanted = sorted(set(rules.compulsory))
     uses = [np.array([key in option.tyre.axles for option in options], dtype=bool) for key in wanted]
     single = rules.compulsory_laps <= 1
+    saving = [one for one in (saved_laps(rules, pace, options, rules.laps),) if one is not None]
     adds = np.array([sum(1 << bit for bit in range(len(wanted)) if uses[bit][o]) if single else 0 for o in range(len(options))], np.int64)
     return Problem(
         cost=_costs(rules, pace, options), adds=adds, wanted=(1 << len(wanted)) - 1 if single else 0,
         stop_laps=np.array([rules.stop_allowed(lap) for lap in range(rules.laps + 1)]), least_stops=rules.least_stops,
         most_stops=min(rules.most_stops, rules.laps - 1), use_shares=np.array([option.level.fuel_share for option in options]),
-        needs=() if single else tuple(Needed(use, rules.compulsory_laps) for use in uses),
+        needs=(*saving, *(() if single else (Needed(use, rules.compulsory_laps) for use in uses))),
         limited=tuple(Limited(np.array([one.takes(option) for option in options], dtype=bool), one.count) for one in stocks),
-        leg_laps=rules.longest_stint or None, leg_s=60.0 * rules.wheel_minutes or NEVER, track_s=rules.track_s,
+        leg_laps=rules.longest_stint or None, leg_l=rules.stint_l or NEVER, leg_s=60.0 * rules.wheel_minutes or NEVER,
+        track_s=rules.track_s, late=(min(rules.jokers, rules.laps), rules.joker_s),
         **vars(filling_of(rules, pace)),
     )  # fmt: skip

@@ -37,6 +37,7 @@ class Filling:
     :param free_l: q [l]
     :param rate: r [l/s]; 0 where nothing can be filled
     :param stay_s: t0 of a stop at which tyres stay on [s]; None where every stop changes them
+    :param stay_free_l: its q; what goes in during its t0 where not given [l]
     """
 
     use_l: float
@@ -50,6 +51,7 @@ class Filling:
     free_l: float
     rate: float
     stay_s: float | None = None
+    stay_free_l: float | None = None
 
     def stop_s(self, litres: float, fitted: bool = True) -> float:
         """Time of a stop that fills so much [s]."""
@@ -60,7 +62,7 @@ class Filling:
         """Pit lane [s], t0 [s] and q [l] of a stop for tyres, or of one at which they stay on."""
         if fitted or self.stay_s is None:
             return self.pit_s, self.standing_s, self.free_l
-        return self.pit_s, self.stay_s, self.rate * self.stay_s
+        return self.pit_s, self.stay_s, self.rate * self.stay_s if self.stay_free_l is None else self.stay_free_l
 
     def carried_s(self, laps: int, leaves_l: float, use_l: float | None = None) -> float:
         """What the weight of fuel costs over a stint that leaves with so much [s]."""
@@ -73,10 +75,22 @@ class Needed:
     """So many laps that must be driven on some options.
 
     :param options: which ones count, shape [options]
+    :param worth: how many each lap on one of them counts as; 1 where not given
     """
 
     options: Bools
     laps: int
+    worth: Ints | None = None
+
+    def counts(self) -> Ints:
+        """What a lap on each option counts as."""
+        return np.asarray(self.options * (np.ones(len(self.options), dtype=np.int64) if self.worth is None else self.worth))
+
+    @property
+    def longest(self) -> int:
+        """Laps on one set from which on more of them add nothing."""
+        counts = self.counts()
+        return -(-self.laps // int(counts[counts > 0].min())) if (counts > 0).any() else 1
 
 
 @dataclass(frozen=True)
@@ -108,9 +122,13 @@ class Problem(Filling):
     :param later: options that may be fitted at a stop; all where not given
     :param leg_laps: most laps from pit to pit, whatever the tyres; None for any
     :param first_leg_laps: the same from the start to the first stop, where laps were driven before; as others where not given
+    :param staying_laps: the same from leaving the pit behind each lap, where tyres stay on at one end of the leg; as others where empty
+    :param leg_l: most fuel burnt from pit to pit [l]
+    :param first_leg_l: the same up to the first stop; as others where not given [l]
     :param leg_s: longest time from pit to pit, which holds where every stop changes tyres [s]
     :param first_leg_s: the same up to the first stop; as others where not given [s]
     :param track_s: what the track adds to a lap from lap to lap, which counts to that time and is the same for every plan [s/lap]
+    :param late: so many of the last laps take so much longer, whatever the plan; that counts to that time too
     :param behind: race laps that were driven before the first of these
     """
 
@@ -127,9 +145,13 @@ class Problem(Filling):
     later: Bools | None = None
     leg_laps: int | None = None
     first_leg_laps: int | None = None
+    staying_laps: tuple[int, ...] = ()
+    leg_l: float = NEVER
+    first_leg_l: float | None = None
     leg_s: float = NEVER
     first_leg_s: float | None = None
     track_s: float = 0.0
+    late: tuple[int, float] = (0, 0.0)
     behind: int = 0
 
     @property
@@ -143,16 +165,20 @@ class Problem(Filling):
         return np.full(len(self.cost), self.use_l) if self.use_shares is None else self.use_l * self.use_shares
 
     def legs(self) -> tuple[Ints, Floats, Floats]:
-        """Most laps from leaving the pit behind each lap to coming in, shape [laps]; the longest time of them, shape [laps] [s]; and what
-        the track adds up to each lap, shape [laps + 1] [s]."""
+        """Most laps from leaving the pit behind each lap to coming in, by use and lap, shape [uses, laps]; the longest time of them, shape
+        [laps] [s]; and what the track and the late laps add up to each lap, shape [laps + 1] [s]."""
         laps = np.full(self.laps, self.laps if self.leg_laps is None else self.leg_laps)
-        seconds = np.full(self.laps, self.leg_s)
+        litres, seconds = np.full(self.laps, self.leg_l), np.full(self.laps, self.leg_s)
         if self.first_leg_laps is not None:
             laps[0] = self.first_leg_laps
+        if self.first_leg_l is not None:
+            litres[0] = self.first_leg_l
         if self.first_leg_s is not None:
             seconds[0] = self.first_leg_s
+        last = np.floor(np.clip(litres / np.unique(self.uses_l)[:, None], 0.0, self.laps) + _WHOLE).astype(np.int64)
         at = np.arange(self.laps + 1, dtype=np.float64)
-        return laps.astype(np.int64), seconds, self.track_s * at * (self.behind + 0.5 * (at - 1))
+        added = self.track_s * at * (self.behind + 0.5 * (at - 1)) + self.late[1] * np.maximum(at - self.laps + self.late[0], 0.0)
+        return np.minimum(laps, last).astype(np.int64), seconds, added
 
     def cost_s(self, option: int, behind: int, laps: int) -> float:
         """A of a stint."""
@@ -169,7 +195,7 @@ class Problem(Filling):
         sizes = [one.laps + 1 for one in needs] + [one.most + 1 for one in self.limited]
         if math.prod(sizes) > MOST_STATES:
             raise InputError("rules", f"{math.prod(sizes)} kinds of what was used", f"at most {MOST_STATES}: fewer of them, or fewer laps")
-        cap = max((one.laps for one in needs), default=1)
+        cap = max((one.longest for one in needs), default=1)
         # a state is a number whose digits say how far each need is met, and how often each limited kind was fitted
         digits = np.indices(sizes).reshape(len(sizes), -1) if sizes else np.zeros((0, 1), dtype=np.int64)
         weights = np.cumprod([1, *reversed(sizes)])[-2::-1]
@@ -177,8 +203,7 @@ class Problem(Filling):
         after = np.zeros((digits.shape[1], options, cap + 1), dtype=np.int64)
         done, forbidden = np.ones(digits.shape[1], dtype=bool), np.zeros((digits.shape[1], options), dtype=bool)
         for digit, weight, need in zip(digits, weights, needs, strict=False):
-            driven = np.minimum(digit[:, None, None] + laps * need.options[:, None], need.laps)
-            after += weight * np.where(need.options[:, None], driven, digit[:, None, None])
+            after += weight * np.minimum(digit[:, None, None] + laps * need.counts()[:, None], need.laps)
             done &= digit >= need.laps
         for digit, weight, limit in zip(digits[len(needs) :], weights[len(needs) :], self.limited, strict=True):
             forbidden |= (digit[:, None] >= limit.most) & limit.options

@@ -8,7 +8,7 @@ import numpy as np
 
 from ..vehicle.pair import axles_of
 from .exact import Best, Planner
-from .options import Option, at_level, options_of, problem_of, stocks_of
+from .options import Option, at_level, options_of, problem_of, saved_laps, stocks_of
 from .plans import Plan, as_plan, track_s, within_wheel
 from .problem import Limited, Needed, Problem
 from .rules import Laps, Pace, RaceRules
@@ -27,6 +27,8 @@ class Standing:
     :param driven: laps driven on each compound, on either axle, those of the tyres that are on among them
     :param fitted: compound and age of every set that was fitted, the one that is on among them
     :param wheel_s: time at the wheel since the last change of driver [s]
+    :param burnt_l: fuel burnt on the race's laps so far [l]
+    :param since_l: of it, since the last stop [l]
     """
 
     laps_done: int
@@ -38,6 +40,8 @@ class Standing:
     driven: tuple[tuple[str, int], ...]
     fitted: tuple[tuple[str, int], ...]
     wheel_s: float = 0.0
+    burnt_l: float = 0.0
+    since_l: float = 0.0
 
 
 def margin_left_l(rules: RaceRules, pace: Pace, standing: Standing) -> float:
@@ -76,6 +80,8 @@ def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
     problem = problem_of(left, pace, options=options)
     if rules.longest_stint:
         problem = replace(problem, first_leg_laps=max(rules.longest_stint - standing.since_stop, 0))
+    if rules.stint_l:
+        problem = replace(problem, first_leg_l=rules.stint_l - standing.since_l)
     if rules.wheel_minutes:
         problem = replace(problem, first_leg_s=problem.leg_s - standing.wheel_s)
     if rules.last_stop_lap and done >= rules.last_stop_lap:
@@ -87,6 +93,7 @@ def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
         for key in sorted(set(rules.compulsory))
         if (lacking := rules.compulsory_laps - known.get(key, 0)) > 0
     )
+    saving = saved_laps(rules, pace, options, laps, standing.burnt_l)
     limited = []
     for stock in stocks_of(rules):
         taken = sum(_takes(stock.compound, stock.age, stock.axle, one) for one in standing.fitted)
@@ -94,8 +101,8 @@ def _rest(rules: RaceRules, pace: Pace, standing: Standing) -> _Rest:
         if stock.count - taken <= problem.most_stops:
             limited.append(Limited(takes, max(stock.count - taken, 0)))
     problem = replace(
-        problem, needs=needs, limited=tuple(limited), begins=at_start, later=~at_start, start_l=standing.fuel_l,
-        start_least_l=standing.fuel_l, behind=done,
+        problem, needs=(*([saving] if saving else ()), *needs), limited=tuple(limited), begins=at_start, later=~at_start,
+        start_l=standing.fuel_l, start_least_l=standing.fuel_l, behind=done,
     )  # fmt: skip
     return _Rest(left, pace, problem, options)
 
@@ -128,7 +135,7 @@ def after_laps(at: Standing, laps: int, use_l: float, driving_s: float) -> Stand
     count_driven(driven, at.compound, laps)
     return replace(
         at, laps_done=at.laps_done + laps, fuel_l=max(at.fuel_l - use_l * laps, 0.0), age=at.age + laps, since_stop=at.since_stop + laps,
-        driven=tuple(driven.items()), wheel_s=at.wheel_s + driving_s,
+        driven=tuple(driven.items()), wheel_s=at.wheel_s + driving_s, burnt_l=at.burnt_l + use_l * laps, since_l=at.since_l + use_l * laps,
     )  # fmt: skip
 
 
@@ -182,7 +189,7 @@ def stopping_now(rules: RaceRules, pace: Pace, standing: Standing, pit_share: fl
     problem = replace(
         rest.problem, begins=rest.problem.later, start_l=rest.problem.tank_l, start_least_l=standing.fuel_l,
         most_stops=min(max(rest.problem.most_stops - 1, 0), rest.problem.laps - 1), least_stops=max(rest.problem.least_stops - 1, 0),
-        first_leg_laps=None, first_leg_s=None,
+        first_leg_laps=None, first_leg_l=None, first_leg_s=None,
     )  # fmt: skip
     if problem.rate <= 0.0:
         problem = replace(problem, start_l=standing.fuel_l)
@@ -246,13 +253,18 @@ def standing_of(rules: RaceRules, pace: Pace, plan: Plan, lap: int) -> Standing:
     """Where a plan stands as a lap ends, before any stop behind it."""
     driven: dict[str, int] = {}
     fitted: list[tuple[str, int]] = []
+    burnt = 0.0
     for index, stint in enumerate(plan.stints):
         laps = min(stint.last_lap, lap) - stint.first_lap + 1
         if stint.fitted or not index:
             fitted.append((stint.compound, stint.age))
         count_driven(driven, stint.compound, laps)
+        use = pace.fuel_l_per_lap * stint.level.fuel_share
         if stint.last_lap >= lap:
-            use = pace.fuel_l_per_lap * stint.level.fuel_share
             leaves = stint.fuel_l - (rules.formation_laps * pace.fuel_l_per_lap if not index and stint.first_lap == 1 else 0.0)
-            return Standing(lap, leaves - use * laps, stint.compound, stint.age + laps, laps, index, tuple(driven.items()), tuple(fitted))
+            return Standing(
+                lap, leaves - use * laps, stint.compound, stint.age + laps, laps, index, tuple(driven.items()), tuple(fitted),
+                burnt_l=burnt + use * laps, since_l=use * laps,
+            )  # fmt: skip
+        burnt += use * laps
     raise AssertionError("a lap beyond the plan")  # pragma: no cover

@@ -5,9 +5,11 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
+from ..errors import InputError
 from ..quantities.values import Value
 from ..quantities.words import counted
 from ..vehicle.pair import axles_of
+from .crew import names_fuel, read_work
 
 #: Longest race and most stops that a plan is worked out for: a day of short laps.
 MOST_LAPS, MOST_STOPS = 1200, 40
@@ -112,6 +114,12 @@ class RaceRules(Value):
     :param refuelling: whether fuel may be added at a stop
     :param refuel_l_per_s: rate of refuelling [l/s]
     :param in_parallel: whether tyres and fuel are done at the same time
+    :param crew_work: what the crew may do at once, as a formula of standing time in tyres, fuel, driver and seconds, such as
+        max(tyres, fuel) + driver; where it is empty `in_parallel` says it, and drivers change meanwhile
+    :param stint_l: most fuel burnt from pit to pit; 0 for any [l]
+    :param race_l: most fuel burnt on the race's laps; 0 for any [l]
+    :param jokers: laps by the longer way that each must drive once a race
+    :param joker_s: what one of them takes over a usual lap [s]
     :param tank_l: what the tank holds [l]
     :param formation_laps: laps behind the starter before the race
     :param least_standing_s: least standing time of a stop, whatever is done [s]
@@ -160,6 +168,11 @@ class RaceRules(Value):
     refuelling: bool = False
     refuel_l_per_s: float = Field(2.0, ge=0.01, le=20)
     in_parallel: bool = True
+    crew_work: str = Field("", max_length=80)
+    stint_l: float = Field(0.0, ge=0, le=500)
+    race_l: float = Field(0.0, ge=0, le=20_000)
+    jokers: int = Field(0, ge=0, le=5)
+    joker_s: float = Field(0.0, ge=0, le=120)
     tank_l: float = Field(gt=0, le=500)
     formation_laps: float = Field(1.0, ge=0, le=5)
     least_standing_s: float = Field(0.0, ge=0, le=300)
@@ -195,13 +208,23 @@ class RaceRules(Value):
         kinds = [(one.compound, one.age) for one in self.sets]
         if len(set(kinds)) < len(kinds):
             raise ValueError("sets of the same compound and age stand twice; expected one line for each")
+        if self.crew_work:
+            try:
+                read_work(self.crew_work, 0.0, 0.0)
+            except InputError as error:
+                raise ValueError(str(error)) from None
         return self
 
     @property
     def least_stand_s(self) -> float:
         """Least standing time of any stop [s]: what is asked for itself, for the pit lane as a whole, and by a change of driver."""
-        change = self.driver_change_s if self.wheel_minutes or self.drivers > 1 else 0.0
+        change = 0.0 if self.crew_work else self.change_s
         return max(self.least_standing_s, self.least_lane_s - self.lane_s if self.least_lane_s else 0.0, change)
+
+    @property
+    def change_s(self) -> float:
+        """Standing time of the change of driver that every stop has [s]; 0 where nobody changes."""
+        return self.driver_change_s if self.wheel_minutes or self.drivers > 1 else 0.0
 
     @property
     def closed_words(self) -> str:
@@ -233,6 +256,14 @@ def contradictions(rules: RaceRules) -> dict[str, str]:
     if each and each < rules.driver_least_minutes:
         least = rules.driver_least_minutes
         found["driver_most_minutes"] = f"Each may drive {each:g} min at most and must drive {least:g}; expected more at most."
+    if rules.crew_work:
+        try:
+            if rules.refuelling and not names_fuel(rules.crew_work):
+                found["crew_work"] = f"Refuelling is allowed and {rules.crew_work} says nothing of fuel; expected fuel in it."
+        except InputError as error:
+            found["crew_work"] = str(error)
+    if rules.joker_s and not rules.jokers:
+        found["jokers"] = f"A joker lap takes {rules.joker_s:g} s more, and none has to be driven; expected how many."
     if rules.least_lane_s and rules.least_lane_s < rules.lane_s:
         found["least_lane_s"] = (
             f"The least time in the pit lane is {rules.least_lane_s:g} s, and driving through it takes {rules.lane_s:g} s; expected more."

@@ -70,6 +70,16 @@ class RulesForm(forms.Form):
     refuelling = forms.BooleanField(required=False, label="Refuelling allowed")
     refuel_l_per_s = quantity(RaceRules, "refuel_l_per_s", "Refuelling rate", "l/s")
     in_parallel = forms.BooleanField(required=False, label="Tyres and fuel at the same time")
+    crew_work = forms.CharField(
+        max_length=80,
+        required=False,
+        label="Work at a stop",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "max(tyres, fuel) + driver"}),
+    )
+    stint_l = quantity(RaceRules, "stint_l", "Fuel burnt from pit to pit, at most (0: any)", "l", required=False)
+    race_l = quantity(RaceRules, "race_l", "Fuel burnt in the race, at most (0: any)", "l", required=False)
+    jokers = quantity(RaceRules, "jokers", "Joker laps", "", whole=True, required=False)
+    joker_s = quantity(RaceRules, "joker_s", "A joker lap takes longer by", "s", required=False)
     least_standing_s = quantity(RaceRules, "least_standing_s", "Minimum stationary time", "s", required=False)
     first_stop_lap = quantity(RaceRules, "first_stop_lap", "No stop before lap (0: any)", "", whole=True, required=False)
     last_stop_lap = quantity(RaceRules, "last_stop_lap", "No stop after lap (0: any)", "", whole=True, required=False)
@@ -192,7 +202,7 @@ _FURTHER = (
     "least_standing_s", "first_stop_lap", "last_stop_lap", "no_stops", "lane_s", "least_lane_s", "longest_stint", "wear_factor",
     "fuel_factor", "compulsory_laps", "pit_spread_s",
     "ballast_kg", "wheel_minutes", "drivers", "driver_least_minutes", "driver_most_minutes", "driver_rest_minutes",
-    "driver_slower_s", "driver_change_s", "savings_pct", "barred",
+    "driver_slower_s", "driver_change_s", "savings_pct", "barred", "crew_work", "stint_l", "race_l", "jokers", "joker_s",
     "rain_from", "track_s", "heats",
 )  # fmt: skip
 #: Name of a box for tyre sets, before the compound's key.

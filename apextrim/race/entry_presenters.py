@@ -14,7 +14,7 @@ KIND_NAMES = {
     "closed": "Pit lane closed", "open": "Pit lane open", "red": "Red flag", "restart": "Restart", "wet": "Wet", "dry": "Dry",
     "onlap": "On lap", "distance": "Race now, laps", "minutes": "Race now, minutes", "puncture": "Flat tyre", **PENALTIES,
     "served": "Penalty served", "leader": "Leader",
-    "other": "Lap on the other tyres", "rival": "Rival", "mate": "The other car's stop",
+    "other": "Lap on the other tyres", "rival": "Rival", "mate": "The other car's stop", "joker": "Joker lap",
 }  # fmt: skip
 #: Entries that are shown.
 _SHOWN = 40

@@ -26,7 +26,8 @@ _DASHES = ("none", "7 4", "2 3", "9 3 2 3")
 #: What a cause is called.
 _WORDS = {
     "stop_s": "stops", "offset_s": "slower compound", "fade_s": "fade", "cliff_s": "beyond the cliff", "warm_s": "cold tyres",
-    "saving_s": "saving", "weather_s": "rain and the tyres for it", "track_s": "the track", "fuel_s": "fuel weight",
+    "saving_s": "saving", "weather_s": "rain and the tyres for it", "track_s": "the track",
+    "joker_s": "joker laps", "fuel_s": "fuel weight",
 }  # fmt: skip
 #: Parts of a gap that are worth saying [s].
 _SAID_S = 0.05

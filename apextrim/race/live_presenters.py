@@ -88,6 +88,7 @@ class LiveView:
     flags: tuple[tuple[str, str], ...]
     weather: str
     rivals: list[RivalRow]
+    jokers: bool
 
 
 #: From which chance on a lap more is said.
@@ -126,6 +127,7 @@ def live_view(now: Now, car: Car, at_ms: int) -> LiveView:
         against, _on(car, at.compound, at.age), _target(now), _pace(now), now.said, _safety(now),
         now.state.safety, now.state.yellow, now.state.wet, _warning(now, at_ms), litres, tyres, wanted, _last(now), over,
         _rest(now, car), owed_lines(now, car), entries(now), _flag(now), FLAGS, _weather(now), nearest(now),
+        now.setup.rules.jokers > 0,
     )  # fmt: skip
 
 

@@ -73,6 +73,12 @@ def owed_lines(now: Now, car: Car) -> list[tuple[str, bool]]:
     for kind, seconds in state.penalties:
         words = f"{PENALTIES[kind]} of {seconds:g} s owed" if seconds else f"{PENALTIES[kind]} owed"
         lines.append((words, True))
+    if still.jokers:
+        lines.append((f"{counted(still.jokers, 'joker lap')} still owed", left <= still.jokers + _NEAR))
+    for litres, words in ((still.stint_l, "This stint"), (still.race_l, "The race")):
+        if litres is not None:
+            over = f"{abs(litres):.1f} l {'may still be burnt' if litres >= 0 else 'too much burnt'}"
+            lines.append((told(f"{words}: {over}"), litres < _NEAR * state.use_l))
     if still.stint_laps is not None:
         over = counted(abs(still.stint_laps), "lap")
         lines.append((f"This stint: {over} {'more allowed' if still.stint_laps >= 0 else 'too many'}", still.stint_laps <= _NEAR))

@@ -124,7 +124,7 @@ def test_whoever_watches_can_forbid_it() -> None:
 
 def test_a_store_that_cannot_be_written_is_done_without(tmp_path: Path) -> None:
     (tmp_path / "in the way").write_text("")
-    code = "from apexcore.race import races_kernel, kernel; print(kernel._row.stats.cache_path)"
+    code = "from apexcore.race import races_kernel, kernel; print(kernel.row_of.stats.cache_path)"
     env = {**os.environ, "APEX_KERNELS": str(tmp_path / "in the way"), "PYTHONPATH": str(CORE.parent)}
     done = subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True, check=True)
     assert "in the way" not in done.stdout

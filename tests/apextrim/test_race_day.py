@@ -187,13 +187,15 @@ def test_rules_that_races_have_are_read_kept_and_planned(client_in: Client, even
         "laps": "40 min + 1 lap", "mixed": "on", "tyres_may_stay": "on", "compulsory": "slate", "compulsory_laps": "3", "sets_marl": "2 new, 1 at 6",
         "savings_pct": "3", "ballast_kg": "10", "drivers": "2", "wheel_minutes": "35", "driver_least_minutes": "10",
         "driver_change_s": "20", "driver_slower_s": "0, 0.5", "driver_most_minutes": "35", "driver_rest_minutes": "1",
-        "pit_spread_s": "1.5", "wear_factor": "3",
+        "pit_spread_s": "1.5", "wear_factor": "3", "crew_work": "max(tyres, fuel) + driver", "stint_l": "90", "race_l": "900",
+        "jokers": "1", "joker_s": "4.5",
     }  # fmt: skip
     assert save(client_in, event, **rules) == 302
     event.refresh_from_db()
     told = facts.rules_of(event)
     assert (told.minutes, told.laps_after, told.mixed, told.compulsory, told.compulsory_laps) == (40.0, 1, True, ("slate",), 3)
     assert [(one.compound, one.count, one.age) for one in told.sets] == [("marl", 2, 0), ("marl", 1, 6)] and told.savings_pct == (3.0,)
+    assert (told.crew_work, told.stint_l, told.race_l, told.jokers, told.joker_s) == ("max(tyres, fuel) + driver", 90.0, 900.0, 1, 4.5)
     assert (told.driver_slower_s, told.driver_most_minutes, told.driver_rest_minutes) == ((0.0, 0.5), 35.0, 1.0)
     shown = client_in.get(reverse("race_bench", args=[event.pk]))
     page = words(shown)

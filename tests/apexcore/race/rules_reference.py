@@ -30,6 +30,8 @@ class Begin:
     least_l: float
     on: tuple[str, int] | None = None
     since: int = 0
+    burnt_l: float = 0.0
+    since_l: float = 0.0
     stops: int = 0
     wheel_s: float = 0.0
     fitted: tuple[tuple[str, int], ...] = ()
@@ -42,7 +44,8 @@ def at_start(rules: RaceRules, pace: Pace) -> Begin:
 
 def from_standing(at: Standing) -> Begin:
     return Begin(
-        at.laps_done, at.fuel_l, at.fuel_l, (at.compound, at.age), at.since_stop, at.stops, at.wheel_s, at.fitted, at.driven
+        at.laps_done, at.fuel_l, at.fuel_l, (at.compound, at.age), at.since_stop, at.burnt_l, at.since_l, at.stops, at.wheel_s, at.fitted,
+        at.driven,
     )  # fmt: skip
 
 
@@ -72,13 +75,29 @@ def lap_without_fuel_s(rules: RaceRules, pace: Pace, tyre: TyrePace, lap: int, w
     return time + rules.track_s * (lap - 1)
 
 
+def _by_formula(rules: RaceRules, tyres: float, rate: float) -> tuple[float, float]:
+    """The formula as it is written, worked out for no fuel, and for so long a filling that nothing else matters."""
+    driver, long = rules.driver_change_s if rules.wheel_minutes or rules.drivers > 1 else 0.0, 1e6
+    least = max(rules.least_standing_s, rules.least_lane_s - rules.lane_s)
+
+    def stands(fuel: float) -> float:
+        return float(eval(rules.crew_work, {"max": max, "tyres": tyres, "driver": driver, "fuel": fuel}))
+
+    nothing = max(stands(0.0), least)
+    return nothing, rate * (nothing - (stands(long) - long))
+
+
 def _stands(rules: RaceRules, fitted: bool) -> tuple[float, float]:
     """Standing time of a stop without fuel, and litres that go in meanwhile."""
-    least = max(rules.least_standing_s, rules.driver_change_s if rules.wheel_minutes or rules.drivers > 1 else 0.0)
+    least = rules.least_standing_s
+    if rules.wheel_minutes or rules.drivers > 1:
+        least = max(least, rules.driver_change_s)
     if rules.least_lane_s > rules.lane_s:
         least = max(least, rules.least_lane_s - rules.lane_s)
     tyres = rules.tyre_change_s if fitted else 0.0
     rate = rules.refuel_l_per_s if rules.refuelling else 0.0
+    if rules.crew_work:
+        return _by_formula(rules, tyres, rate)
     if rules.in_parallel or not fitted:
         return max(tyres, least), rate * max(tyres, least)
     return max(tyres, least), rate * max(least - tyres, 0.0)
@@ -189,7 +208,7 @@ def _way_s(
 ) -> float:  # fmt: skip
     """One way: its laps one by one, the compounds that it uses, its time at the wheel and its fuel."""
     lap, which, time, legs = begin.done, 0, 0.0, list[tuple[int, float, float, bool]]()
-    used = Counter(dict(begin.driven))
+    used, burnt = Counter(dict(begin.driven)), begin.burnt_l
     work = float(sets[0][1])
     for index, laps in enumerate(lengths):
         fitted = index > 0 and changes[index - 1]
@@ -202,11 +221,18 @@ def _way_s(
             lap += 1
             cold = k == 0 and (fitted or (index == 0 and begin.on is None))
             driving += lap_without_fuel_s(rules, pace, tyre, lap, work, ways[which], cold)
+            driving += rules.joker_s if lap > rules.laps - rules.jokers else 0.0
             work += level.tyre_share
             used.update(dict.fromkeys(_axles(tyre.key), 1))
         time += driving
+        burns = laps * pace.fuel_l_per_lap * level.fuel_share
+        burnt += burns
+        if rules.stint_l and burns + (begin.since_l if not index else 0.0) > rules.stint_l + 1e-7:
+            return np.inf
         room = 60.0 * rules.wheel_minutes - driving - (begin.wheel_s if not index else 0.0) if rules.wheel_minutes else np.inf
         legs.append((laps, pace.fuel_l_per_lap * level.fuel_share, room, fitted))
+    if rules.race_l and burnt > rules.race_l + 1e-7:
+        return np.inf
     if any(used[key] < rules.compulsory_laps for key in rules.compulsory):
         return np.inf
     return time + _fuel_s(rules, pace, begin, margin_l, legs)

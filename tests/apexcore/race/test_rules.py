@@ -66,11 +66,30 @@ def random_race(seed: int, most_laps: int) -> tuple[RaceRules, Pace]:
         )
     if rng.random() < 0.3:
         told |= {"rain_from": float(rng.uniform(1, laps)), "rain_spread": float(rng.choice([0.0, 1.5]))}
-    if rng.random() < 0.35 and not told["tyres_may_stay"]:
+    if rng.random() < 0.35:
         told["wheel_minutes"] = float(rng.uniform(0.4, 1.1)) * laps * pace.lap_s / 60.0
         told["driver_change_s"] = float(rng.uniform(0, 5))
+    told |= _further(rng, laps, use)
     tank = float(rng.uniform(0.4, 1.6)) * laps * use + 1.0
     return RaceRules(laps=laps, pit_loss_s=float(rng.uniform(0, 12)), tank_l=tank, **told), pace
+
+
+def _further(rng: np.random.Generator, laps: int, use: float) -> dict[str, Any]:
+    """What a crew may do at once, limits of fuel and laps by a longer way."""
+    told = dict[str, Any]()
+    if rng.random() < 0.3:
+        told["crew_work"] = str(
+            rng.choice(
+                ["max(tyres, fuel) + driver", "tyres + fuel", "max(tyres + driver, 2.5 + fuel)", "max(fuel + 3, driver) + tyres", "1 + fuel"]
+            )
+        )
+    if rng.random() < 0.25:
+        told["stint_l"] = float(rng.uniform(0.3, 1.1)) * laps * use
+    if rng.random() < 0.25:
+        told["race_l"] = float(rng.uniform(0.92, 1.02)) * laps * use
+    if rng.random() < 0.25:
+        told |= {"jokers": int(rng.integers(1, 3)), "joker_s": float(rng.uniform(0, 9))}
+    return told
 
 
 @pytest.mark.thorough
@@ -107,9 +126,11 @@ def random_standing(seed: int, rules: RaceRules, pace: Pace) -> Standing:
         key = pace.tyres[int(rng.integers(len(pace.tyres)))].key
         driven[key] = driven.get(key, 0) + 1
     wheel = float(rng.uniform(0.6, 1.3)) * since * pace.lap_s
+    burnt = float(rng.uniform(0.9, 1.0)) * pace.fuel_l_per_lap
     return Standing(
         done, float(rng.uniform(0, 1)) * rules.tank_l, tyre.key, age, since, stops, tuple(driven.items()),
         tuple((key, 0) for key in driven if not rules.sets or any(one.compound == key and not one.age for one in rules.sets)), wheel,
+        burnt * done, burnt * since,
     )  # fmt: skip
 
 

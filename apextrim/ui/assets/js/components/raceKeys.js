@@ -50,6 +50,7 @@ export const raceKeys = () => ({
       c: () => this.take(state.safety ? "green" : "safety", {}),
       y: () => this.take(state.yellow ? "green" : "yellow", {}),
       x: () => this.take("puncture", {}),
+      j: () => state.jokers && this.take("joker", {}),
       w: () => this.take(state.wet ? "dry" : "wet", {}),
       z: () => this.take("undo", {}),
     }[event.key];
