@@ -80,7 +80,13 @@ def _further(rng: np.random.Generator, laps: int, use: float) -> dict[str, Any]:
     if rng.random() < 0.3:
         told["crew_work"] = str(
             rng.choice(
-                ["max(tyres, fuel) + driver", "tyres + fuel", "max(tyres + driver, 2.5 + fuel)", "max(fuel + 3, driver) + tyres", "1 + fuel"]
+                [
+                    "max(tyres, fuel) + driver",
+                    "tyres + fuel",
+                    "max(tyres + driver, 2.5 + fuel)",
+                    "max(fuel + 3, driver) + tyres",
+                    "1 + fuel",
+                ]
             )
         )
     if rng.random() < 0.25:
