@@ -74,7 +74,7 @@ class RulesForm(forms.Form):
         max_length=80,
         required=False,
         label="Work at a stop",
-        widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "max(tyres, fuel) + driver"}),
+        widget=forms.TextInput(attrs={"autocomplete": "off", "class": "long", "placeholder": "max(tyres, fuel) + driver"}),
     )
     stint_l = quantity(RaceRules, "stint_l", "Fuel burnt from pit to pit, at most (0: any)", "l", required=False)
     race_l = quantity(RaceRules, "race_l", "Fuel burnt in the race, at most (0: any)", "l", required=False)
