@@ -137,6 +137,7 @@ class RunFile(Value):
     words: Words = {}
     conditions: Conditions
     by_virtual_driver: bool = False
+    left_out: Annotated[str, Field(max_length=120)] = ""
     made_at: Moment
     laps: tuple[LapFile, ...] = Field((), max_length=MAX_LAPS)
     samples: tuple[SampleFile, ...] = Field((), max_length=1_000_000)

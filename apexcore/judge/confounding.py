@@ -14,8 +14,7 @@ from .planned import place_of, precisions
 #: doubted in full. And how many standard deviations of the book the doubt allows for: a weight cost that is twice the book's is
 #: five of its spreads off (`priors`). Source: simulated books that are off (docs/proof.md holds them).
 _BELIEVED, _DOUBTED = 0.05, 0.10
-_DOUBT = {"fuel": 5.0}
-_DOUBT_ELSE = 4.0
+_DOUBT = 5.0
 
 
 @dataclass(frozen=True)
@@ -63,7 +62,7 @@ def confounded(laps: Sequence[Observed], posterior: Posterior, priors: Priors, e
     total, variance = sum(leans.values()), float(covariance[place])
     if total < _BELIEVED * variance:
         return None
-    full = math.sqrt(sum(_DOUBT.get(word, _DOUBT_ELSE) ** 2 * moved for word, moved in leans.items()))
+    full = math.sqrt(sum(_DOUBT**2 * moved for moved in leans.values()))
     doubt = full * min((total / variance - _BELIEVED) / (_DOUBTED - _BELIEVED), 1.0)
     low, high = found.interval(0.95)
     wide_low, wide_high = _widened(found, math.sqrt(total), doubt, 0.95)

@@ -140,6 +140,7 @@ class Observed:
     :param marks: of several differences judged at once, which are on (1) and off (0); then `level` is not read
     :param driven: laps of any kind that the driver drove that day before it; counted from the laps given where it is not told
     :param day: which day, any whole number
+    :param tags: names and values that go with the run, such as its driver
     """
 
     run: int
@@ -154,6 +155,7 @@ class Observed:
     marks: tuple[int, ...] = ()
     driven: float | None = None
     day: int = 0
+    tags: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True)

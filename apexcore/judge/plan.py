@@ -82,16 +82,19 @@ class TestPlan:
     enough: bool
 
 
+#: Orders of one difference that are not simply in turn, by the number of runs.
+_TURNS = {4: (0, 1, 1, 0), 8: (0, 1, 1, 0, 1, 0, 0, 1), 16: (0, 1, 1, 0, 1, 0, 0, 1, 1, 0, 0, 1, 0, 1, 1, 0)}
+
+
 def run_order(runs: int, differences: int) -> tuple[tuple[int, ...], ...]:
     """Which differences are on in each run.
 
-    One: A B B A and so on, so that a track that comes in evenly favours neither. Several: a two-level factorial (three: its
-    half fraction, the third the product of the others), every second round backwards (Box, Hunter & Hunter, Statistics for
-    Experimenters, ch. 5 and 6).
+    One: in turn, or so that an even trend favours neither where that is as safe against a track that changes at once. Several: a
+    two-level factorial (three: its half fraction, the third the product of the others), every second round backwards (Box, Hunter &
+    Hunter, Statistics for Experimenters, ch. 5 and 6).
     """
     if differences == 1:
-        base = [(0,), (1,), (1,), (0,)]
-        return tuple(base[run % 4] for run in range(runs))
+        return tuple((side,) for side in (_TURNS[runs] if runs in _TURNS else [run % 2 for run in range(runs)]))
     base2 = [(0, 0), (1, 0), (0, 1), (1, 1)]
     rounds = []
     for number in range(math.ceil(runs / 4)):
@@ -127,23 +130,25 @@ def power_of(order: Sequence[tuple[int, ...]], laps: int, question: Question, pr
     return float((ndtr(away - edge) + ndtr(-away - edge)).mean())
 
 
-def plans(question: Question, priors: Priors) -> list[TestPlan]:
+def plans(question: Question, priors: Priors, order: Sequence[int] = ()) -> list[TestPlan]:
     """One plan for each length of run that fits the time left: the shortest with the power wanted, else the strongest.
 
     The best comes first: enough power in the least time.
+
+    :param order: side of each run, where the racer names one; of one difference
     """
     found = []
     block = 2 if question.differences == 1 else 4  # runs that belong together
     for laps in (3, 4, 5, 6, 8, 10, 12):
         chosen: TestPlan | None = None
-        for runs in range(block, MOST_RUNS + 1, block):
+        for runs in [len(order)] if order else range(block, MOST_RUNS + 1, block):
             # every run has an out-lap and an in-lap besides
             minutes = runs * ((laps + 2) * question.lap_s + question.stop_s) / 60.0
             if minutes > question.minutes:
                 break
-            order = run_order(runs, question.differences)
-            power = power_of(order, laps, question, priors)
-            chosen = TestPlan(order, laps, power, minutes, power >= POWER)
+            driven = tuple((side,) for side in order) or run_order(runs, question.differences)
+            power = power_of(driven, laps, question, priors)
+            chosen = TestPlan(driven, laps, power, minutes, power >= POWER)
             if chosen.enough:
                 break
         if chosen is not None:
@@ -175,3 +180,45 @@ def scatter_of(runs: Sequence[Sequence[float]]) -> Spread | None:
     nothing = Prior(0.0, 1e-6)
     laps = [Observed(number, 0, 0, 0.0, 0.0, time, driven=1e3) for number, run in enumerate(runs) for time in run]
     return spread_of(laps, Priors(nothing, (nothing,), (), nothing, nothing, nothing)) if laps else None
+
+
+@dataclass(frozen=True)
+class Risk:
+    """What a track that changes at once would do to an order of runs.
+
+    :param ratio: spread of the difference where that is allowed for over that where it is not [-]
+    :param after: runs after which it would do most
+    """
+
+    ratio: float
+    after: int
+
+
+#: A ratio from which on an order is advised against.
+RISKY = 1.4
+#: Spread of the mean of a run with which orders are rated [s]: a run's shift of 0.10 s, and six laps of 0.2 s.
+_RUN_SD_S = 0.14
+
+
+def order_risk(order: Sequence[int]) -> Risk:
+    """Rates an order of runs of two sides, of equal length and evenly spaced.
+
+    Source: standard deviation of a coefficient of least squares, with an even trend, and with a step behind the worst run beside it.
+
+    :param order: side of each run, 0 or 1
+    """
+    runs = len(order)
+    side, at = np.array(order, dtype=float), np.arange(runs, dtype=float)
+    plain = np.column_stack([np.ones(runs), side, (at - at.mean()) * 0.2])
+    prior = np.diag([0.0, 0.0, 1.0 / 0.6**2])
+
+    def sd(columns: np.ndarray, penalty: np.ndarray) -> float:
+        return float(np.sqrt(np.linalg.pinv(columns.T @ columns / _RUN_SD_S**2 + penalty)[1, 1]))
+
+    without, worst = sd(plain, prior), (0.0, 0)
+    for after in range(1, runs):
+        step = (at >= after).astype(float)
+        if np.array_equal(step, side) or np.array_equal(step, 1.0 - side):
+            continue  # all of one before all of the other: no order tells these apart, and that is said elsewhere
+        worst = max(worst, (sd(np.column_stack([plain, step]), np.diag([0.0, 0.0, 1.0 / 0.6**2, 1.0])), after))
+    return Risk(worst[0] / without if worst[1] else 1.0, worst[1])

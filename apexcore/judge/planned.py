@@ -1,20 +1,19 @@
 """What laps that are still to be driven would leave of an effect: the linear model at known scatter and spread of runs."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
 from .bar import Bar
-from .model import Observed, Posterior, Priors, days_of, design, effects_of, information_of, prior_columns, reference_of
+from .mixture import Mixture
+from .model import Observed, Priors, days_of, design, effects_of, prior_columns, reference_of
 from .sampler import Floats
 
 #: How many further runs of each side a racer could still drive; beyond it the answer is "not with the laps of a weekend".
 MOST_MORE = 12
 #: Chance of settling that is promised.
 PROMISED = 0.8
-#: Draws of scatter and spread over which a promise is averaged.
-_DRAWS = 40
 
 
 @dataclass(frozen=True)
@@ -77,38 +76,31 @@ def planned_variances(laps: Sequence[Observed], information: Floats, shift: Floa
     return np.asarray(np.linalg.inv(precisions(laps, information, shift, priors))[:, place, place])
 
 
-def further_runs(laps: Sequence[Observed], posterior: Posterior, priors: Priors, effect: int, mean_s: float, bar: Bar) -> int | None:
-    """Least number of further runs of each side that settle the difference with the chance promised; None where none does.
+#: How much wider than that of a balanced test the spread of a difference is, as the trend is learnt beside it.
+_TREND_COSTS = 1.1
 
-    Over draws of scatter and spread: the estimate to come is normal around today's with the variance that the further runs take
-    away, and settles where it is beyond the bar's t quantile of the standard deviation left. The further runs are like those
-    driven.
+
+def further_runs(found: Mixture, per_run_s2: Floats, bar: Bar) -> tuple[int | None, float]:
+    """Least number of further runs of each side that settle the difference with the chance promised, None where none does; and the chance
+    that so many, or `MOST_MORE`, settle it [-].
+
+    Over the parts of its posterior: the estimate to come is normal around today's with the variance that the further runs take away, and
+    settles where it is beyond the bar's t quantile of the standard deviation left.
+
+    :param per_run_s2: variance of the mean of a run, at each part [s2]
     """
     from scipy.special import ndtr, stdtrit
 
-    length = max(round(len(laps) / max(len({lap.run for lap in laps}), 1)), 1)
-    typical = list({(lap.level, lap.marks): lap for lap in reversed(laps)}.values())
-    effects, days, reference = effects_of(laps), days_of(laps), reference_of(laps)
-    alike = [
-        replace(one, run=kind, fuel_kg=one.fuel_kg - k, tyre_age=one.tyre_age + k, since_pit=1 + k, driven=reference.driven + k)
-        for kind, one in enumerate(typical)
-        for k in range(length)
-    ]
-    x = design(alike, len(priors.fade), reference, effects, days)
-    place = place_of(laps, effect)
-    take = np.linspace(0, len(posterior.shift_sd) - 1, _DRAWS).astype(int)
-    information, shift = information_of(posterior.scatter[take], posterior.spoiled[take]), posterior.shift_sd[take]
-    today = precisions(laps, information, shift, priors)
-    each = np.asarray(sum((rows.known(information, shift) for rows in rows_of(x, [lap.run for lap in alike])), np.zeros_like(today)))
-    v_now = np.linalg.inv(today)[:, place, place]
+    share = found.share if found.share is not None else np.full(len(found.middle), 1.0 / len(found.middle))
+    now, each, chance = found.width**2, 4.0 * _TREND_COSTS * per_run_s2, 0.0
     for more in range(1, MOST_MORE + 1):
-        v_then = np.linalg.inv(today + more * each)[:, place, place]
-        then = bar.with_more(len(typical) * more)
+        then = bar.with_more(2 * more)
         if then.early:
             continue
-        edge = float(stdtrit(then.runs + 1, 0.5 * (1.0 + then.chance))) * np.sqrt(v_then)
-        spread = np.sqrt(np.maximum(v_now - v_then, 1e-12))
-        chance = ndtr((-edge - mean_s) / spread) + ndtr((mean_s - edge) / spread)
-        if float(chance.mean()) >= PROMISED:
-            return more
-    return None
+        left = np.minimum(np.maximum(1.0 / (1.0 / now + 2.0 * more / each), each / then.runs), now)
+        edge = float(stdtrit(max(then.runs - 3, 1), 0.5 * (1.0 + then.chance))) * np.sqrt(left)
+        spread = np.sqrt(np.maximum(now - left, 1e-12))
+        chance = float(share @ (ndtr((-edge - found.middle) / spread) + ndtr((found.middle - edge) / spread)))
+        if chance >= PROMISED:
+            return more, chance
+    return None, chance

@@ -9,6 +9,7 @@ import numpy as np
 from ..quantities.spread import Z95
 from .bar import FEW_RUNS, Bar, bar_for
 from .confounding import Confounded, confounded
+from .drift import Drifted, SideFade, Told, judged
 from .mixture import Mixture
 from .model import Observed, Posterior, Priors, corrected_times, fit
 from .planned import MOST_MORE, PROMISED, further_runs
@@ -28,7 +29,8 @@ class Verdict:
     :param low_s: lower end of its 95 % interval, as wide as what confounds it asks for [s]
     :param high_s: upper end [s]
     :param quicker: probability that B is quicker [-]
-    :param p_beyond_margin: probability that the quicker one is so by more than the margin [-]
+    :param quicker_by: probability that B is quicker by more than the margin [-]
+    :param slower_by: probability that it is slower by more than the margin; what is left of both is that neither is [-]
     :param margin_s: the margin [s]
     :param bar: how sure it must be before it counts as settled
     :param bar_s: the interval of that chance [s]
@@ -36,6 +38,9 @@ class Verdict:
     :param laps: timed laps used of A and of B
     :param runs: runs used of A and of B
     :param more_runs: further runs of each sheet that settle it with a chance of four in five; 0 if settled, None if no weekend would
+    :param more_chance: chance that so many settle it, or as many as a weekend has [-]
+    :param drift: what the track may have done that would make the two level; None where nothing stands in the way
+    :param fade: how B's tyres fade against A's, as far as these laps tell; None where it is not asked for
     :param fuel_s_per_kg: weight cost, mean and standard deviation [s/kg]
     :param fade_s_per_lap: fade of each compound, mean and standard deviation [s/lap]
     :param track_s_per_k: of the track's temperature, mean and standard deviation [s/K]
@@ -53,7 +58,8 @@ class Verdict:
     low_s: float
     high_s: float
     quicker: float
-    p_beyond_margin: float
+    quicker_by: float
+    slower_by: float
     margin_s: float
     bar: Bar
     bar_s: tuple[float, float]
@@ -61,6 +67,9 @@ class Verdict:
     laps: tuple[int, int]
     runs: tuple[int, int]
     more_runs: int | None
+    more_chance: float
+    drift: Told | None
+    fade: SideFade | None
     fuel_s_per_kg: tuple[float, float]
     fade_s_per_lap: tuple[tuple[float, float], ...]
     track_s_per_k: tuple[float, float]
@@ -72,6 +81,16 @@ class Verdict:
     shrunk: bool
     warnings: tuple[str, ...]
     cleaned_s: tuple[float, ...]
+
+    @property
+    def p_beyond_margin(self) -> float:
+        """Probability that the one that looks quicker is so by more than the margin [-]."""
+        return self.quicker_by if self.mean_s < 0 else self.slower_by
+
+    @property
+    def neither(self) -> float:
+        """Probability that the two are within the margin of each other [-]."""
+        return max(1.0 - self.quicker_by - self.slower_by, 0.0)
 
     @property
     def settled(self) -> bool:
@@ -97,9 +116,9 @@ def judge(
     """
     if any(all(lap.level != level for lap in laps) for level in (0, 1)):
         raise ValueError("both sheets need at least one timed lap")
-    posterior = fit(laps, priors)
+    posterior, drifted = fit(laps, priors), judged(laps, priors)
     bar = bar_for(len({lap.run for lap in laps}), planned, priors.knows_driver)
-    return _verdict(laps, [lap.level for lap in laps], posterior, priors, 0, margin_s, order, bar)
+    return _verdict(laps, [lap.level for lap in laps], posterior, drifted, priors, 0, margin_s, order, bar)
 
 
 def judge_levels(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.1) -> list[Verdict]:
@@ -114,11 +133,10 @@ def judge_levels(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.1
     if count < 2 or there != set(range(count)):
         raise ValueError("every level needs at least one timed lap, and there must be two")
     alike = count >= _SEVERAL
-    posterior = fit(laps, priors, alike=alike)
-    runs = len({lap.run for lap in laps})
-    bar = bar_for(runs, runs if alike else None, priors.knows_driver)
+    posterior, drifted = fit(laps, priors, alike=alike), judged(laps, priors, alike)
+    bar = bar_for(len({lap.run for lap in laps}), None, priors.knows_driver)  # a view of all names no number of runs for any two
     sides = [[{0: 0, index: 1}.get(lap.level, 2) for lap in laps] for index in range(1, count)]
-    return [_verdict(laps, side, posterior, priors, index, margin_s, (), bar, alike) for index, side in enumerate(sides)]
+    return [_verdict(laps, side, posterior, drifted, priors, index, margin_s, (), bar, alike) for index, side in enumerate(sides)]
 
 
 def judge_several(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.1, planned: int | None = None) -> list[Verdict]:
@@ -133,16 +151,17 @@ def judge_several(laps: Sequence[Observed], priors: Priors, margin_s: float = 0.
             raise ValueError(f"difference {place + 1} was the same on every lap")
     if np.linalg.matrix_rank(np.column_stack([np.ones(len(marks)), marks])) < marks.shape[1] + 1:
         raise ValueError("two of the differences were always driven together: their parts cannot be told apart")
-    posterior = fit(laps, priors)
+    posterior, drifted = fit(laps, priors), judged(laps, priors)
     bar = bar_for(len({lap.run for lap in laps}), planned, priors.knows_driver)
     return [
-        _verdict(laps, [lap.marks[index] for lap in laps], posterior, priors, index, margin_s, (), bar) for index in range(marks.shape[1])
+        _verdict(laps, [lap.marks[index] for lap in laps], posterior, drifted, priors, index, margin_s, (), bar)
+        for index in range(marks.shape[1])
     ]
 
 
 def _verdict(
-    laps: Sequence[Observed], side: Sequence[int], posterior: Posterior, priors: Priors, place: int, margin_s: float, order: Sequence[int],
-    bar: Bar, shrunk: bool = False,
+    laps: Sequence[Observed], side: Sequence[int], posterior: Posterior, drifted: Drifted, priors: Priors, place: int, margin_s: float,
+    order: Sequence[int], bar: Bar, shrunk: bool = False,
 ) -> Verdict:  # fmt: skip
     """The verdict of one effect of a posterior.
 
@@ -151,24 +170,51 @@ def _verdict(
     """
     counts = (sum(mark == 0 for mark in side), sum(mark == 1 for mark in side))
     runs = tuple(len({lap.run for lap, mark in zip(laps, side, strict=True) if mark == level}) for level in (0, 1))
-    found = Mixture(posterior.parts[0][:, place], posterior.parts[1][:, place])
+    found = drifted.effects[place]
     mixed = None if shrunk else confounded(laps, posterior, priors, place, found)
     low, high = found.interval(0.95) if mixed is None else mixed.widened(found, 0.95)
     strict = found.interval(bar.chance) if mixed is None else mixed.widened(found, bar.chance)
     told = found if mixed is None else Mixture.normal(found.mean, (high - low) / (2.0 * Z95))
-    beyond = told.below(-margin_s) if found.mean < 0 else 1.0 - told.below(margin_s)
-    settled = strict[0] > 0.0 or strict[1] < 0.0
-    more = 0 if settled else None if mixed is not None else further_runs(laps, posterior, priors, place, found.mean, bar)
+    settled, drift = strict[0] > 0.0 or strict[1] < 0.0, None
+    if settled and mixed is None:
+        drift, wide = _in_the_way(drifted.guards(place, _by_run(laps, side)), bar, strict)
+        if drift is not None:
+            settled, strict, low, high = False, wide, min(low, wide[0]), max(high, wide[1])
+    more, chance = (0, 1.0) if settled else (None, 0.0) if mixed is not None else further_runs(found, drifted.per_run_s2, bar)
     return Verdict(
-        found.mean, low, high, told.below(0.0), beyond, margin_s, bar, strict, mixed, counts, (runs[0], runs[1]), more,
+        found.mean, low, high, told.below(0.0), told.below(-margin_s), 1.0 - told.below(margin_s), margin_s, bar, strict, mixed, counts,
+        (runs[0], runs[1]), more, chance, drift, drifted.fade if len(drifted.effects) == 1 else None,
         (float(posterior.fuel.mean()), float(posterior.fuel.std())),
         tuple((float(c.mean()), float(c.std())) for c in posterior.fade.T),
         (float(posterior.track.mean()), float(posterior.track.std())), (float(posterior.trend.mean()), float(posterior.trend.std())),
         (float(np.median(posterior.learning)), float(np.std(posterior.learning))),
         float(np.median(posterior.shift_sd)), float(np.median(posterior.scatter)), float(posterior.spoiled.mean()), shrunk,
-        tuple(_warnings(laps, side, runs, counts, order)),
+        (*_warnings(laps, side, runs, counts, order), *(_goes_with(name) for name in drifted.left_out)),
         tuple(float(t) for t in corrected_times(laps, posterior)),
     )  # fmt: skip
+
+
+def _by_run(laps: Sequence[Observed], side: Sequence[int]) -> list[int]:
+    """The side of each run, in the order driven."""
+    found = dict[int, int]()
+    for lap, mark in zip(laps, side, strict=True):
+        found.setdefault(lap.run, mark)
+    return list(found.values())
+
+
+def _in_the_way(kinds: Sequence[Told], bar: Bar, strict: tuple[float, float]) -> tuple[Told | None, tuple[float, float]]:
+    """The kind of drift under which a difference that looks settled is not, the likeliest first; and what all of them leave of it [s]."""
+    low, high, found = *strict, list[Told]()
+    for one in kinds:
+        a, b = one.found.interval(1.0 - 2.0 * (1.0 - bar.chance))
+        if a <= 0.0 <= b or (a > 0.0) != (strict[0] > 0.0):
+            found.append(one)
+            low, high = min(low, a), max(high, b)
+    return (max(found, key=lambda one: one.evidence) if found else None), (low, high)
+
+
+def _goes_with(tag: str) -> str:
+    return f"{tag.capitalize()} changed exactly as the two did: their parts cannot be separated."
 
 
 def _warnings(laps: Sequence[Observed], side: Sequence[int], runs: Sequence[int], counts: Sequence[int], order: Sequence[int]) -> list[str]:
@@ -200,7 +246,7 @@ _CAUSES = {
     "tyre age": ("the age of the tyres", "Drive both on tyres of the same age."),
     "compound": ("the compound", "Drive both on the same compound."),
     "cold tyres": ("cold tyres", "Drive both in runs of the same length."),
-    "track temperature": ("the track temperature", "Drive them in turn, A B B A."),
+    "track temperature": ("the track temperature", "Drive them in turn, A B A B."),
     "day": ("the day", "Drive both on one day, in turn."),
 }
 
@@ -225,6 +271,8 @@ def sentence(verdict: Verdict, name_a: str, name_b: str) -> str:
             told += f", though by the book {quick} would be quicker"
         return f"{told}. {instead}"
     sure = max(verdict.quicker, 1 - verdict.quicker)
+    if verdict.drift is not None:
+        return f"Unsettled: {_drifted(verdict.drift)}, these laps would fit as well, and the two could be level: {between}. {_TWO_MORE}"
     text = f"{between}, with a chance of {_percent(sure)} that {quick} is quicker"
     if bar.early:
         return f"Not yet, planned for {bar.planned} runs and {bar.runs} driven: {text}."
@@ -232,9 +280,52 @@ def sentence(verdict: Verdict, name_a: str, name_b: str) -> str:
     if sure > 0.975:
         text += f"; {_why_more(bar)}"
     if verdict.more_runs is None:
-        return f"{text}; even {MOST_MORE} more runs of each would probably not settle it."
+        if verdict.more_chance < _HARDLY:
+            return f"{text}; even {MOST_MORE} more runs of each would probably not settle it."
+        return f"{text}; {MOST_MORE} more runs of each settle it with a chance of about {10 * round(10 * verdict.more_chance)} %."
     runs = "1 more run of each settles" if verdict.more_runs == 1 else f"{verdict.more_runs} more runs of each settle"
     return f"{text}; {runs} it with a chance of {100 * PROMISED:.0f} %."
+
+
+#: Chance below which so many runs as a weekend has are said not to settle it.
+_HARDLY = 0.25
+_TWO_MORE = "Drive two more runs, one of each."
+
+
+def _drifted(told: Told) -> str:
+    """A kind of drift as a condition."""
+    size = f"by about {abs(told.size_s):.1f} s"
+    if told.kind.name == "step":
+        return f"had the track changed {size} after run {told.kind.after} of these"
+    if told.kind.name == "anew":
+        return f"had the rubber gone after run {told.kind.after} of these and come back"
+    if told.kind.name == "bend":
+        return f"had the track come and gone {size}"
+    return "had the track stood still"
+
+
+def fade_sentence(verdict: Verdict, name_a: str, name_b: str, race_laps: int | None = None) -> str:
+    """What the sides' own fade comes to, where the laps tell; nothing where they do not.
+
+    :param race_laps: laps of a stint that it is said for
+    """
+    fade = verdict.fade
+    if fade is None or not fade.apart:
+        return ""
+    new, more = fade.over(0.0), fade.more_s[0]
+    quick_new, quick_fade = (name_b, name_a)[new.mean > 0], (name_b, name_a)[more > 0]
+    text = f"{quick_new} is quicker new by {abs(new.mean):.2f} s"
+    turns = "loses" if quick_fade != quick_new else "gains"
+    text += f" and {turns} {1000 * abs(more):.0f} ms a lap against {name_b if quick_new == name_a else name_a}"
+    crossing = fade.crossing()
+    if crossing is not None and quick_fade != quick_new:
+        text += f"; they cross on lap {crossing[0] + 1:.0f} ({crossing[1] + 1:.0f} to {crossing[2] + 1:.0f})"
+    if race_laps:
+        over = fade.over(0.5 * (race_laps - 1))
+        low, high = over.interval(0.95)
+        told = f"{name_b} is {_either(over.mean)} a lap, between {_either(low)} and {_either(high)}"
+        text += f"; over {race_laps} laps {told}"
+    return f"{text}."
 
 
 def _either(seconds: float) -> str:

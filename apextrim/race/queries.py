@@ -22,7 +22,7 @@ from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within
 from apextrim.modelling import answers, cases, fits
-from apextrim.runs.queries import burnt_by_runs, burnt_l, newest_of, observed, observed_by, rows_of, with_laps
+from apextrim.runs.queries import burnt_by_runs, burnt_l, in_one_weather, newest_of, observed, observed_by, rows_of, with_laps
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet_in_car, sheet_in_car
 
@@ -223,7 +223,8 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     per_lap = use.mean_l if use else book.fuel_l_per_lap
     sheets = {sheet.pk: sheet for sheet in event.sheets.all()}
     seen = observed(event, dict.fromkeys(sheets, 0), per_lap, kinds)
-    alike = [run for run in seen if rules.mixed or run.run.front == run.run.rear]
+    dry, _ = in_one_weather([run.run for run in seen])
+    alike = [run for run in seen if run.run in dry and (rules.mixed or run.run.front == run.run.rear)]
     runs = newest_of(alike, _MOST_LAPS) if alike else []
     order = list(dict.fromkeys(run.run.sheet_id for run in reversed(runs)))
     row = sheet_in_car(event)
@@ -255,7 +256,7 @@ class Known:
 
 def driver_of(event: Event) -> Known:
     """Scatter and mistakes from the laps with everything else taken out."""
-    rows = with_laps(rows_of(event))
+    rows, _ = in_one_weather(with_laps(rows_of(event)))
     kinds = [lap.kind for run in rows for lap in run.laps.all() if lap.kind in ("timed", "spoiled")]
     if len(kinds) < _KNOWN_FROM:
         return Known(_SCATTER_S, _MISTAKES, 0, _SHIFT_S)

@@ -200,6 +200,13 @@ def _told(event: Event, sheet: CoreSheet, book: str, marks: Mapping[int, float] 
 
 
 @transaction.atomic
+def set_weather(run: Run, track_c: float, wet_pct: float, left_out: str) -> None:
+    """Says what weather a run was driven in, and why nothing is judged by it; it counts where no reason is told."""
+    run.conditions = {**run.conditions, "track_c": track_c, "wet_pct": wet_pct}
+    run.left_out = left_out
+    run.save(update_fields=["conditions", "left_out"])
+
+
 def mark_lap(lap: Lap, kind: LapKind) -> None:
     """Says what kind of lap it was; any mark can be taken back."""
     lap.kind, lap.why = kind, "" if kind == "timed" else "marked by you"

@@ -6,6 +6,7 @@ from typing import Any
 from django import forms
 from django.core.exceptions import ValidationError
 
+from apexcore.circuit.conditions import Conditions
 from apexcore.errors import InputError
 from apexcore.judge.tags import parse_tags
 from apexcore.trim.book.fields import VARIANTS
@@ -14,7 +15,7 @@ from apextrim.events.models import Event, Session
 from apextrim.modelling import cases
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import sheet_in_car
-from apextrim.ui.fields import QuantityField
+from apextrim.ui.fields import QuantityField, quantity
 
 from .queries import LeftBy
 
@@ -74,6 +75,19 @@ class RunForm(forms.Form):
             return parse_tags(self.cleaned_data["tags"])
         except InputError as error:
             raise ValidationError(str(error)) from None
+
+
+class WeatherForm(forms.Form):
+    """The track of a run, and whether it is judged."""
+
+    track_c = quantity(Conditions, "track_c", "Track temperature", "°C")
+    wet_pct = quantity(Conditions, "wet_pct", "Track wetness", "%", decimals=0)
+    left_out = forms.CharField(
+        max_length=120,
+        required=False,
+        label="Leave it out of verdicts, because",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "class": "long", "placeholder": "empty: it counts"}),
+    )
 
 
 class OwnRunForm(RunForm):

@@ -2,6 +2,9 @@
 
 from django.db import models
 
+#: Wetness from which on laps are not held against dry ones [%].
+WET_FROM_PCT = 10.0
+
 
 class Run(models.Model):
     """Laps driven in one go, from pit to pit."""
@@ -26,6 +29,7 @@ class Run(models.Model):
     closed = models.BooleanField(default=True, help_text="false while a logger still sends its laps")
     conditions = models.JSONField(help_text="the file of apexcore.circuit.conditions.Conditions at the time")
     by_virtual_driver = models.BooleanField(default=False)
+    left_out = models.CharField(max_length=120, blank=True, help_text="why nothing is judged by it; empty where it counts")
     sampled_to_s = models.FloatField(null=True, help_text="moment up to which a logger's samples are part of its laps [s]")
     file_digest = models.CharField(max_length=64, blank=True, help_text="of the recording that it came from")
     made_at = models.DateTimeField()
@@ -45,6 +49,16 @@ class Run(models.Model):
     def name(self) -> str:
         """What the product calls it."""
         return f"R{self.number}"
+
+    @property
+    def wet_pct(self) -> float:
+        """How wet the track was [%]."""
+        return float(self.conditions.get("wet_pct", 0.0))
+
+    @property
+    def is_wet(self) -> bool:
+        """Whether its laps are of a wet track."""
+        return self.wet_pct >= WET_FROM_PCT
 
 
 class Lap(models.Model):

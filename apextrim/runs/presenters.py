@@ -108,12 +108,28 @@ def all_laps_csv(lines: Iterable[RunLine], sectors: int) -> Iterator[str]:
     """
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    head = ["run", "sheet", "front", "rear", "tyre_age", "fuel_start_l", "track_c", "tags", "lap", "lap_time", "kind", "fuel_l", "top_kmh"]
+    head = [
+        "run",
+        "sheet",
+        "front",
+        "rear",
+        "tyre_age",
+        "fuel_start_l",
+        "track_c",
+        "wet_pct",
+        "tags",
+        "lap",
+        "lap_time",
+        "kind",
+        "fuel_l",
+        "top_kmh",
+    ]
     writer.writerow([*head, *[f"sector_{n}" for n in range(1, sectors + 1)]])
     for line in lines:
         run = line.run
         start = [words_cell(text) for text in (run.name, run.sheet.name, run.front, run.rear)]
-        start += [f"{run.tyre_age:g}", f"{run.fuel_l:g}", f"{run.conditions.get('track_c', 0):g}", words_cell(tags_text(run.tags))]
+        start += [f"{run.tyre_age:g}", f"{run.fuel_l:g}", f"{run.conditions.get('track_c', 0):g}", f"{run.wet_pct:g}"]
+        start.append(words_cell(tags_text(run.tags)))
         for lap in line.laps:
             writer.writerow([*start, *lap_cells(lap, sectors, top_decimals=1)])
         yield out.getvalue()

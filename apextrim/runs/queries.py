@@ -1,6 +1,7 @@
 """Runs as pages and judgements need them."""
 
 import math
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -11,6 +12,7 @@ from django.utils import timezone
 
 from apexcore.judge.laps import DrivenLap, RunFigures, figures
 from apexcore.judge.model import Observed
+from apexcore.quantities.words import counted
 from apexcore.race.fuel import Burnt
 from apexcore.vehicle.pair import pair_key
 from apextrim.accounts.owned import Person, owned_or_404
@@ -34,6 +36,37 @@ ENOUGH_LAPS, FEW_RUNS = 480, 6
 def rows_of(event: Event) -> QuerySet[Run]:
     """As `runs_of`, without their laps, of which an old event has hundreds of thousands."""
     return event.runs.filter(deleted_at=None).select_related("sheet", "session")
+
+
+def in_one_weather(rows: Sequence[Run], side: Callable[[Run], object | None] = lambda run: 0) -> tuple[list[Run], list[Run]]:
+    """Runs on a dry track or on a wet one, whichever has more of both sides, and the others: those of the other weather and those that
+    somebody left out. All are kept where neither has both sides.
+
+    :param side: of a run; None where it is on none
+    """
+    asked = [run for run in rows if not run.left_out]
+    sides = {key for run in asked if (key := side(run)) is not None}
+
+    def weight(wet: bool) -> tuple[int, int, bool]:
+        found = Counter(side(run) for run in asked if run.is_wet == wet and side(run) is not None)
+        return min((found[key] for key in sides), default=0), sum(found.values()), not wet
+
+    wet = weight(True) > weight(False)
+    if weight(wet)[0] == 0:
+        return asked, [run for run in rows if run.left_out]
+    kept = [run for run in asked if run.is_wet == wet]
+    return kept, [run for run in rows if run not in kept]
+
+
+def left_out_words(rows: Sequence[Run]) -> list[str]:
+    """What was left out, a sentence for each reason."""
+    by_reason: dict[str, list[str]] = {}
+    for run in rows:
+        by_reason.setdefault(run.left_out or ("wet track" if run.is_wet else "dry track"), []).append(run.name)
+    return [
+        f"{counted(len(names), 'run')} left out ({', '.join(names[:6])}{', …' if len(names) > 6 else ''}): {reason}."
+        for reason, names in by_reason.items()
+    ]
 
 
 def with_laps(rows: QuerySet[Run], enough: int = ENOUGH_LAPS) -> list[Run]:
@@ -263,7 +296,7 @@ def observed_by(
     before = _driven_before(rows[0].event_id, rows) if rows else {}
     found = []
     for run in rows:
-        level = level_of(run)
+        level = None if run.left_out else level_of(run)
         if level is None:
             continue
         one, marks = (0, level) if isinstance(level, tuple) else (level, ())
@@ -271,13 +304,14 @@ def observed_by(
         board, laps, numbers = run.fuel_l, [], []
         kind = index.get(pair_key(run.front, run.rear) if kinds else run.rear, 0)
         use, day = usual_use_l(run, fuel_l_per_lap), timezone.localdate(run.made_at).toordinal()
+        tags = tuple(sorted({**run.tags, **({"track": "wet"} if run.is_wet else {})}.items()))
         for place, lap in enumerate(run.laps.all()):
             if lap.kind == "timed":
                 kg, age = max(board, 0.0) * car.mass.fuel_kg_per_l, run.tyre_age + place
                 laps.append(
                     Observed(
                         run.pk, one, kind, kg, age, lap.time_s, max(place, 1), track, hours, marks,
-                        before.get(run.pk, _LEARNT) + place, day,
+                        before.get(run.pk, _LEARNT) + place, day, tags,
                     )
                 )  # fmt: skip
                 numbers.append(lap.number)

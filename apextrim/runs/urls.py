@@ -15,6 +15,7 @@ urlpatterns = [
     path("virtual/", views.virtual, name="virtual_run"),
     path("<int:run_id>/", views.run, name="run"),
     path("<int:run_id>/laps/", views.type_laps, name="type_laps"),
+    path("<int:run_id>/weather/", views.weather, name="run_weather"),
     path("<int:run_id>/import/", views.import_file, name="import_laps"),
     path("<int:run_id>/match/", match_views.match, name="match_laps"),
     path("<int:run_id>/file/", views.export_file, name="export_laps"),

@@ -22,7 +22,7 @@ from apextrim.runs.reading_form import parsed_reading, reading_lines, was_read
 from apextrim.ui.uploads import is_long, problems_of, uploaded
 
 from . import actions, presenters, queries, recorded
-from .forms import OwnRunForm, VirtualForm
+from .forms import OwnRunForm, VirtualForm, WeatherForm
 from .match_views import ask_columns, import_beside
 from .models import Lap, Run
 from .report import read_run, words_of
@@ -109,9 +109,13 @@ def _laps_of(event: Event, run: Run, clean: bool) -> list[DrivenLap]:
 
 
 def _run(
-    request: HttpRequest, event: Event, run: Run, errors: list[str] | None = None, understood: Pasted | None = None
+    request: HttpRequest, event: Event, run: Run, errors: list[str] | None = None, understood: Pasted | None = None,
+    weather: WeatherForm | None = None,
 ) -> HttpResponse:  # fmt: skip
-    """:param understood: laps that were pasted and are not kept yet"""
+    """
+    :param understood: laps that were pasted and are not kept yet
+    :param weather: as it was typed, where something is wrong with it
+    """
     recorded.build(run)
     rows = list(run.laps.annotate(trace_pk=F("trace__pk")))
     laps = queries.driven(rows)
@@ -142,8 +146,9 @@ def _run(
         "typed": request.POST.get("laps", "") if errors or understood else "",
         "understood": understood,
         "errors": errors or [],
+        "weather": weather or WeatherForm(initial={**run.conditions, "wet_pct": run.wet_pct, "left_out": run.left_out}),
     }
-    return render(request, "runs/run.html", context, status=422 if errors else 200)
+    return render(request, "runs/run.html", context, status=422 if errors or weather else 200)
 
 
 @require_GET
@@ -167,6 +172,19 @@ def type_laps(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     except ApexError as error:
         return _run(request, event, row, problems_of(error))
     messages.success(request, f"{new} lap{'s' if new != 1 else ''} added.")
+    return redirect("run", event.pk, row.pk)
+
+
+@require_POST
+def weather(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
+    """Says what weather a run was driven in, and whether it is judged."""
+    event = event_for(request.user, event_id)
+    row = queries.run_for(request.user, event, run_id)
+    form = WeatherForm(request.POST)
+    if not form.is_valid():
+        return _run(request, event, row, weather=form)
+    actions.set_weather(row, **form.cleaned_data)
+    messages.success(request, f"{row.name}: kept.")
     return redirect("run", event.pk, row.pk)
 
 

@@ -13,7 +13,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
-from apexcore.judge.plan import POWER, Question, Spread, TestPlan, plans
+from apexcore.judge.plan import MOST_RUNS, POWER, RISKY, Question, Spread, TestPlan, order_risk, plans
 from apexcore.judge.tags import parse_tags, tags_text
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
@@ -46,6 +46,10 @@ class PlanForm(forms.Form):
         required=False, max_length=300, widget=forms.Textarea(attrs={"rows": 3}),
         label="Or tags, one a line, such as line: early / late; two or three are driven in a pattern",
     )  # fmt: skip
+    order = forms.CharField(
+        required=False, max_length=60, label="Your own order of runs, if you have one",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "class": "long", "placeholder": "A B A B A B"}),
+    )  # fmt: skip
     difference = QuantityField("s", 0.01, 5.0, label="Smallest gap worth finding", decimals=2)
     minutes = QuantityField("min", 5, 1440, label="Time left", decimals=0)
     stop = QuantityField("s", 0, 3600, label="Pit time between runs", decimals=0)
@@ -58,12 +62,25 @@ class PlanForm(forms.Form):
         for name in ("a", "b"):
             self.fields[name].choices = choices  # type: ignore[attr-defined]
 
+    def clean_order(self) -> tuple[int, ...]:
+        """The side of each run."""
+        letters = re.sub(r"[\s,;-]+", "", self.cleaned_data["order"]).upper()
+        if not letters:
+            return ()
+        if not re.fullmatch("[AB]+", letters) or not 2 <= len(letters) <= MOST_RUNS or len(set(letters)) < 2:
+            raise forms.ValidationError(
+                f"“{letters[:30]}” is not valid; expected an A or a B for each of 2 to {MOST_RUNS} runs, both used."
+            )
+        return tuple("AB".index(letter) for letter in letters)
+
     def clean(self) -> dict[str, Any]:
         values = super().clean() or {}
         try:
             values["differences"] = self._differences(values)
         except ApexError as error:
             raise forms.ValidationError(str(error)) from None
+        if values.get("order") and len(values["differences"]) > 1:
+            raise forms.ValidationError("An order of your own needs one difference; several are driven in a pattern.")
         return values
 
     def _differences(self, values: dict[str, Any]) -> list[Difference]:
@@ -121,7 +138,7 @@ def _planned(event: Event, values: dict[str, Any]) -> list[TestPlan]:
         values["difference"], measured if measured and as_measured else entered, answers.answer_of(event, sheet).lap.time_s, values["stop"],
         values["minutes"], len(values["differences"]),
     )  # fmt: skip
-    return plans(question, answers.book_of(event, sheet).priors())
+    return plans(question, answers.book_of(event, sheet).priors(), values["order"])
 
 
 def order_words(differences: Sequence[Difference], order: Iterable[Sequence[int]]) -> list[str]:
@@ -144,7 +161,10 @@ def _page(event: Event, form: PlanForm, asked: bool) -> dict[str, Any]:
     except ApexError as error:
         return {**context, "problem": str(error)}
     order = order_words(form.cleaned_data["differences"], found[0].order) if found else []
-    return {**context, "plans": found, "best": found[0] if found else None, "order": order}
+    best = found[0] if found else None
+    rated = order_risk([marks[0] for marks in best.order]) if best and len(best.order[0]) == 1 else None
+    risky = rated if rated and rated.ratio > RISKY else None
+    return {**context, "plans": found, "best": best, "order": order, "risky": risky}
 
 
 @require_GET

@@ -5,12 +5,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from apexcore.judge.model import Prior, Priors
-from apexcore.judge.verdict import Verdict, named, sentence
+from apexcore.judge.verdict import Verdict, fade_sentence, named, sentence
 from apexcore.vehicle.sheet import differences
+from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases, fits
 from apextrim.runs.models import Run
-from apextrim.runs.queries import FEW_RUNS, ObservedRun, observed_by, rows_of, with_laps
+from apextrim.runs.queries import FEW_RUNS, ObservedRun, in_one_weather, left_out_words, observed_by, rows_of, with_laps
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
 
@@ -26,6 +27,11 @@ _TRACK_WARNING_K = 4.0
 _MOST_LAPS = 250
 #: Laps of each side that are fetched for them, out-laps and spoiled ones among them.
 _ENOUGH_LAPS = 330
+
+#: What naming the number of runs buys, said before the first one.
+_PLAN_FIRST = " Plan the test before the first run: at the number of runs that you named a verdict needs 95 %, otherwise 99."
+#: Laps of a stint up to which the fade of two sides is carried on.
+MOST_STINT = 60
 
 #: How far the vehicle model's weight, fade and the rest are trusted before any lap: factors on their prior spread.
 TRUST = {"usual": 1.0, "some": 2.0, "little": 6.0}
@@ -87,18 +93,32 @@ def judged_sides(
     :raises SolverError: if the vehicle model, which gives the priors, has no lap
     """
     rows, there = _rows_on(event, kind, sides, {} if kept is None else kept)
+    rows, aside = in_one_weather(rows, side_of(kind))
     found = _observed(event, rows, kind, dict(zip(sides, names, strict=True)), trust)
     if isinstance(found, NotYet):
         return found
     runs, priors = found
     used = newest(runs)
-    driven = len(runs) if len(rows) == there else there
-    left_out = [f"Only the newest {len(used)} of {driven} runs are judged."] if len(used) < driven else []
+    driven = len(runs) if len(rows) + len(aside) == there else there - len(aside)
+    left_out = left_out_words(aside)
+    left_out += [f"Only the newest {len(used)} of {driven} runs are judged."] if len(used) < driven else []
     runs = used
     laps = [lap for run in runs for lap in run.laps]
     verdict = fits.verdict(laps, priors, margin_s, [run.laps[0].level for run in runs], planned_runs(event, kind, sides, rows))
     warnings = [*left_out, *(named(text, *names) for text in verdict.warnings), *_mixed(event, kind, runs), *_track_warning(runs, names)]
-    return Judged(verdict, sentence(verdict, *names), runs, warnings, priors)
+    text = _with_runs(sentence(verdict, *names), runs)
+    return Judged(verdict, " ".join(filter(None, (text, _faded(event, verdict, names)))), runs, warnings, priors)
+
+
+def _with_runs(text: str, runs: Sequence[ObservedRun]) -> str:
+    """A sentence that counts runs with their names in it."""
+    return re.sub(r"\brun (\d+) of these", lambda found: runs[int(found[1]) - 1].run.name, text)
+
+
+def _faded(event: Event, verdict: Verdict, names: tuple[str, str]) -> str:
+    """How the fade of both sides differs, with what it comes to over the race, as far as the laps tell."""
+    laps = facts.rules_of(event).laps
+    return fade_sentence(verdict, *names, race_laps=min(laps, MOST_STINT)) if verdict.fade is not None else ""
 
 
 def judged_every(
@@ -111,6 +131,7 @@ def judged_every(
     """
     side = side_of(kind)
     rows, _ = _rows_on(event, kind, names, {})
+    rows, aside = in_one_weather(rows, side)
     driven = {key for run in rows if any(lap.kind == "timed" for lap in run.laps.all()) and (key := side(run)) in names}
     others = [key for key in names if key in driven and key != first]
     if first not in driven or not others:
@@ -125,11 +146,17 @@ def judged_every(
     for index, (key, verdict) in enumerate(zip(others, verdicts, strict=True), start=1):
         pair = [run for run in runs if run.laps[0].level in (0, index)]
         mixed = _mixed(event, kind, [replace(run, laps=[replace(lap, level=int(lap.level > 0)) for lap in run.laps]) for run in pair])
-        text = sentence(verdict, names[first], names[key])
+        text = _with_runs(sentence(verdict, names[first], names[key]), runs)
         judged.append(
             (
                 names[key],
-                Judged(verdict, text, pair, [*(named(told, names[first], names[key]) for told in verdict.warnings), *mixed], priors),
+                Judged(
+                    verdict,
+                    text,
+                    pair,
+                    [*left_out_words(aside), *(named(told, names[first], names[key]) for told in verdict.warnings), *mixed],
+                    priors,
+                ),
             )
         )
     return sorted(judged, key=lambda pair: pair[1].verdict.mean_s)
@@ -158,12 +185,12 @@ def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str]
     first_on = next((run for run in rows if side(run) in level), None)
     if first_on is not None:
         book = answers.book_of(event, core_sheet(event, first_on.sheet))
-        runs = observed_by(event, rows, lambda run: level.get(side(run) or ""), book.fuel_l_per_lap)
+        runs = [_without(run, kind) for run in observed_by(event, rows, lambda run: level.get(side(run) or ""), book.fuel_l_per_lap)]
     else:
         runs = []
     for number, name in enumerate(sides.values()):
         if not any(run.laps[0].level == number for run in runs):
-            return NotYet(f"{name} has no timed lap yet. Drive a run with it, then judge.")
+            return NotYet(f"{name} has no timed lap yet. Drive a run with it, then judge.{_PLAN_FIRST if not runs else ''}")
     priors = trusted(book.priors(), trust)
     if kind == TYRES:  # the pair itself is what is judged: its offset must not be taken out
         runs = [replace(run, laps=[replace(lap, compound=0) for lap in run.laps]) for run in runs]
@@ -174,6 +201,12 @@ def _observed(event: Event, rows: list[Run], kind: str, sides: Mapping[str, str]
     laps = [lap for run in runs for lap in run.laps]
     history = history_of(event, rows, laps, book.priors(), book.fuel_l_per_lap)
     return runs, replace(priors, history=history)
+
+
+def _without(run: ObservedRun, *kinds: str) -> ObservedRun:
+    """A run without the tags that are judged themselves."""
+    names = {kind.removeprefix("tag:") for kind in kinds}
+    return replace(run, laps=[replace(lap, tags=tuple(tag for tag in lap.tags if tag[0] not in names)) for lap in run.laps])
 
 
 def _pairs_apart(event: Event, runs: list[ObservedRun], priors: Priors) -> tuple[list[ObservedRun], Priors]:
@@ -225,11 +258,13 @@ def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[
     """The verdict of every two-sided tag with the others taken out, or what is missing."""
     tags = two_sided_tags(unlike_runs(event))
     tagged = with_laps(rows_of(event).filter(tags__has_keys=[name for name, _, _ in tags])) if tags else []
+    tagged, aside = in_one_weather(tagged)
     if len(tags) < 2 or not tagged:
         return NotYet("Several differences at once need runs with two or more tags, each with exactly two values.")
     book = answers.book_of(event, core_sheet(event, tagged[0].sheet))
     chosen = {run.pk: tuple(int(run.tags[name] == on) for name, _, on in tags) for run in tagged}
     runs = observed_by(event, tagged, lambda run: chosen.get(run.pk), book.fuel_l_per_lap)
+    runs = [_without(run, *(name for name, _, _ in tags)) for run in runs]
     laps = [lap for run in runs for lap in run.laps]
     if not laps:
         return NotYet("None of the tagged runs has a timed lap yet.")
@@ -240,9 +275,18 @@ def judged_several(event: Event, margin_s: float, trust: str = "usual") -> list[
         return NotYet(f"These runs cannot tell the tags {', '.join(name for name, _, _ in tags)} apart: {error}.")
     found = []
     for (name, off, on), verdict in zip(tags, verdicts, strict=True):
-        text = sentence(verdict, f"{name} {off}", f"{name} {on}")
+        text = _with_runs(sentence(verdict, f"{name} {off}", f"{name} {on}"), runs)
         found.append(
-            (name, Judged(verdict, text, runs, [named(told, f"{name} {off}", f"{name} {on}") for told in verdict.warnings], priors))
+            (
+                name,
+                Judged(
+                    verdict,
+                    text,
+                    runs,
+                    [*left_out_words(aside), *(named(told, f"{name} {off}", f"{name} {on}") for told in verdict.warnings)],
+                    priors,
+                ),
+            )
         )
     return found
 

@@ -19,7 +19,7 @@ from apextrim.events.models import Event
 from apextrim.events.thread import tie
 from apextrim.modelling import cases
 from apextrim.runs.models import Run
-from apextrim.runs.queries import driven, rows_of, with_laps
+from apextrim.runs.queries import driven, in_one_weather, rows_of, with_laps
 from apextrim.sheets.models import Sheet
 from apextrim.traces.car_reading import known_of
 
@@ -89,7 +89,7 @@ def track_record(event: Event) -> Record:
 def calibration_runs(event: Event) -> list[tuple[Run, CalibrationRun]]:
     """The newest runs with enough timed laps, and as the calibration takes them: the book car, each run's own day."""
     found = []
-    for run in reversed(with_laps(rows_of(event))):
+    for run in reversed(in_one_weather(with_laps(rows_of(event)))[0]):
         laps = driven(run.laps.all())[:_MOST_LAPS]
         if sum(lap.kind == "timed" for lap in laps) < _LEAST_TIMED:
             continue

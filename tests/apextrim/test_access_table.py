@@ -166,7 +166,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "test_plan": (OWNER, G),
     "thread": (OWNER, G),
     "track_record": (OWNER, G),
-    "type_laps": (OWNER, P),
+    "type_laps": (OWNER, P), "run_weather": (OWNER, P),
     "undo_car": (OWNER, P),
     "undo_circuit": (OWNER, P),
     "verdicts_bench": (OWNER, G),

@@ -260,7 +260,7 @@ def test_before_the_planned_runs_are_driven_nothing_is_said_too_early() -> None:
     unplanned, words = _said(BASE, -0.26, None, seed=5)
     if not unplanned.settled and unplanned.quicker > 0.975:
         assert "99 % are asked for where the number of runs was not planned" in words
-    few, words = _said(replace(BASE, order=ABBA, shift_s=0.02, scatter_s=0.1), -0.3, 4, seed=3)
+    few, words = _said(replace(BASE, order=ABBA, shift_s=0.02, scatter_s=0.1), -0.55, 4, seed=3)
     assert few.bar.few and few.quicker > 0.975 and not few.settled and "no earlier ones of this driver: plan 6" in words
 
 
@@ -276,7 +276,7 @@ def test_of_six_equal_sheets_none_is_said_to_be_better() -> None:
         said += any(verdict.settled for verdict in judge_levels(laps, BOOK))
         better = [replace(lap, time_s=lap.time_s - 0.8 * (lap.level == 3)) for lap in laps]
         found += judge_levels(better, BOOK)[2].settled
-    assert said <= many(1, 5) and found >= many(3, 20)
+    assert said <= many(1, 4) and found >= many(1, 10)  # two runs a sheet, and 99 % as nobody named a number
 
 
 @pytest.mark.thorough_only

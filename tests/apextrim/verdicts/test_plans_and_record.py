@@ -7,21 +7,24 @@ from typing import Any
 
 import pytest
 from django.test import Client
+from django.urls import reverse
 from django.utils import timezone
 
 from apexcore.judge.calibration import SCALES
+from apexcore.judge.plan import run_order
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.events import facts
 from apextrim.events.actions import create_event
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases
-from apextrim.runs.actions import send_virtual_driver
+from apextrim.runs.actions import send_virtual_driver, set_weather
 from apextrim.runs.models import Run
+from apextrim.runs.queries import in_one_weather
 from apextrim.sheets.actions import save_sheet
 from apextrim.sheets.models import Sheet
 from apextrim.verdicts.models import Calibration, PlannedTest
 from apextrim.verdicts.plan_views import runs_of_test
-from apextrim.verdicts.queries import Judged, judged_several, judged_sides
+from apextrim.verdicts.queries import Judged, judged, judged_several, judged_sides
 from apextrim.verdicts.record import track_record
 from tests.apextrim.readings.test_readings import text_of
 
@@ -82,10 +85,10 @@ def test_a_test_is_planned_driven_and_judged(client_in: Client, event: Event, fi
         "shift": "0.07",
     }  # fmt: skip
     page = text_of(client_in.get(url, ask))
-    assert "would be settled with a chance of" in page and "<li>S1</li> <li>S2</li> <li>S2</li> <li>S1</li>" in page
+    assert "would be settled with a chance of" in page and "<li>S1</li> <li>S2</li> <li>S1</li> <li>S2</li>" in page
     client_in.post(f"{url}keep/", ask)
     test = PlannedTest.objects.get()
-    assert test.power >= 0.8 and test.order[:4] == [[0], [1], [1], [0]]
+    assert test.power >= 0.8 and test.order == [list(marks) for marks in run_order(len(test.order), 1)]
     page = text_of(client_in.get(f"{url}{test.pk}/"))
     assert "Run 1 of" in page and "is next: S1" in page
     for seed, marks in enumerate(test.order):
@@ -259,3 +262,61 @@ def test_the_next_planned_run_comes_filled_in(client_in: Client, event: Event, f
     assert link is not None and 'value="line=late"' in text_of(client_in.get(link.group(1).replace("&amp;", "&")))
     bench = text_of(client_in.get(f"/events/{event.pk}/runs/", {"sheet": second.pk}))
     assert f'<option value="{second.pk}" selected>' in bench
+
+
+def test_wet_runs_and_runs_that_somebody_left_out_are_judged_apart(
+    client_in: Client, event: Event, first: Sheet, second: Sheet, drive: Drive
+) -> None:
+    runs = [drive((first, second)[seed % 2], seed) for seed in range(7)]
+    wet, odd = runs[5], runs[6]
+    url = reverse("run_weather", args=[event.pk, wet.pk])
+    assert client_in.post(url, {"track_c": "24", "wet_pct": "70", "left_out": ""}).status_code == 302
+    client_in.post(reverse("run_weather", args=[event.pk, odd.pk]), {"track_c": "39", "wet_pct": "0", "left_out": "broken damper"})
+    wet.refresh_from_db()
+    assert (
+        wet.is_wet and wet.conditions["track_c"] == 24.0 and "70 % wet" in text_of(client_in.get(reverse("run", args=[event.pk, wet.pk])))
+    )
+    found = judged(event, first, second, 0.1)
+    assert isinstance(found, Judged) and found.verdict.runs == (3, 2)
+    assert f"1 run left out ({wet.name}): wet track." in found.warnings
+    assert f"1 run left out ({odd.name}): broken damper." in found.warnings
+    assert {run.pk for run in in_one_weather(list(event.runs.all()))[1]} == {wet.pk, odd.pk}
+    back = client_in.post(url, {"track_c": "warm", "wet_pct": "170", "left_out": "x"})
+    assert back.status_code == 422 and 'value="warm"' in back.content.decode() and 'value="x"' in back.content.decode()
+    for run in event.runs.all():
+        client_in.post(reverse("run_weather", args=[event.pk, run.pk]), {"track_c": "20", "wet_pct": "60", "left_out": ""})
+    all_wet = judged(event, first, second, 0.1)
+    assert isinstance(all_wet, Judged) and sum(all_wet.verdict.runs) == 7 and not any("left out" in text for text in all_wet.warnings)
+
+
+def test_sheets_that_only_the_weather_parts_are_judged_together_and_it_is_said(
+    event: Event, first: Sheet, second: Sheet, drive: Drive
+) -> None:
+    for seed in range(4):
+        run = drive((first, second)[seed % 2], seed)
+        set_weather(run, 20.0, 60.0 * (seed % 2), "")
+    found = judged(event, first, second, 0.1)
+    assert isinstance(found, Judged) and sum(found.verdict.runs) == 4
+    assert any("Track changed exactly as the two did" in text for text in found.warnings)
+
+
+def test_an_order_of_ones_own_is_planned_and_rated(client_in: Client, event: Event, first: Sheet, second: Sheet) -> None:
+    url = f"/events/{event.pk}/verdicts/plan/"
+    ask = {
+        "a": str(first.pk),
+        "b": str(second.pk),
+        "difference": "0.4",
+        "minutes": "120",
+        "stop": "180",
+        "scatter": "0.15",
+        "shift": "0.07",
+    }
+    risky = text_of(client_in.get(url, {**ask, "order": "a b b a a b"}))
+    assert "after run 3 would look like a difference" in risky and risky.count("<li>S1</li>") == 3
+    safe = text_of(client_in.get(url, {**ask, "order": "ABABAB"}))
+    assert "would look like a difference" not in safe and "<li>S1</li> <li>S2</li> <li>S1</li>" in safe
+    for wrong in ("AAA", "ABC", "A", "AB" * 20):
+        answer = client_in.get(url, {**ask, "order": wrong})
+        assert answer.status_code == 422 and "both used" in answer.content.decode() and f'value="{wrong}"' in answer.content.decode()
+    several = client_in.get(url, {**ask, "order": "ABAB", "tags": "line: early / late\nbias: low / high"})
+    assert several.status_code == 422 and "needs one difference" in several.content.decode()
