@@ -40,6 +40,7 @@ from apexcore.vehicle.tyres import hot_pressure_kpa
 from apexcore.vehicle.weights import weights
 from tests.apexcore.circuit.test_sketch import drawn_off
 from tests.apexcore.judge.test_calibration import calibration_runs, inside
+from tests.apexcore.judge.test_drift import DAYS, rates
 from tests.apexcore.judge.test_fade import BENDS, stint
 from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, simulated
 from tests.apexcore.judge.test_plan import settled_share
@@ -49,7 +50,7 @@ from tests.apexcore.judge.traces.planted import PLACES as PLANTED_AT
 from tests.apexcore.judge.traces.planted import Sensors, planted
 from tests.apexcore.judge.traces.planted import bench as planted_bench
 from tests.apexcore.judge.traces.test_survey import as_circuit, corner_turns, recorded
-from tests.apexcore.judge.worlds import WORLDS, Interval, by_world, history, mixed_effects
+from tests.apexcore.judge.worlds import WORLDS, Interval, World, by_world, history, mixed_effects
 from tests.apexcore.lap.collocation import COURSES, collocated, point_case
 from tests.apexcore.lap.test_engine import EXPECTED, HOME, expected_effects
 from tests.apexcore.lap.test_kernel import POWER_W, constant_power, rated
@@ -499,6 +500,21 @@ def world_cases(trials: int = 200) -> Iterator[Case]:
             )
 
 
+def _on_day(asked: tuple[int, int]) -> tuple[float, float, float]:
+    """Coverage, false verdicts and power on one kind of day, at 0.30 s (0.25 on a plain one)."""
+    _, order, day, gap, *_ = DAYS[asked[0]]
+    return rates(World(order=order), day, gap, asked[1])
+
+
+def day_cases(trials: int = 150) -> Iterator[Case]:
+    """Verdicts on days that drift in ways that no line follows, and where drivers share the car."""
+    with ProcessPoolExecutor(2) as pool:
+        for row, (held, false, right) in zip(DAYS, pool.map(_on_day, [(place, trials) for place in range(len(DAYS))]), strict=True):
+            words = f"{100 * held:.0f} % cover, {100 * false:.0f} % false, {100 * right:.0f} % settled at {row[3]:.2f} s"
+            order = " ".join("AB"[side] for side in row[1])
+            yield Case(f"verdict on a day: {row[0]}", f"{order}, 2 × {trials} tests", words, "95 % cover", false, row[5], "false")
+
+
 def margin_cases(trials: int = 2000) -> Iterator[Case]:
     """Fuel margins from few laps, and where the race burns more than practice did."""
     for laps, more in ((3, 0.0), (8, 0.0), (8, 0.015)):
@@ -632,6 +648,7 @@ def all_cases() -> list[Case]:
         calibration_case(),
         *fade_cases(),
         *world_cases(),
+        *day_cases(),
         *margin_cases(),
         *wear_cases(),
         *trainer_cases(),
