@@ -43,8 +43,17 @@ class CornerLine:
 
 
 def corner_lines(comparison: Comparison) -> list[CornerLine]:
-    """The corners with more than scatter, the largest first."""
-    return [CornerLine(row, [cause.words for cause in row.causes[:4]]) for row in comparison.dearest()]
+    """Every part of the lap, the largest first: together they are the gap."""
+    return [CornerLine(row, _told(row)) for row in comparison.by_size()]
+
+
+def _told(row: Row) -> list[str]:
+    """What was done otherwise, or why nothing is said of it."""
+    if row.clear and row.causes:
+        return [cause.words for cause in row.causes[:4]]
+    if row.clear:
+        return ["down the straight" if abs(row.after_s) > abs(row.there_s) else "no single cause"]
+    return ["usual for such laps" if row.usual else "too small to measure"]
 
 
 @dataclass(frozen=True)

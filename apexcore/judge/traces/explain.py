@@ -72,6 +72,7 @@ class Row:
     :param reference: what the reference did
     :param causes: told, the dearest first; empty where nothing is
     :param clear: whether its seconds are more than scatter
+    :param measured: whether they are more than the measurement leaves unsure, whatever the drivers scatter
     """
 
     window: Window | None
@@ -88,6 +89,12 @@ class Row:
     reference: CornerRead | None
     causes: tuple[Cause, ...]
     clear: bool
+    measured: bool = True
+
+    @property
+    def usual(self) -> bool:
+        """Whether its seconds can be told, and are what such laps differ by anyway."""
+        return self.measured and not self.clear
 
     @property
     def there_s(self) -> float:
@@ -134,6 +141,10 @@ class Comparison:
     def gap(self, place_m: Floats) -> Floats:
         """Time lost up to places along the lap [s]."""
         return self.lap.times(place_m) - self.reference.times(place_m)
+
+    def by_size(self) -> list[Row]:
+        """All rows, the largest first."""
+        return sorted(self.rows, key=lambda row: -abs(row.total_s))
 
     def dearest(self) -> list[Row]:
         """The rows that are more than scatter, the largest first."""
@@ -240,8 +251,9 @@ class _Gap:
             told = _causes(one, other, brake, middle, leaving, after, self.lap, self.reference)
             if not clear and any(cause.plain for cause in told):  # what was done otherwise is beyond doubt, so that less time will do
                 clear = abs(total) > max(_PLAIN_LEVEL * sd + level * scatter, _LEAST_S)
-            causes = tuple(told) if clear else ()
-        return Row(window, begin, exit_m, end, brake, middle, leaving, after, sd, scatter, one, other, causes, clear)
+            causes = tuple(cause for cause in told if _explains(cause, total)) if clear else ()
+        measured = abs(total) > max(level * sd, _LEAST_S)
+        return Row(window, begin, exit_m, end, brake, middle, leaving, after, sd, scatter, one, other, causes, clear, measured)
 
 
 def _causes(
@@ -305,6 +317,18 @@ def _weight(cause: Cause, one: CornerRead, brake_s: float, middle_s: float, exit
     return abs(middle_s) if cause.kind == "line" else abs(exit_s)
 
 
+#: Whether more of a thing costs time (1) or saves it (-1); of the rest the part of the corner in which it counts tells.
+_COSTS: dict[CauseKind, float] = {"brake": -1.0, "pressure": -1.0, "lift": -1.0, "slow": -1.0, "open": 1.0, "full": 1.0}
+
+
+def _explains(cause: Cause, total_s: float) -> bool:
+    """Whether a cause goes the way of the seconds: what was done early or gently explains a loss, and no gain."""
+    if cause.kind == "brake" and not cause.size:  # one of both did not brake at all
+        return ("did not brake" in cause.words) == (total_s < 0.0)
+    way = _COSTS.get(cause.kind)
+    return (cause.seconds if way is None else way * cause.size) * total_s > 0.0
+
+
 def _add(found: list[Cause], kind: CauseKind, size: float, sd: float, seconds: float, least: float, words: str) -> None:
     if abs(size) > max(least, 3.0 * sd):
         found.append(Cause(kind, size, sd, seconds, words))
@@ -322,17 +346,31 @@ def sentence(comparison: Comparison, reference: str = "the reference") -> str:
     gap = comparison.gap_s
     side = "slower" if gap > 0 else "quicker"
     begin = f"{_seconds(gap)} s {side} than {reference}" if abs(gap) >= 5e-4 else f"As quick as {reference}"
-    rows = comparison.dearest()
+    rows, largest = comparison.dearest(), comparison.by_size()[0]
+    if not rows and largest.measured:
+        return f"{begin}; the largest part, {_seconds(largest.total_s)} s in {_called(largest)}, is usual for such laps."
     if not rows:
-        return f"{begin}; no corner differs by more than such laps scatter."
+        return f"{begin}; no corner differs by more than can be measured."
+    if not largest.clear and largest.measured:
+        said = f"the largest part, {_seconds(largest.total_s)} s {_lost(largest)} in {_called(largest)}, is usual for such laps"
+        told = f": {rows[0].causes[0].words}" if rows[0].causes else ""
+        return f"{begin}; {said}; beyond the usual {_seconds(rows[0].total_s)} s {_lost(rows[0])} in {_called(rows[0])}{told}."
     same = [row for row in rows if row.total_s * gap > 0] or rows
     first = same[0]
     much = "most of it in" if abs(first.total_s) > 0.5 * abs(gap) > 0 and first.total_s * gap > 0 else "the largest part in"
     if first.total_s * gap <= 0:
         much = "though it lost in" if first.total_s > 0 else "though it gained in"
     told = f": {first.causes[0].words}" if first.causes else ""
-    number = f" ({first.window.number})" if first.window is not None and first.window.name else ""
-    return f"{begin}; {much} {first.title}{number}{told}, {_seconds(first.total_s)} s."
+    return f"{begin}; {much} {_called(first)}{told}, {_seconds(first.total_s)} s."
+
+
+def _called(row: Row) -> str:
+    """A corner by its name and number."""
+    return row.title + (f" ({row.window.number})" if row.window is not None and row.window.name else "")
+
+
+def _lost(row: Row) -> str:
+    return "lost" if row.total_s > 0 else "gained"
 
 
 def _seconds(value: float) -> str:

@@ -89,7 +89,7 @@ def test_more_scatter_of_the_drivers_laps_explains_less() -> None:
     assert _compared(told).dearest()
     loose = _compared(told, scatter=dict.fromkeys(range(30), 0.5))
     assert not loose.dearest() and not any(row.causes for row in loose.rows)
-    assert "no corner differs by more than such laps scatter" in sentence(loose)
+    assert "is usual for such laps." in sentence(loose) and any(row.usual for row in loose.rows)
 
 
 def test_the_sentence_names_gap_corner_and_deed() -> None:
@@ -113,3 +113,28 @@ def test_a_circuit_without_corners_is_one_row() -> None:
     laps = placed([seen(where.case.line, where.lap, rng, Sensors()) for _ in range(2)], where.base, [None, None])
     found = compared(laps[0], laps[1], [], where.case.line.length_m)
     assert len(found.rows) == 1 and found.rows[0].total_s == pytest.approx(found.gap_s) and found.rows[0].title.startswith("Start line")
+
+
+def test_a_cause_goes_the_way_of_its_seconds_and_every_part_stands_in_the_order_of_size() -> None:
+    for seed in range(6):
+        found = _compared([Order(0.0, 1e4, leaning=0.97 if seed % 2 else 0.94)], seed)
+        assert [abs(row.total_s) for row in found.by_size()] == sorted((abs(row.total_s) for row in found.rows), reverse=True)
+        assert sum(row.total_s for row in found.by_size()) == pytest.approx(found.gap_s, abs=1e-9)
+        for row in found.rows:
+            for cause in row.causes:
+                if cause.words.startswith("braked") and " early" in cause.words:
+                    assert row.total_s > 0.0
+                if " later" in cause.words or " less at" in cause.words:
+                    assert row.total_s > 0.0
+                if " late" in cause.words and " later" not in cause.words:
+                    assert row.total_s < 0.0
+
+
+def test_where_the_largest_part_is_usual_it_is_named_first_and_the_unusual_after_it() -> None:
+    found = _compared([Order(0.0, 1e4, leaning=0.97)])
+    largest = found.by_size()[0]
+    assert largest.window is not None and largest.clear
+    calm = _compared([Order(0.0, 1e4, leaning=0.97)], scatter={largest.window.number: 9.0})
+    told = sentence(calm)
+    assert "is usual for such laps; beyond the usual" in told and told.index(largest.title) < told.index("beyond the usual")
+    assert calm.by_size()[0].usual and not calm.by_size()[0].causes
