@@ -272,7 +272,9 @@ class TrainedFile(Value):
     turn: Number
     corner: Annotated[int, Field(ge=1, le=400)]
     at_m: float = Field(ge=0, le=60_000)
-    felt: Literal["", "early", "good", "late"] = ""
+    model_m: float | None = Field(None, ge=0, le=60_000)
+    felt: Literal["", "early", "good", "late", "anew"] = ""
+    board: bool = True
     late: Share
     exits_ms: tuple[Annotated[float, Field(ge=0, le=200)], ...] = Field((), max_length=400)
     made_at: Moment

@@ -1,16 +1,20 @@
-"""The braking-point trainer: begin early and creep, corner by corner, until the exit suffers.
+"""The braking-point trainer: begin early and creep, corner by corner, and go back at once when it was too late.
 
-Unknown is the latest mark from which the corner can still be driven well, L along the lap. Before the first run it is known as the model
-has its braking point, with the model's error and what the driver's level leaves open. Each run from a mark m says something about it, since
-braking from m is a little sooner or later every time: *late* is likelier the farther m lies behind L, *early* the farther before it. The
-belief about L is kept on a grid and follows Bayes' rule; the next mark is the farthest step that is not likely to be too late.
+Unknown is the latest mark from which the corner can still be driven well, L along the lap. It may move from run to run: brakes fade,
+it rains, a driver tires. So the belief about it is a state space model on a grid: before the first run it is what the model's braking
+point and the driver's level leave open; every run says something about it, since braking from a mark is a little sooner or later every
+time; and from run to run it may stand, creep or jump. The next mark costs least under that belief, and is kept by guards that hold
+whatever the belief is: forward by steps, back at once after *late*, never far beyond what was felt good, and no marks at all where going
+back does not help.
 
-Source: definition of this product: a dose-finding rule with overdose control (Babb, Rogatko & Zacks, Statistics in Medicine 17, 1998), here
-in metres.
+Sources: a dose-finding rule with overdose control (Babb, Rogatko & Zacks, Statistics in Medicine 17, 1998), here in metres; filtering of a
+discrete state (Särkkä, Bayesian Filtering and Smoothing, ch. 4). Figures of steps, guards and drift are assumptions of this product, held
+against simulated learners (docs/proof.md).
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -22,18 +26,34 @@ Feeling = Literal["early", "good", "late"]
 #: What a feeling says, for people.
 FEELINGS: dict[str, str] = {"early": "room left", "good": "right", "late": "too late: the exit suffers"}
 
-#: Error of a modelled braking point [m]. Source: what the corner table states (docs/model.md).
-_MODEL_SD_M = 6.0
-#: Freedoms of the belief before the first run: a circuit, a car or a driver may be farther off than usual.
-_FREEDOMS = 4.0
+#: Places that the latest mark may have against the model's braking point [m].
+_GRID = np.arange(-160.0, 91.0)
+#: Error of a modelled braking point in the belief and in the ceiling [m]. Source: what the corner table states (docs/model.md).
+_MODEL_SD_M, _CEILING_SD_M, _CEILING = 8.0, 6.0, 1.75
+#: Freedoms of the belief before the first run, and the share in which nothing is known but that it lies between two places [m].
+_FREEDOMS, _ANYWHERE, _BETWEEN_M = 4.0, 0.03, (-60.0, 40.0)
 #: How far before the latest mark one is just right [m], and share of runs on which the feeling says nothing.
 _JUST_M, _LAPSE = 7.0, 0.10
-#: Chance of being too late that a next mark may have, from which one steps back, and what the first mark may have.
-_MAY, _BACK, _FIRST = 0.30, 0.55, 0.04
-#: Half the grid about the model's braking point, and its spacing [m].
-_GRID_M, _FINE_M = 90.0, 0.5
-#: Least step that is worth a run [m].
-_LEAST_STEP_M = 1.0
+#: Error of a mark that is a board or a line, and of one that is not [m].
+_BOARD_M, NO_BOARD_M = 1.5, 5.0
+#: Ways in which the latest mark moves: metres a run, and how likely each is; how likely a way is kept from run to run.
+_DRIFTS, _DRIFT_SHARES, _KEPT = (0.0, -1.0, -3.0), (0.86, 0.09, 0.05), 0.95
+#: Its walk from run to run [m]; chance of a jump, its mean size [m] and the share of jumps that go earlier.
+_WALK_M, _JUMP, _JUMP_M, _EARLIER = 0.7, 0.02, 12.0, 0.7
+#: What a metre late costs against one early, what every metre beyond so many costs more [m].
+_LATE_COST, _FAR_COST, _FAR_M = 2.5, 10.0, 5.0
+#: Chance of being too late of the first mark, and of the first under new conditions.
+_FIRST, _ANEW = 0.02, 0.05
+#: Step back after *late* [m], and how many of them in one turn at most.
+_BACK_M, _MOST_BACK = 6.0, 4
+#: Moves that are not worth a run: forward and back [m]; how far before a mark that was late the next two stay; floor below the first mark.
+_LEAST_ON_M, _LEAST_BACK_M, _BEFORE_LATE_M, _FLOOR_M = 1.0, 2.0, 2.0, 30.0
+#: What is left of the belief under new conditions, and how much wider it gets [m].
+_CARRIED, _WIDER_M = 0.7, 8.0
+#: Chance of late, by samples alone, from which on they send nobody farther.
+_SAMPLES_LATE = 0.25
+#: Braking distance that all metres are told for, and how far they are scaled [m].
+_FOR_M, _SCALED = 80.0, (0.3, 1.2)
 
 
 @dataclass(frozen=True)
@@ -43,16 +63,18 @@ class Level:
     :param sd_m: how far a driver's own latest mark lies from the modelled one [m]
     :param scatter_m: from lap to lap about a mark [m]
     :param step_m: longest step to the next mark [m]
+    :param beyond_m: how far beyond the earliest mark that was felt good one is sent [m]
     """
 
     sd_m: float
     scatter_m: float
     step_m: float
+    beyond_m: float
 
 
 #: By the driver levels of the product. Source: assumptions of this product (docs/model.md, the trainer).
 LEVELS: dict[str, Level] = {
-    "newcomer": Level(12.0, 5.0, 8.0), "solid midfielder": Level(8.0, 3.5, 6.0), "front runner": Level(5.0, 2.5, 4.0),
+    "newcomer": Level(12.0, 5.0, 8.0, 3.0), "solid midfielder": Level(8.0, 3.5, 6.0, 3.0), "front runner": Level(5.0, 2.5, 5.0, 2.0),
 }  # fmt: skip
 
 
@@ -63,85 +85,234 @@ class Tried:
     :param mark_m: from which it was braked, behind the modelled braking point positive [m]
     :param late: chance that it was too late: 1 and 0 where a feeling says so, between where samples do [-]
     :param early: whether it was felt to be too early; None where only samples speak, which cannot tell
+    :param anew: whether it is no run but word that conditions are others: wet, tyres, fuel, brakes, another day
+    :param board: whether the mark is a board or a line that one sees
     """
 
     mark_m: float
     late: float
     early: bool | None = None
+    anew: bool = False
+    board: bool = True
 
     @classmethod
     def felt(cls, mark_m: float, feeling: Feeling) -> "Tried":
         """A run as it felt."""
         return cls(mark_m, 1.0 if feeling == "late" else 0.0, feeling == "early")
 
+    @property
+    def was_late(self) -> bool:
+        """Whether it counts as too late."""
+        return self.late >= 0.5
+
 
 @dataclass(frozen=True)
 class Advice:
     """What to do next in a corner.
 
-    :param word: `begin`, `on`, `again`, `stay` or `back`
+    :param word: `begin`, `on`, `stay`, `back`, or `stop`: going back does not help, so that something else has changed
     :param mark_m: the next mark, behind the modelled braking point positive [m]
-    :param sure: how sure: that the last mark was not too late (`on`, `again`), is neither too late nor far too early (`stay`), was too
-        late (`back`)
+    :param sure: how sure: that the last mark was not too late (`on`), is neither too late nor far too early (`stay`), was too late
+        (`back`, `stop`)
     :param late: chance that the next mark is too late [-]
     :param latest_m: the latest mark as it is known now [m]
     :param low_m: lower end of its 95 % interval [m]
     :param high_m: upper end [m]
+    :param ask: `measured` where a run with samples should say whether there is room; `changed` where it should be asked whether
+        conditions are others; empty where nothing is asked
     """
 
-    word: Literal["begin", "on", "again", "stay", "back"]
+    word: Literal["begin", "on", "stay", "back", "stop"]
     mark_m: float
     sure: float
     late: float
     latest_m: float
     low_m: float
     high_m: float
+    ask: str = ""
 
 
-def advise(level: Level, tried: Sequence[Tried]) -> Advice:
-    """The next mark from all that was tried, in the order driven."""
-    grid, chance = belief(level, tried)
-    below = np.cumsum(chance)
-
-    def too_late(mark: float) -> float:
-        return float(np.interp(mark, grid, below))
-
-    def at(share: float) -> float:
-        return float(np.interp(share, below, grid))
-
-    middle, low, high = at(0.5), at(0.025), at(0.975)
-    if not tried:
-        mark = float(np.floor(at(_FIRST)))
-        return Advice("begin", mark, 1.0 - too_late(mark), too_late(mark), middle, low, high)
-    now = tried[-1].mark_m
-    risk = too_late(now)
-    if risk >= _BACK:
-        mark = min(float(np.floor(at(_MAY))), now - _LEAST_STEP_M)
-        return Advice("back", mark, risk, too_late(mark), middle, low, high)
-    if tried[-1].late >= 0.5:  # nobody is sent farther from a mark that has just been too late, however unlikely that is
-        return Advice("again", now, 1.0 - risk, risk, middle, low, high)
-    farthest = min(float(np.floor(at(_MAY))), now + level.step_m)
-    if farthest - now >= _LEAST_STEP_M:
-        return Advice("on", farthest, 1.0 - risk, too_late(farthest), middle, low, high)
-    right = float(chance[(grid >= now) & (grid <= now + _JUST_M + level.scatter_m)].sum())
-    return Advice("stay", now, right, risk, middle, low, high)
+def scale_of(braking_m: float) -> float:
+    """By how much the trainer's metres count in a corner with such a braking distance: those of a kart are shorter."""
+    return float(np.clip(braking_m / _FOR_M, *_SCALED))
 
 
-def belief(level: Level, tried: Sequence[Tried]) -> tuple[Floats, Floats]:
-    """The grid of latest marks [m], and the chance of each."""
+@lru_cache(maxsize=1)
+def _moves() -> Floats:
+    """Where the latest mark goes from run to run, by way of moving, shape [ways, to, from]."""
     from scipy.special import ndtr
 
-    grid = np.arange(-_GRID_M, _GRID_M + _FINE_M, _FINE_M)
+    found = np.empty((len(_DRIFTS), len(_GRID), len(_GRID)))
+    for way, drift in enumerate(_DRIFTS):
+        away = _GRID[:, None] - _GRID[None, :] - drift
+        walk = ndtr((away + 0.5) / _WALK_M) - ndtr((away - 0.5) / _WALK_M)
+        jump = np.where(away < 0, _EARLIER, 1.0 - _EARLIER) * np.exp(-np.abs(away) / _JUMP_M)
+        both = (1.0 - _JUMP) * walk + _JUMP * jump / jump.sum(axis=0)
+        found[way] = both / both.sum(axis=0)
+    return found
+
+
+@lru_cache(maxsize=1)
+def _costs() -> Floats:
+    """What a mark costs where the latest one lies somewhere, shape [marks, latest]."""
+    late = _GRID[:, None] - _GRID[None, :]
+    return np.asarray(np.maximum(-late, 0.0) + _LATE_COST * np.maximum(late, 0.0) + _FAR_COST * np.maximum(late - _FAR_M, 0.0))
+
+
+def _fresh(level: Level) -> Floats:
+    """The belief before the first run, by way of moving, shape [ways, places]."""
     scale = float(np.hypot(_MODEL_SD_M, level.sd_m)) * float(np.sqrt((_FREEDOMS - 2.0) / _FREEDOMS))
-    weight = -0.5 * (_FREEDOMS + 1.0) * np.log1p((grid / scale) ** 2 / _FREEDOMS)  # Student t, but for its constant
-    for run in tried:
-        late = ndtr((run.mark_m - grid) / level.scatter_m)
-        early = ndtr((grid - _JUST_M - run.mark_m) / level.scatter_m)
+    usual = (1.0 + (_GRID / scale) ** 2 / _FREEDOMS) ** (-0.5 * (_FREEDOMS + 1.0))  # Student t, but for its constant
+    anywhere = ((_BETWEEN_M[0] <= _GRID) & (_BETWEEN_M[1] >= _GRID)).astype(float)
+    chance = (1.0 - _ANYWHERE) * usual / usual.sum() + _ANYWHERE * anywhere / anywhere.sum()
+    return np.asarray(np.array(_DRIFT_SHARES)[:, None] * chance)
+
+
+@dataclass
+class Trainer:
+    """One corner's trainer, run by run.
+
+    :param scale: of its metres, of `scale_of`
+    :param real_car: whether steps forward are halved
+    :param seen_m: latest braking that samples of other runs show, behind the model's point; None where there are none [m]
+    """
+
+    level: Level
+    scale: float = 1.0
+    real_car: bool = False
+    seen_m: float | None = None
+    chance: Floats = field(init=False)
+    tried: list[Tried] = field(default_factory=list, init=False)
+    first_m: float = field(init=False)
+    lates: float = field(default=0.0, init=False)
+
+    def __post_init__(self) -> None:
+        self.chance = _fresh(self.level)
+        self.first_m = float(np.floor(self._at(_FIRST) - 0.5 * self.level.scatter_m))
+
+    @property
+    def belief(self) -> Floats:
+        """The chance of each place of the latest mark."""
+        return np.asarray(self.chance.sum(axis=0))
+
+    def _at(self, share: float) -> float:
+        return float(np.interp(share, np.cumsum(self.belief), _GRID))
+
+    def _too_late(self, mark: float) -> float:
+        return float(np.interp(mark, _GRID, np.cumsum(self.belief)))
+
+    def told(self, run: Tried) -> None:
+        """Takes in what a run said, and moves the belief to the next one."""
+        from scipy.special import ndtr
+
+        run = Tried(run.mark_m / self.scale, run.late, run.early, run.anew, run.board)
+        self.tried.append(run)
+        if run.anew:
+            self.lates = 0.0
+            wide = np.exp(-0.5 * ((_GRID[:, None] - _GRID[None, :]) / _WIDER_M) ** 2)
+            self.chance = _CARRIED * (self.chance @ (wide / wide.sum(axis=0)).T) + (1.0 - _CARRIED) * _fresh(self.level)
+            self.chance /= self.chance.sum()
+            return
+        scatter = float(np.hypot(self.level.scatter_m, _BOARD_M if run.board else NO_BOARD_M))
+        late, early = ndtr((run.mark_m - _GRID) / scatter), ndtr((_GRID - _JUST_M - run.mark_m) / scatter)
         before = early if run.early else 1.0 - late if run.early is None else np.clip(1.0 - late - early, 0.0, 1.0)
         likely = run.late * late + (1.0 - run.late) * before
-        weight += np.log((1.0 - _LAPSE) * likely + _LAPSE / 3.0)
-    chance = np.exp(weight - weight.max())
-    return grid, chance / chance.sum()
+        chance = self.chance * ((1.0 - _LAPSE) * likely + _LAPSE / 3.0)
+        chance /= chance.sum()
+        chance = _KEPT * chance + (1.0 - _KEPT) * np.array(_DRIFT_SHARES)[:, None] * chance.sum(axis=0)
+        self.chance = np.einsum("wij,wj->wi", _moves(), chance)
+        self.chance /= self.chance.sum()
+        self.lates = self.lates + 1.0 if run.was_late else 0.0 if run.early else max(self.lates - 0.5, 0.0)
+
+    def advice(self) -> Advice:
+        """The next mark."""
+        runs = self._since_anew()
+        if not runs:
+            return self._begin()
+        last, now = runs[-1], runs[-1].mark_m
+        risk, floor = self._too_late(now), self.first_m - _FLOOR_M
+        wish = float(_GRID[int((_costs() @ self.belief).argmin())])
+        if last.was_late:
+            if now <= floor + 1e-9:
+                return self._advice("stop", now, risk, "changed")
+            mark = max(self._back(runs, wish), floor)
+            followed = len(runs) > 2 and runs[-2].was_late and not runs[-3].was_late and not runs[-3].early
+            return self._advice("back", float(np.floor(mark)), risk, "changed" if followed else "")
+        mark = min(wish, self._farthest(runs))
+        if mark < now and not any(run.was_late for run in runs):
+            mark = max(mark, now - 2.0 * _BACK_M)
+        mark = float(np.floor(max(mark, floor)))
+        ask = "measured" if now >= 0.0 and all(run.early for run in runs) else ""
+        if mark - now >= _LEAST_ON_M:
+            return self._advice("on", mark, 1.0 - risk, ask)
+        if now - mark >= _LEAST_BACK_M:
+            return self._advice("back", mark, risk, ask)
+        near = (now <= _GRID) & (now + _JUST_M + self.level.scatter_m >= _GRID)
+        return self._advice("stay", now, float(self.belief[near].sum()), ask)
+
+    def _since_anew(self) -> list[Tried]:
+        """The runs since conditions became others."""
+        new = max((k for k, run in enumerate(self.tried) if run.anew), default=-1)
+        return self.tried[new + 1 :]
+
+    def _begin(self) -> Advice:
+        """The first mark, and the first under new conditions: at most half a step before where one was."""
+        before = [run for run in self.tried if not run.anew]
+        mark = self.first_m
+        if self.tried:
+            mark = float(np.floor(self._at(_ANEW)))
+            mark = min(mark, float(np.floor(before[-1].mark_m - 0.5 * self.level.step_m))) if before else mark
+        return self._advice("begin", mark, 1.0 - self._too_late(mark))
+
+    def _farthest(self, runs: Sequence[Tried]) -> float:
+        """How far the next mark may lie after a run that was not late."""
+        last, level = runs[-1], self.level
+        step = level.step_m * (0.5 if self.real_car else 1.0)
+        if last.early is None and last.late >= _SAMPLES_LATE:  # samples that are in doubt send nobody on
+            farthest = last.mark_m
+        elif last.early:
+            farthest = last.mark_m + step * (0.5 if last.mark_m > 0.0 else 1.0)
+        else:
+            farthest = last.mark_m + 0.75 * step
+        lifted = max((k for k in range(1, len(runs)) if runs[k].early and runs[k - 1].early), default=-1)
+        goods = [run.mark_m for run in runs[lifted + 1 :] if not run.was_late and run.early is False]
+        if goods:
+            farthest = min(farthest, max(min(goods) + level.beyond_m, last.mark_m))
+        for run in runs[-2:]:
+            if run.was_late:
+                farthest = min(farthest, run.mark_m - _BEFORE_LATE_M)
+        ceiling = _CEILING * float(np.hypot(_CEILING_SD_M, level.sd_m))
+        if self.seen_m is not None:
+            ceiling = min(ceiling, self.seen_m / self.scale + 3.0)
+        return min(farthest, ceiling)
+
+    def _back(self, runs: Sequence[Tried], wish: float) -> float:
+        """The mark after one that was late."""
+        now = runs[-1].mark_m
+        mark = min(wish, now - _BACK_M)
+        if self.lates >= 2.5:
+            mark = min(mark, now - 2.0 * _BACK_M)
+        elif self.lates >= 1.5:
+            good = [run.mark_m for run in reversed(runs) if not run.was_late and run.mark_m <= now - 2.0 * _BACK_M]
+            mark = min(mark, now - 3.0 * _BACK_M, *good[:1])
+        for run in runs[-2:]:
+            if run.was_late:
+                mark = min(mark, run.mark_m - _BEFORE_LATE_M)
+        return max(mark, now - _MOST_BACK * _BACK_M)
+
+    def _advice(self, word: Literal["begin", "on", "stay", "back", "stop"], mark: float, sure: float, ask: str = "") -> Advice:
+        low, middle, high = (self.scale * self._at(share) for share in (0.025, 0.5, 0.975))
+        return Advice(word, self.scale * mark, sure, self._too_late(mark), middle, low, high, ask)
+
+
+def advise(
+    level: Level, tried: Sequence[Tried], scale: float = 1.0, real_car: bool = False, seen_m: float | None = None
+) -> Advice:  # fmt: skip
+    """The next mark from all that was tried, in the order driven; parameters as of `Trainer`."""
+    trainer = Trainer(level, scale, real_car, seen_m)
+    for run in tried:
+        trainer.told(run)
+    return trainer.advice()
 
 
 def late_by_exit(exits_ms: Sequence[float], before_ms: Sequence[float]) -> float:

@@ -1,7 +1,7 @@
 """The braking-point trainer of an event: what it was told, turn by turn, and what it advises."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from django.db import transaction
@@ -11,7 +11,7 @@ from django.utils import timezone
 from apexcore.circuit.moves import behind_m
 from apexcore.errors import InputError
 from apexcore.judge.passes import Pass, channels_of, passes
-from apexcore.judge.trainer import FEELINGS, LEVELS, Advice, Level, Tried, advise, late_by_exit
+from apexcore.judge.trainer import FEELINGS, LEVELS, Advice, Tried, advise, late_by_exit, scale_of
 from apexcore.trim.book.marks import read_place
 from apexcore.trim.book.proposal import BookDesk, along_line, along_middle
 from apextrim.book.queries import desk_in
@@ -24,6 +24,8 @@ from .models import TrainedMark
 
 #: Keys that say a feeling.
 KEYS = {"e": "early", "g": "good", "l": "late"}
+#: What stands for word that conditions are others.
+ANEW = "anew"
 #: Laps of a run that show a corner, from which on where it was braked for is believed rather than the mark, if the two differ by more
 #: than the samples lie apart and the driver scatters.
 _MEASURED_FROM = 3
@@ -62,21 +64,32 @@ def students(event: Event, case: Case) -> list[Student]:
     rows: dict[int, list[TrainedMark]] = {}
     for row in TrainedMark.objects.filter(event=event).select_related("run"):
         rows.setdefault(row.corner, []).append(row)
-    level, found = LEVELS[event.driver], []
+    found = []
     for span in case.spans():
         desk = desk_in(case, span.number)
         start = desk.technique.read.brake_start_m
         if desk.technique.way == "brake" and start is not None:
-            found.append(_student(desk, along_middle(desk.desk.lap_case.line, start, desk.ds), rows.get(span.number, []), level))
+            found.append(_student(event, desk, start, rows.get(span.number, [])))
     return found
 
 
-def _student(desk: BookDesk, model_m: float, rows: Sequence[TrainedMark], level: Level) -> Student:
-    tried = [Tried(behind_m(row.at_m, model_m, desk.way.length_m), row.late, row.felt == "early" if row.felt else None) for row in rows]
-    advice = advise(level, tried)
+def _student(event: Event, desk: BookDesk, start_m: float, rows: Sequence[TrainedMark]) -> Student:
+    """:param start_m: the model's braking point along its line [m]"""
+    line, length = desk.desk.lap_case.line, desk.way.length_m
+    model_m = along_middle(line, start_m, desk.ds)
+
+    def behind(row: TrainedMark) -> float:  # by the model of that turn: when the model moves, its marks move with it
+        return behind_m(row.at_m, model_m if row.model_m is None else row.model_m, length)
+
+    tried = [Tried(behind(row), row.late, row.felt == "early" if row.felt else None, row.felt == ANEW, row.board) for row in rows]
+    seen = [behind(row) for row in rows if not row.felt]
+    braking = behind_m(desk.technique.apex_m, start_m, line.length_m)
+    advice = advise(LEVELS[event.driver], tried, scale_of(braking), event.real_car, max(seen, default=None))
+    first = behind_m(desk.way.from_m, model_m, length)  # nobody brakes in the corner before
+    advice = replace(advice, mark_m=max(advice.mark_m, first)) if first < 0.0 else advice
     at = model_m + advice.mark_m
-    text = desk.told(along_line(desk.desk.lap_case.line, at % desk.way.length_m, desk.ds))
-    return Student(desk, model_m, tuple(rows), advice, at % desk.way.length_m, text)
+    text = desk.told(along_line(line, at % length, desk.ds))
+    return Student(desk, model_m, tuple(rows), advice, at % length, text)
 
 
 @dataclass(frozen=True)
@@ -86,6 +99,8 @@ class Told:
     :param at_m: the mark, along the middle of the road [m]
     :param felt: early, good or late; empty where samples speak
     :param late: chance that it was too late [-]
+    :param model_m: the model's braking point then [m]
+    :param board: whether the mark is one that a driver sees
     """
 
     corner: int
@@ -93,6 +108,8 @@ class Told:
     felt: str
     late: float
     exits_ms: tuple[float, ...] = ()
+    model_m: float | None = None
+    board: bool = True
 
 
 def felt(student: Student, mark: str, feeling: str) -> Told:
@@ -107,7 +124,13 @@ def felt(student: Student, mark: str, feeling: str) -> Told:
     if word not in FEELINGS:
         raise InputError(f"{place}, how it felt", feeling, "early, good or late (e, g or l)")
     at = read_place(mark, student.desk.way, f"{place}, mark") if mark.strip() else None
-    return Told(student.number, student.next_m if at is None else at.at_m, word, 1.0 if word == "late" else 0.0)
+    board = at is None or not at.text.endswith(" m")
+    return Told(student.number, student.next_m if at is None else at.at_m, word, float(word == "late"), (), student.model_m, board)
+
+
+def anew(wanted: Sequence[Student]) -> list[Told]:
+    """Word that conditions are others: for every corner of which anything was told."""
+    return [Told(one.number, one.next_m, ANEW, 0.0, (), one.model_m) for one in wanted if one.told and one.told[-1].felt != ANEW]
 
 
 def from_samples(event: Event, run: Run, wanted: Sequence[Student]) -> list[Told]:
@@ -131,7 +154,7 @@ def from_samples(event: Event, run: Run, wanted: Sequence[Student]) -> list[Told
         exits = [one.exit_ms for one in there]
         before = [speed for row in student.told if row.late < 0.5 or row.felt in ("early", "good") for speed in row.exits_ms]
         late = late_by_exit(exits, before) if before else _FIRST_LATE
-        found.append(Told(student.number, at % student.desk.way.length_m, "", late, tuple(exits)))
+        found.append(Told(student.number, at % student.desk.way.length_m, "", late, tuple(exits), student.model_m))
     return found
 
 
@@ -157,7 +180,8 @@ def add_turn(event: Event, told: Sequence[Told], run: Run | None = None) -> int:
     turn = last_turn(event) + 1
     TrainedMark.objects.bulk_create(
         TrainedMark(
-            event=event, run=run, turn=turn, corner=one.corner, at_m=one.at_m, felt=one.felt, late=one.late,
+            event=event, run=run, turn=turn, corner=one.corner, at_m=one.at_m, model_m=one.model_m, felt=one.felt, late=one.late,
+            board=one.board,
             exits_ms=[round(value, 3) for value in one.exits_ms], made_at=timezone.now(),
         ) for one in told
     )  # fmt: skip

@@ -8,7 +8,7 @@ from apexcore.judge.trainer import FEELINGS
 from apexcore.quantities import format_number
 from apextrim.ui.units import told
 
-from .trainer import Student
+from .trainer import ANEW, Student
 
 #: The picture of a corner's progress [px], and what it spans about the model's braking point at least [m].
 WIDE, HIGH, _MARGIN, _SPAN_M = 220.0, 64.0, 9.0, 12.0
@@ -29,7 +29,7 @@ class Lesson:
     """A corner in the trainer's table.
 
     :param mark: the next mark, as the book tells it
-    :param word: what to do: begin, on, again, stay or back
+    :param word: what to do: begin, on, stay, back or stop
     :param said: the same in a sentence with how sure
     :param sure: in per cent
     :param step_m: from the last mark to the next, later positive [m]
@@ -57,10 +57,17 @@ class Lesson:
 _SAID = {
     "begin": "Begin here: {risk} to be too late.",
     "on": "Go on: {sure} sure that the last mark was not too late; here it is {risk}.",
-    "again": "Once more from here: it was too late, with {risk} to be so again.",
     "stay": "Stay: {sure} sure that this is it.",
     "back": "Step back: {sure} sure that the last mark was too late.",
+    "stop": "No further mark: going back does not help, so something else has changed.",
 }  # fmt: skip
+
+
+#: What is asked beside a mark.
+_ASKED = {
+    "measured": "Only room left was felt, up to the model's point: let a run with samples say whether there is any.",
+    "changed": "Have brakes, tyres, fuel or the wet changed since, or was another corner meant?",
+}
 
 
 def _percent(share: float) -> str:
@@ -74,7 +81,10 @@ def lessons(students: Sequence[Student]) -> list[Lesson]:
 
 def _lesson(student: Student) -> Lesson:
     advice, rows = student.advice, student.told
-    behind = [behind_m(row.at_m, student.model_m, student.desk.way.length_m) for row in rows]
+    rows = tuple(row for row in rows if row.felt != ANEW)
+    behind = [
+        behind_m(row.at_m, student.model_m if row.model_m is None else row.model_m, student.desk.way.length_m) for row in rows
+    ]  # fmt: skip
     values = [*behind, advice.mark_m, advice.low_m, advice.high_m, -_SPAN_M, _SPAN_M]
     low, high = min(values), max(values)
 
@@ -93,6 +103,7 @@ def _lesson(student: Student) -> Lesson:
     ]
     path = "M" + " ".join(f"{spot.x:.1f},{spot.y:.1f}" for spot in spots) if len(spots) > 1 else ""
     said = _SAID[advice.word].format(sure=_percent(advice.sure), risk=f"{_percent(advice.late)}")
+    said = " ".join(filter(None, (said, _ASKED.get(advice.ask, ""))))
     latest = (
         f"{format_number(advice.latest_m, 0, signed=True)} m, "
         f"{format_number(advice.low_m, 0, signed=True)} to {format_number(advice.high_m, 0, signed=True)}"

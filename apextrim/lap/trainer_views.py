@@ -38,6 +38,7 @@ def _page(request: HttpRequest, event: Event, problems: list[str] | None = None,
         "sheet": sheet_in_car(event), "last_turn": trainer.last_turn(event), "feelings": trainer.KEYS.items(),
         "runs": event.runs.filter(deleted_at=None, pk__in=recorded.has_samples(event.pk)).order_by("-number")[:_MOST_RUNS],
     }  # fmt: skip
+    context["asks_runoff"] = event.real_car and not context["last_turn"] and not problems and "runoff" not in request.GET
     return render(request, "lap/trainer.html", context, status=422 if problems else 200)
 
 
@@ -124,6 +125,21 @@ def drive(request: HttpRequest, event_id: int) -> HttpResponse:
     except ApexError as error:
         return _page(request, event, [str(error)])
     return _read(request, event, run)
+
+
+@require_POST
+def anew(request: HttpRequest, event_id: int) -> HttpResponse:
+    """Conditions are others: what was learnt counts less, and the next marks begin farther back."""
+    event = event_for(request.user, event_id)
+    try:
+        told = trainer.anew(trainer.students(event, asked.shown_case(event)))
+    except ApexError as error:
+        return _page(request, event, [str(error)])
+    if not told:
+        return _page(request, event, ["Nothing was learnt since conditions changed last."])
+    turn = trainer.add_turn(event, told)
+    messages.success(request, f"Turn {turn}: other conditions. The next marks begin farther back.")
+    return redirect("trainer", event.pk)
 
 
 @require_POST

@@ -26,5 +26,6 @@ urlpatterns = [
     path("trainer/read/", trainer_views.read, name="trainer_read"),
     path("trainer/drive/", trainer_views.drive, name="trainer_drive"),
     path("trainer/back/", trainer_views.back, name="trainer_back"),
+    path("trainer/anew/", trainer_views.anew, name="trainer_anew"),
     path("summary/", summary_views.summary, name="lap_summary"),
 ]

@@ -132,7 +132,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "lap_summary": (OWNER, G),
     "save_book": (OWNER, P),
     "trainer": (OWNER, G),
-    "trainer_back": (OWNER, P),
+    "trainer_back": (OWNER, P), "trainer_anew": (OWNER, P),
     "trainer_drive": (OWNER, P),
     "trainer_felt": (OWNER, P),
     "trainer_read": (OWNER, P),

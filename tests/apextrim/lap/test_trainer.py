@@ -106,3 +106,49 @@ def test_cards_say_what_the_book_says(client_in: Client, event: Event, first: Sh
 def test_a_pass_is_called_late_from_even_chances_on_unless_the_driver_says_how_it_was() -> None:
     assert [trainer_presenters._kind("", late) for late in (0.1, 0.9)] == ["good", "late"]
     assert trainer_presenters._kind("early", 0.9) == "early"
+
+
+def test_other_conditions_are_told_and_begin_farther_back(client_in: Client, event: Event, first: Sheet) -> None:
+    assert client_in.post(at(event, "trainer_anew")).status_code == 422
+    for _ in range(3):
+        client_in.post(at(event, "trainer_felt"), {"felt_1": "g", "felt_3": "e"})
+    before = student(event, 1)
+    assert all(row.model_m is not None and row.board for row in before.told)
+    page = words(client_in.post(at(event, "trainer_anew"), follow=True))
+    assert "Turn 4: other conditions" in page
+    after = student(event, 1)
+    assert after.advice.word == "begin" and after.advice.mark_m < before.advice.mark_m
+    assert after.advice.high_m - after.advice.low_m > before.advice.high_m - before.advice.low_m
+    assert "Nothing was learnt since" in words(client_in.post(at(event, "trainer_anew")))
+    client_in.post(at(event, "trainer_back"))
+    assert student(event, 1).advice == before.advice
+    client_in.post(at(event, "trainer_felt"), {"felt_1": "g", "mark_1": f"{before.told[-1].at_m:.0f}"})
+    assert not student(event, 1).told[-1].board  # metres from the start are nothing that a driver sees
+
+
+def test_on_a_real_car_the_run_off_is_asked_for_before_any_mark(client_in: Client, event: Event, first: Sheet) -> None:
+    event.real_car = True
+    event.save()
+    asked_first = client_in.get(at(event, "trainer")).content.decode()
+    assert "Is there run-off behind each" in asked_first and "Next mark" not in asked_first
+    shown = client_in.get(at(event, "trainer"), {"runoff": "yes"}).content.decode()
+    assert "Next mark" in shown and "Is there run-off" not in shown
+    client_in.post(at(event, "trainer_felt"), {"felt_1": "e"})
+    assert "Next mark" in client_in.get(at(event, "trainer")).content.decode()
+    real = student(event, 1).advice
+    event.real_car = False
+    event.save()
+    assert student(event, 1).advice.mark_m > real.mark_m
+
+
+def test_nine_lates_end_without_a_mark_and_with_a_question(client_in: Client, event: Event, first: Sheet) -> None:
+    for _ in range(9):
+        client_in.post(at(event, "trainer_felt"), {"felt_1": "l"})
+        if student(event, 1).advice.word == "stop":
+            break
+    page = words(client_in.get(at(event, "trainer")))
+    assert (
+        student(event, 1).advice.word == "stop"
+        and "going back does not help" in page
+        and "Have brakes, tyres, fuel or the wet changed" in page
+    )
