@@ -117,6 +117,16 @@ def opening(pair: Pair) -> str:
     return f"{pair.lap.short}: {sentence(pair.comparison, pair.reference.short)}"
 
 
+def lag_words(pair: Pair) -> list[str]:
+    """What was corrected before the laps were held against each other."""
+    laps = ((pair.lap.short, pair.comparison.lap.lag_s), (pair.reference.short, pair.comparison.reference.lag_s))
+    return [
+        f"{name}: the speed came {abs(lag):.2f} s {'later' if lag > 0 else 'earlier'} than the positions; it is moved back."
+        for name, lag in laps
+        if lag
+    ]
+
+
 def places_of(length_m: float) -> Floats:
     """Places along the lap at which charts are drawn [m]."""
     step = max(1.0, length_m / _MOST_PLACES)

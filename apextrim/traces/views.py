@@ -86,6 +86,7 @@ def _told(event: Event, ground: compare.Ground, pair: compare.Pair, wanted: list
     names, table = presenters.place_table(pair, ground, wanted)
     return {
         "pair": pair, "opening": presenters.opening(pair), "lines": presenters.corner_lines(pair.comparison),
+        "lags": presenters.lag_words(pair),
         "readings": presenters.readings(pair.comparison), "channels": presenters.shared_channels(pair), "wanted": wanted,
         "map": map_view(circuit, ground.line, ground.spans), "names": names, "table": table,
         "across": any(row.lap and row.lap.offset_m is not None for row in pair.comparison.rows),

@@ -2,12 +2,13 @@
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from ...circuit.moves import behind_m
 from ...errors import InputError
+from .channels import CHANNELS
 from .cut import RecordedLap
 from .frame import Base, Complex, Floats, Frame
 
@@ -25,6 +26,13 @@ _WAY_M, _BLIND_M, _BLIND_STEP_M, _LEAST_SD_M = 0.08, 0.35, 0.25, 0.02
 #: What the way through a corner is unsure by for every metre that positions wander [-]; spacing of what laps are compared on [m]; share
 #: of positions that must be there [-].
 _ASKEW, _GRID_M, _KNOWN = 0.6, 2.0, 0.9
+#: A delay of the speed behind the positions that is undone: least and most [s], how many times its own error it must be, and over how long
+#: the errors of positions are akin [s].
+_LAG_S, _LAG_SURE, _AKIN_S = (0.015, 0.6), 3.0, 4.0
+#: Errors of positions that last longer than about this do not count in it [s].
+_QUICK_S = 2.0
+#: How long before a car slows the brake comes on, as loggers show it [s], and what is tried about it.
+_ONSET_S, _ONSETS_S = 0.04, np.arange(-0.1, 0.75, 0.01)
 
 
 @dataclass(frozen=True)
@@ -40,6 +48,7 @@ class Placed:
     :param step_sd: what the way from one straight to the next is unsure by [m]
     :param offset_sd: what the place across is [m]
     :param speed_sd: scatter of a measured speed [m/s]
+    :param lag_s: by how much the speed came later than the positions, which is undone [s]
     """
 
     t: Floats
@@ -51,6 +60,7 @@ class Placed:
     step_sd: float
     offset_sd: float
     speed_sd: float
+    lag_s: float = 0.0
 
     @property
     def time_s(self) -> float:
@@ -116,6 +126,50 @@ class _Laying:
         self.slow = slow - slow[0] - (slow[-1] - slow[0]) * self.t / self.lap.time_s
         self.white = float(np.std(np.diff(off - self.slow))) / math.sqrt(2.0)
 
+    def undelayed(self) -> float:
+        """Takes a delay of the speed behind the positions out of speed and way, and of the other channels where they share it. Returns it
+        [s]; 0 where there is none that can be told.
+
+        A way summed up from speeds that come late by a time runs behind the positions by that time the speed, so that the difference
+        of both goes with the speed: least squares of what changes within a few seconds, with errors of positions that are akin for
+        some seconds (Newey and West, Econometrica 55, 1987).
+        """
+        from scipy.ndimage import gaussian_filter1d
+
+        assert self.z is not None
+        spot, _ = self.base.project(self.z, self.p)
+        off = behind_m(spot - self.p, 0.0, self.base.length_m)[1:-1]
+        quick = [column - gaussian_filter1d(column, _QUICK_S * self.hz, mode="nearest") for column in (off, self.v[1:-1])]
+        off, x = quick[0], np.column_stack([np.ones(len(off)), quick[1]])
+        inverse = np.linalg.inv(x.T @ x)
+        found = inverse @ (x.T @ off)
+        pull = x * (off - x @ found)[:, None]
+        spread, akin = pull.T @ pull, max(int(_AKIN_S * self.hz), 1)
+        for k in range(1, min(akin, len(off) - 1)):
+            both = pull[k:].T @ pull[:-k]
+            spread += (1.0 - k / akin) * (both + both.T)
+        error = math.sqrt(max(float((inverse @ spread @ inverse)[1, 1]), 1e-12))
+        lag = float(found[1])
+        if not max(_LAG_S[0], _LAG_SURE * error) < abs(lag) <= _LAG_S[1]:
+            return 0.0
+        self._undelay(lag)
+        return lag
+
+    def _undelay(self, lag: float) -> None:
+        lap = self.lap
+        columns, alike = dict(lap.columns), _delayed_alike(lap.t, self.full_v, lap.columns, lag)
+        for key, column in columns.items():
+            if key == "speed_kmh" or (alike and key not in ("x_m", "y_m", "distance_m")):
+                columns[key] = _later(lap.t, np.asarray(column), lag, key in CHANNELS and CHANNELS[key].step)
+        self.full_v = np.maximum(_later(lap.t, self.full_v, lag), 0.0)
+        way = np.concatenate([[0.0], np.cumsum(0.5 * (self.full_v[1:] + self.full_v[:-1]) * np.diff(lap.t))])
+        self.full_way = way * (self.base.length_m / way[-1])
+        columns["distance_m"] = way
+        self.lap = RecordedLap(lap.number, lap.t, columns)
+        every = max(int((len(lap.t) - 1) / lap.time_s / _LAID_HZ), 1)
+        self.way, self.v = _means(self.full_way, every), _means(self.full_v, every)
+        self.p = self.way
+
     def white_var(self) -> float:
         """What the scatter of each position leaves in the smoothed ones, as a variance [m2]."""
         return (_MORE * self.white) ** 2 / _counting(_CORRECT_S * self.hz)
@@ -153,8 +207,12 @@ def placed(laps: Sequence[RecordedLap], base: Base, frames: Sequence[Frame | Non
     found = [_Laying(lap, base, frame) for lap, frame in zip(laps, frames, strict=True)]
     seen = [one for one in found if one.z is not None]
     grid = np.linspace(0.0, base.length_m, max(int(base.length_m / _GRID_M), 50))
+    lags = dict[int, float]()
     for one in seen:
         one.lay()
+        if (lag := one.undelayed()) != 0.0:
+            lags[id(one)] = lag
+            one.lay()
     if len(seen) > 1:
         _registered(seen, base, grid)
     wander = _wander(seen, grid)
@@ -167,7 +225,28 @@ def placed(laps: Sequence[RecordedLap], base: Base, frames: Sequence[Frame | Non
             own = _beside(one) - common
             one.lay(common + own * np.clip(1.0 - (2.0 * wander / np.maximum(np.abs(own), 1e-9)) ** 2, 0.0, None))
     drift = np.mean([one.on_grid(one.slow, grid) for one in seen], axis=0) if seen else np.zeros(len(grid))
-    return [_done(one, wander, np.interp(one.p, grid, drift), len(seen)) for one in found]
+    done = [_done(one, wander, np.interp(one.p, grid, drift), len(seen)) for one in found]
+    return [replace(lap, lag_s=lags.get(id(one), 0.0)) for lap, one in zip(done, found, strict=True)]
+
+
+def _later(t: Floats, column: Floats, lag: float, step: bool = False) -> Floats:
+    """A channel as it stood a time later, round the lap."""
+    at = np.mod(t + lag, t[-1])
+    if step:
+        return np.asarray(column[np.clip(np.searchsorted(t, at, side="right") - 1, 0, len(t) - 1)])
+    return np.asarray(np.interp(at, t, column))
+
+
+def _delayed_alike(t: Floats, v: Floats, columns: Mapping[str, Floats], lag: float) -> bool:
+    """Whether brake and throttle came as late as the speed: the brake then comes on as long before the car slows as it always does.
+    Without a brake that tells, they did not."""
+    brake = columns.get("brake_pct")
+    if brake is None or not np.isfinite(brake).all() or float(np.ptp(brake)) < 5.0:
+        return False
+    slowing = np.maximum(-np.gradient(v, t), 0.0)
+    like = [float(np.corrcoef(np.interp(t - before, t, brake), slowing)[0, 1]) for before in _ONSETS_S]
+    before = float(_ONSETS_S[int(np.argmax(like))])
+    return abs(before - _ONSET_S) < abs(before - _ONSET_S - lag)
 
 
 def _beside(one: _Laying) -> Floats:
