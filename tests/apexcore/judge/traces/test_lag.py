@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from apexcore.judge.traces.cut import RecordedLap
 from apexcore.judge.traces.corner import windows
+from apexcore.judge.traces.cut import RecordedLap
 from apexcore.judge.traces.explain import Comparison, compared
 from apexcore.judge.traces.frame import laid_on
 from apexcore.judge.traces.place import placed
