@@ -6,6 +6,7 @@ from typing import Any
 
 from django.dispatch import Signal
 
+from apexcore.judge.shift import Shift, shift_of
 from apexcore.vehicle.class_limits import Kept, Standing
 
 from .models import Event
@@ -24,6 +25,9 @@ violations_wanted = Signal()
 
 #: The class limits of an event are drawn. Argument: `event`. A receiver returns a list of `ClassRow`.
 class_rows_wanted = Signal()
+
+#: Lap times to expect are drawn. Argument: `event`. A receiver returns the `judge.shift.Shift` of its laps.
+pace_shift_wanted = Signal()
 
 #: An event was made by its owner and is stored: benches that need time for it begin. Argument: `event`.
 event_made = Signal()
@@ -103,3 +107,8 @@ def violations(event: Event) -> Sequence[Violation]:
 def class_rows(event: Event) -> Sequence[ClassRow]:
     """The sheets of an event as its class sees them."""
     return [row for found in _answers(class_rows_wanted, event=event) for row in found]
+
+
+def pace_shift(event: Event) -> Shift:
+    """How far the laps of an event are from the model; what is assumed before any lap without."""
+    return next(iter(_answers(pace_shift_wanted, event=event)), shift_of(()))

@@ -3,9 +3,9 @@
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 
+from apexcore.judge.shift import Shift
 from apexcore.lap.driver import LEVEL_WORDS, LEVELS
 from apexcore.lap.solver import solve_lap
-from apexcore.trim.moves.effects import lap_spread_s
 from apexcore.vehicle.class_limits import Kept, against, standing
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet, differences
@@ -68,14 +68,15 @@ def core_sheet_in_car(event: Event) -> CoreSheet:
     return core_sheet(event, sheet_in_car(event))
 
 
-def expected_times(event: Event) -> list[tuple[str, float, float]]:
-    """(who, modelled lap time [s], half its 95 % interval [s]) for the levels of driver, with the sheet in the car.
+def expected_times(event: Event, shift: Shift) -> list[tuple[str, float, float]]:
+    """(who, lap time [s], half its 95 % interval [s]) for the levels of driver, with the sheet in the car.
 
+    :param shift: of laps driven from the model
     :raises SolverError: if the car cannot take the circuit
     """
     lap_case, sheet = cases.lap_case_of(event), core_sheet_in_car(event)
     times = [(who, solve_lap(replace(lap_case, driver=driver), sheet).time_s) for who, driver in LEVELS.items()]
-    return [(LEVEL_WORDS[who], time, lap_spread_s(time)) for who, time in times]
+    return [(LEVEL_WORDS[who], shift.expected_s(time), shift.half_s(time)) for who, time in times]
 
 
 def sheet_tree(event: Event) -> list[Sheet]:

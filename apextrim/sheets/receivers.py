@@ -18,6 +18,7 @@ from apextrim.events.signals import (
     Violation,
     class_rows_wanted,
     facts_wanted,
+    pace_shift,
     panels_wanted,
     sheet_names_wanted,
     violations_wanted,
@@ -68,7 +69,8 @@ def in_car_names(events: Sequence[Event], **_: Any) -> dict[int, str]:
 def expected_panel(event: Event, **_: Any) -> Panel:
     """Lap times to expect with the sheet in the car."""
     try:
-        return Panel("sheets/_expected.html", {"expected": expected_times(event)})
+        shift = pace_shift(event)
+        return Panel("sheets/_expected.html", {"expected": expected_times(event, shift), "shift": shift})
     except ApexError as error:
         return Panel("sheets/_expected.html", {"problem": str(error)})
 
