@@ -9,7 +9,9 @@ import numpy as np
 #: Chance that the margin covers: 99 of 100 races end with fuel left; and its normal quantile.
 _COVERS, _Z99 = 0.99, 2.326
 #: Spread of the use in a race against that in practice, as a share: traffic, saving, fighting. Source: an assumption of this product.
-RACE_SPREAD = 0.015
+RACE_SPREAD = 0.02
+#: Laps that the prior of no kinship counts as, and most kinship from lap to lap that is believed.
+_UNLIKE_LAPS, _MOST_KIN = 8.0, 0.7
 #: Spread from lap to lap before any was measured, as a share, and the degrees of freedom that this is worth. Source: wider than the
 #: virtual cars'; so that two runs alike do not count as certain.
 _LAP_SPREAD, _LAP_FREEDOM = 0.04, 2.0
@@ -42,6 +44,7 @@ class FuelUse:
     :param laps: number of laps it was measured on; 0 if it comes from the model
     :param freedom: degrees of freedom of the spread; as good as known where it is not told
     :param left_out: figures that were left out as false readings
+    :param kinship: how like a lap is to the one before, as a correlation [-]
     """
 
     mean_l: float
@@ -49,11 +52,20 @@ class FuelUse:
     laps: int
     freedom: float = math.inf
     left_out: int = 0
+    kinship: float = 0.0
+
+    @property
+    def summed_l(self) -> float:
+        """Spread of a lap as it counts in a sum of many [l]: laps that are like those before them do not even out as fast.
+
+        Source: variance of a sum of a first-order autoregressive series.
+        """
+        return self.spread_l * math.sqrt((1.0 + self.kinship) / (1.0 - self.kinship))
 
     @property
     def error_l(self) -> float:
         """Standard error of the mean [l/lap]; a twentieth of the mean where nothing was measured."""
-        return self.spread_l / math.sqrt(self.laps) if self.laps else 0.05 * self.mean_l
+        return self.summed_l / math.sqrt(self.laps) if self.laps else 0.05 * self.mean_l
 
 
 def measured_use(burnt_l: Sequence[float], runs: Sequence[Burnt] = ()) -> FuelUse | None:
@@ -80,7 +92,17 @@ def measured_use(burnt_l: Sequence[float], runs: Sequence[Burnt] = ()) -> FuelUs
     rounding = float(np.mean([steps[int(end) - 1] ** 2 / 12.0 * end / w for end, w in zip(ends, weight, strict=True)]))
     freedom = _LAP_FREEDOM + len(use) - 1.0
     variance = (_LAP_FREEDOM * (_LAP_SPREAD * mean) ** 2 + float((weight * (use - mean) ** 2).sum())) / freedom
-    return FuelUse(mean, math.sqrt(variance + rounding), int(weight.sum()), freedom, int((~good).sum()))
+    return FuelUse(
+        mean, math.sqrt(variance + rounding), int(weight.sum()), freedom, int((~good).sum()), _kinship(use[weight == 1.0] - mean)
+    )
+
+
+def _kinship(apart: np.ndarray) -> float:
+    """Correlation of laps with those before them, drawn towards none."""
+    if len(apart) < 2 or not float(apart @ apart) > 0.0:
+        return 0.0
+    found = float(apart[1:] @ apart[:-1]) / float(apart @ apart)
+    return min(max(found * len(apart) / (len(apart) + _UNLIKE_LAPS), 0.0), _MOST_KIN)
 
 
 def _step(values: Sequence[float]) -> float:
@@ -92,15 +114,15 @@ def _step(values: Sequence[float]) -> float:
 def margin_l(use: FuelUse, laps: float) -> float:
     """Litres to add for `laps` so that they last in 99 of 100 races [l].
 
-    The sum of n laps has variance n s2 from lap to lap plus (n e)2 from the error of the mean, held with the t of as many degrees of
-    freedom as the spread has; the race's own use, which is not practice's, adds (n r)2.
+    The sum of n laps has variance n s2 from lap to lap (more where laps are akin) plus (n e)2 from the error of the mean, held with the t
+    of as many degrees of freedom as the spread has; the race's own use, which is not practice's, adds (n r)2.
 
     Source: prediction interval of a sum of normals (Gelman and others, ch. 3); 2.326 is the normal 99 % quantile.
     """
     from scipy.special import stdtrit
 
     edge = _Z99 if math.isinf(use.freedom) else float(stdtrit(use.freedom, _COVERS))
-    own = edge * math.sqrt(laps * use.spread_l**2 + (laps * use.error_l) ** 2)
+    own = edge * math.sqrt(laps * use.summed_l**2 + (laps * use.error_l) ** 2)
     return math.hypot(own, _Z99 * laps * RACE_SPREAD * use.mean_l)
 
 
