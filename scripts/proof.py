@@ -44,8 +44,8 @@ from tests.apexcore.judge.test_drift import DAYS, rates
 from tests.apexcore.judge.test_fade import BENDS, stint
 from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, simulated
 from tests.apexcore.judge.test_plan import settled_share
+from tests.apexcore.judge.test_trainer import HOSTILE, rows_beyond, taught, trained_ends
 from tests.apexcore.judge.test_trainer import WORLDS as TRAINER_WORLDS
-from tests.apexcore.judge.test_trainer import trained_ends
 from tests.apexcore.judge.traces.planted import PLACES as PLANTED_AT
 from tests.apexcore.judge.traces.planted import Sensors, planted
 from tests.apexcore.judge.traces.planted import bench as planted_bench
@@ -550,15 +550,23 @@ def wear_cases() -> Iterator[Case]:
 
 
 def trainer_cases(drivers: int = 200) -> Iterator[Case]:
-    """The braking-point trainer against drivers whose latest mark is known, ten runs each."""
+    """The braking-point trainer against drivers whose latest mark is known, twenty runs each, also where it moves."""
     for name, level in TRAINED.items():
         for world in TRAINER_WORLDS:
             ends, held, beyond = trained_ends(name, world, drivers)
             tenth, half, most = (float(value) for value in np.percentile(ends, [10, 50, 90]))
-            late = f"{100 * beyond:.0f} % of runs over 2 m too late"
-            ours = f"ends {half:+.1f} m ({tenth:+.1f} to {most:+.1f}); {late}; interval holds {100 * held:.0f} %"
-            steps = f"{drivers} drivers, ten runs, steps of at most {level.step_m:g} m"
-            yield Case(f"trainer: {name}, {world}", steps, ours, "within 4 m of the latest mark", max(-half, most), 4.0, "m")
+            late = f"{100 * beyond:.1f} % of marks over 2 m too late"
+            ours = f"by mark ten {half:+.1f} m ({tenth:+.1f} to {most:+.1f}); {late}; interval holds {100 * held:.0f} %"
+            steps = f"{drivers} drivers, twenty runs, steps of at most {level.step_m:g} m"
+            yield Case(f"trainer: {name}, {world}", steps, ours, "≤ 5 % too late, within 7 m by mark ten", beyond, 0.05, "late")
+        for world, learner in HOSTILE.items():
+            all_of = [taught(level, learner, seed) for seed in range(drivers)]
+            rows = sum(rows_beyond(marks, latest, said) > 2 for marks, latest, said, _ in all_of) / drivers
+            far = float(np.mean([mark > limit + 5.0 for marks, latest, *_ in all_of for mark, limit in zip(marks, latest, strict=True)]))
+            ours = f"{100 * far:.1f} % of marks over 5 m beyond; {100 * rows:.1f} % of drivers with more than two in a row after a late"
+            yield Case(
+                f"trainer: {name}, {world}", f"{drivers} drivers, twenty runs", ours, "≤ 1 % with three in a row", rows, 0.01, "drivers"
+            )
 
 
 def advice_case(seeds: range = range(14)) -> Case:
