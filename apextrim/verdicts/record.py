@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from apexcore.errors import ApexError, InputError
 from apexcore.judge.calibration import SCALES, CalibrationRun, calibrate
-from apexcore.judge.missed import model_error
+from apexcore.judge.missed import Score, model_error, scored
 from apexcore.quantities import format_number
 from apexcore.quantities.spread import sd_of_interval
 from apexcore.trim.moves.effects import difference_spread_s
@@ -37,7 +37,7 @@ class Recorded:
     :param modelled_s: what the model said when it was saved [s]
     :param spread_s: half its 95 % interval [s]
     :param measured_s: what the laps say: middle, and both ends of the 95 % interval [s]
-    :param agrees: whether the two intervals meet
+    :param score: how both stand to each other
     """
 
     sheet: Sheet
@@ -45,7 +45,7 @@ class Recorded:
     modelled_s: float
     spread_s: float
     measured_s: tuple[float, float, float]
-    agrees: bool
+    score: Score
 
 
 @dataclass(frozen=True)
@@ -60,9 +60,19 @@ class Record:
     off_s: tuple[float, float, float] | None
 
     @property
+    def telling(self) -> list[Recorded]:
+        """The changes that the laps could have contradicted."""
+        return [change for change in self.changes if change.score.tells]
+
+    @property
     def agreeing(self) -> int:
-        """How many of the changes agree."""
-        return sum(change.agrees for change in self.changes)
+        """How many of these agree."""
+        return sum(change.score.agrees for change in self.telling)
+
+    @property
+    def bits(self) -> float:
+        """How much likelier all laps are by the model than by changes that do nothing [bit]."""
+        return sum(change.score.bits for change in self.changes)
 
 
 def track_record(event: Event) -> Record:
@@ -80,8 +90,8 @@ def track_record(event: Event) -> Record:
         if not isinstance(verdict, Judged):
             continue
         one, spread = verdict.verdict, difference_spread_s(sheet.modelled_s)
-        agrees = sheet.modelled_s - spread <= one.high_s and one.low_s <= sheet.modelled_s + spread
-        found.append(Recorded(sheet, sheet.parent, sheet.modelled_s, spread, (one.mean_s, one.low_s, one.high_s), agrees))
+        score = scored(sheet.modelled_s, sd_of_interval(-spread, spread), one.mean_s, sd_of_interval(one.low_s, one.high_s))
+        found.append(Recorded(sheet, sheet.parent, sheet.modelled_s, spread, (one.mean_s, one.low_s, one.high_s), score))
     missed = [row.measured_s[0] - row.modelled_s for row in found]
     return Record(found, model_error(missed, [sd_of_interval(row.measured_s[1], row.measured_s[2]) for row in found]))
 

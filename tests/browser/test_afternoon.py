@@ -85,7 +85,7 @@ def test_an_afternoon_ends_at_the_known_truth(page: Page) -> None:
     bench(page, "Verdicts")
     page.get_by_role("link", name="Track record of the model").click()
     row = page.get_by_role("row", name=re.compile("S1 → S2"))
-    expect(row).to_contain_text("intervals overlap")
+    expect(row).to_contain_text("yes: the intervals meet")
     page.get_by_role("button", name="Calibrate model to laps").click()
     expect(page.get_by_text("Left within the runs")).to_be_visible(timeout=120_000)
     expect(page.get_by_text("model calibrated to your laps")).to_have_count(0)

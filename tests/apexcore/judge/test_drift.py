@@ -178,7 +178,9 @@ def test_a_step_that_would_explain_it_stands_in_the_way_and_is_said(seed: int) -
     assert alone[0] > 0.0 or alone[1] < 0.0
     assert verdict.low_s <= 0.0 <= verdict.high_s
     told = sentence(verdict, "S1", "S2")
-    assert told.startswith("Unsettled: had the track changed by about 0.") and "after run 3 of these" in told and "Drive two more runs" in told
+    assert (
+        told.startswith("Unsettled: had the track changed by about 0.") and "after run 3 of these" in told and "Drive two more runs" in told
+    )
 
 
 def test_a_break_between_all_of_one_and_all_of_the_other_is_the_difference_itself() -> None:

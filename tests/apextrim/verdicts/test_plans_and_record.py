@@ -142,12 +142,15 @@ def test_the_track_record_sets_the_models_word_beside_the_laps(
     found = track_record(event)
     assert len(found.changes) == 1 and found.off_s is None
     one = found.changes[0]
-    assert one.modelled_s == second.modelled_s and one.agrees and one.measured_s[1] < one.measured_s[0] < one.measured_s[2]
+    assert one.modelled_s == second.modelled_s and one.score.agrees and one.measured_s[1] < one.measured_s[0] < one.measured_s[2]
     third = save_sheet(event, CoreSheet(event.car.key, {**first.values, "wing": 9}), first, "More wing")
     drive(third, 30), drive(third, 31)
     found = track_record(event)
     assert len(found.changes) == 2 and found.off_s is None  # two changes say nothing of the usual error
-    assert "2 of 2 measured changes agree with the model; 5 are needed" in text_of(client_in.get(f"/events/{event.pk}/verdicts/record/"))
+    page = text_of(client_in.get(f"/events/{event.pk}/verdicts/record/"))
+    told = len(found.telling)
+    assert (f"{found.agreeing} of {told} change" in page and "5 are needed" in page) if told else "No laps so far could have" in page
+    assert "bits against" in page and all(change.score.words in page for change in found.changes)
 
 
 @pytest.mark.usefixtures("at_once")
