@@ -58,7 +58,7 @@ _SAID = {
     "begin": "Begin here: {risk} to be too late.",
     "on": "Go on: {sure} sure that the last mark was not too late; here it is {risk}.",
     "stay": "Stay: {sure} sure that this is it.",
-    "back": "Step back: {sure} sure that the last mark was too late.",
+    "back": "Step back: from here it is {risk} to be too late; {sure} at the last mark.",
     "stop": "No further mark: going back does not help, so something else has changed.",
 }  # fmt: skip
 
