@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError
+from .resting import without_rest
 
 Floats = NDArray[np.float64]
 
@@ -60,6 +61,7 @@ def passes(channels: Floats, length_m: float, from_m: float, to_m: float, exit_m
     :param exit_m: where the speed behind it is read [m]
     """
     distance, speed, brake = channels.T
+    brake = without_rest(brake, _gains(distance, speed))
     laps = np.concatenate([[0.0], np.cumsum(np.diff(distance) < -_NEW_LAP * length_m)])
     along = distance + laps * length_m
     found = []
@@ -74,6 +76,12 @@ def passes(channels: Floats, length_m: float, from_m: float, to_m: float, exit_m
         brake_m, within_m = _braked(along, brake, begin, int(np.searchsorted(along, last)), length_m)
         found.append(Pass(lap + 1, brake_m, within_m, exit_ms))
     return found
+
+
+def _gains(distance: Floats, speed_kmh: Floats) -> Floats:
+    """Gain of speed at each sample, from the way between them [m/s2]; nothing where that does not rise."""
+    v, way = speed_kmh / 3.6, np.gradient(distance)
+    return np.asarray(np.divide(v * np.gradient(v), way, out=np.zeros(len(v)), where=(way > 0.0) & (way < _GAP_M)))
 
 
 def _braked(along: Floats, brake: Floats, begin: int, end: int, length_m: float) -> tuple[float | None, float]:

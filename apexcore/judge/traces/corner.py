@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...circuit.line import CornerSpan, Line
+from ..resting import without_rest
 from .place import Placed
 
 Floats = NDArray[np.float64]
@@ -127,7 +128,7 @@ class LapReader:
         """Braking at each moment over the strongest of the lap, and whether it was measured."""
         for key in ("brake_bar", "brake_pct"):
             if key in self.lap.columns:
-                column = np.nan_to_num(self._thrice(self.lap.columns[key]))
+                column = np.nan_to_num(without_rest(self._thrice(self.lap.columns[key]), self.accel))
                 most = float(np.percentile(column, 99.5))
                 if most > 1.0:
                     return np.clip(column / most, 0.0, 1.2), True

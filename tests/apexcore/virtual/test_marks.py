@@ -59,6 +59,9 @@ def test_a_loggers_samples_tell_mark_and_exit() -> None:
     assert len(middle) == 5
     braked = np.array([along_middle(case.line, one.brake_m or 0.0, desk.ds) for one in middle])
     assert abs(np.median(braked) - mark) < 2.5  # fifty samples a second at 65 m/s, and a driver who scatters
+    rested = channels + np.array([0.0, 0.0, 6.0])  # a brake that rests at 6 % tells the same
+    again = passes(rested, case.line.length_m, 3000.0, desk.technique.apex_m, desk.technique.read.full_m)
+    assert [one.brake_m for one in again] == pytest.approx([one.brake_m for one in found], abs=2.0)
     true = float(np.interp(desk.technique.read.full_m, run.lap_case.line.s, run.stint[3].lap.column("speed")))
     assert np.mean([one.exit_ms for one in middle]) == pytest.approx(
         true, abs=1.0

@@ -1,5 +1,7 @@
 """What is said of two laps against laps whose difference is known; the generator is `planted`."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -138,3 +140,20 @@ def test_where_the_largest_part_is_usual_it_is_named_first_and_the_unusual_after
     told = sentence(calm)
     assert "is usual for such laps; beyond the usual" in told and told.index(largest.title) < told.index("beyond the usual")
     assert calm.by_size()[0].usual and not calm.by_size()[0].causes
+
+
+@pytest.mark.parametrize("rest", [0.0, 3.0, 6.0, 12.0])
+def test_a_brake_that_rests_above_nothing_puts_no_braking_point_elsewhere(rest: float) -> None:
+    where = bench(*PLACES[0])
+    line, rng = where.case.line, np.random.default_rng(2)
+    plain = seen(line, where.lap, rng, Sensors())
+    rested = replace(plain, columns={**plain.columns, "brake_pct": plain.columns["brake_pct"] + rest + rng.normal(0.0, 0.3, len(plain.t))})
+    laps = placed([plain, rested], where.base, [None, None])
+    found = compared(laps[1], laps[0], windows(line, where.spans), line.length_m)
+    apart = [
+        row.lap.brake_m - row.reference.brake_m
+        for row in found.rows
+        if row.lap and row.reference and row.lap.brake_m is not None and row.reference.brake_m is not None
+    ]
+    assert len(apart) >= 5 and max(abs(one) for one in apart) < 3.0
+    assert sum(row.lap is not None and row.lap.brake_m is not None for row in found.rows) == len(apart)
