@@ -284,6 +284,8 @@ def test_wet_runs_and_runs_that_somebody_left_out_are_judged_apart(
     assert f"1 run left out ({wet.name}): wet track." in found.warnings
     assert f"1 run left out ({odd.name}): broken damper." in found.warnings
     assert {run.pk for run in in_one_weather(list(event.runs.all()))[1]} == {wet.pk, odd.pk}
+    listed = text_of(client_in.get(reverse("runs_bench", args=[event.pk])))
+    assert ", wet" in listed and 'title="broken damper">left out' in listed
     back = client_in.post(url, {"track_c": "warm", "wet_pct": "170", "left_out": "x"})
     assert back.status_code == 422 and 'value="warm"' in back.content.decode() and 'value="x"' in back.content.decode()
     for run in event.runs.all():
