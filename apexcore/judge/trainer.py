@@ -50,6 +50,10 @@ _BACK_M, _MOST_BACK = 6.0, 4
 _LEAST_ON_M, _LEAST_BACK_M, _BEFORE_LATE_M, _FLOOR_M = 1.0, 2.0, 2.0, 30.0
 #: What is left of the belief under new conditions, and how much wider it gets [m].
 _CARRIED, _WIDER_M = 0.7, 8.0
+#: What one run felt early, or right, takes off the count of lates.
+_EASED = (0.5, 0.25)
+#: Runs after *late* in which steps forward are halved.
+_WARY_RUNS = 2
 #: Chance of late, by samples alone, from which on they send nobody farther.
 _SAMPLES_LATE = 0.25
 #: Braking distance that all metres are told for, and how far they are scaled [m].
@@ -222,7 +226,7 @@ class Trainer:
         chance = _KEPT * chance + (1.0 - _KEPT) * np.array(_DRIFT_SHARES)[:, None] * chance.sum(axis=0)
         self.chance = np.einsum("wij,wj->wi", _moves(), chance)
         self.chance /= self.chance.sum()
-        self.lates = self.lates + 1.0 if run.was_late else 0.0 if run.early else max(self.lates - 0.5, 0.0)
+        self.lates = self.lates + 1.0 if run.was_late else max(self.lates - (_EASED[0] if run.early else _EASED[1]), 0.0)
 
     def advice(self) -> Advice:
         """The next mark."""
@@ -268,6 +272,8 @@ class Trainer:
         """How far the next mark may lie after a run that was not late."""
         last, level = runs[-1], self.level
         step = level.step_m * (0.5 if self.real_car else 1.0)
+        if any(run.was_late for run in runs[-_WARY_RUNS:]):  # the limit may be on its way: nobody is sent after it by whole steps
+            step *= 0.5
         if last.early is None and last.late >= _SAMPLES_LATE:  # samples that are in doubt send nobody on
             farthest = last.mark_m
         elif last.early:
