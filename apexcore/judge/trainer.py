@@ -54,8 +54,8 @@ _CARRIED, _WIDER_M = 0.7, 8.0
 _EASED = (0.5, 0.25)
 #: Runs after *late* in which steps forward are halved.
 _WARY_RUNS = 2
-#: Chance of late, by samples alone, from which on they send nobody farther.
-_SAMPLES_LATE = 0.25
+#: Chance of late, by samples alone, from which on they send nobody farther, and from which on they send one back as a feeling does.
+_SAMPLES_LATE, _SURE_LATE = 0.25, 0.9
 #: Braking distance that all metres are told for, and how far they are scaled [m].
 _FOR_M, _SCALED = 80.0, (0.3, 1.2)
 
@@ -106,8 +106,8 @@ class Tried:
 
     @property
     def was_late(self) -> bool:
-        """Whether it counts as too late."""
-        return self.late >= 0.5
+        """Whether it counts as too late: as it felt, or as samples say without much doubt."""
+        return self.late >= (_SURE_LATE if self.early is None else 0.5)
 
 
 @dataclass(frozen=True)

@@ -179,7 +179,8 @@ def _flag_s(rules: RaceRules, now: Happened, ends: "np.ndarray", done: int) -> f
     over, leader = 60.0 * rules.minutes, now.leader
     if leader is None:
         return over
-    at = (float(ends[leader.behind - 1]) if leader.behind else 0.0) - leader.ahead_s
+    behind = min(leader.behind, len(ends))  # laps that were counted twice may have been taken away since he was told of
+    at = (float(ends[behind - 1]) if behind else 0.0) - leader.ahead_s
     own = np.diff(ends[max(done - 1, 0) :][:20], prepend=0.0 if not done else ends[done - 1])
     lap = leader.lap_s or max(float(np.median(own)), 1.0)
     crossed = at + lap * np.arange(2 * MOST_LAPS)  # as he was told of, and each lap after

@@ -28,9 +28,9 @@ _WAY_M, _BLIND_M, _BLIND_STEP_M, _LEAST_SD_M = 0.08, 0.35, 0.25, 0.02
 _ASKEW, _GRID_M, _KNOWN = 0.6, 2.0, 0.9
 #: A delay of the speed behind the positions that is undone: least and most [s], how many times its own error it must be, and over how long
 #: the errors of positions are akin [s].
-_LAG_S, _LAG_SURE, _AKIN_S = (0.015, 0.6), 3.0, 4.0
+_LAG_S, _LAG_SURE, _AKIN_S = (0.015, 0.6), 3.5, 4.0
 #: Errors of positions that last longer than about this do not count in it [s].
-_QUICK_S = 2.0
+_QUICK_S = 1.6
 #: How long before a car slows the brake comes on, as loggers show it [s], and what is tried about it.
 _ONSET_S, _ONSETS_S = 0.04, np.arange(-0.1, 0.75, 0.01)
 

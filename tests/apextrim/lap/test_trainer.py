@@ -56,8 +56,8 @@ def test_the_virtual_driver_is_taught_by_its_samples(client_in: Client, event: E
     assert "was read already" in words(client_in.post(at(event, "trainer_read"), {"run": run.pk}))
     ends = {one.number: one for one in trainer.students(event, asked.shown_case(event))}
     moved = [ends[number].next_m - start for number, start in starts.items() if number in (1, 3, 5, 9)]
-    assert all(metres > 3.0 for metres in moved)
-    assert all(abs(one.advice.mark_m) < 22.0 for one in ends.values())
+    assert all(metres > 2.0 for metres in moved), moved
+    assert all(-60.0 < one.advice.mark_m < 14.0 and one.advice.word != "stop" for one in ends.values())
 
 
 def test_samples_of_another_logger_say_what_they_lack(client_in: Client, event: Event, first: Sheet, drive) -> None:  # type: ignore[no-untyped-def]

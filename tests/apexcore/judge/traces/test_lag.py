@@ -50,8 +50,9 @@ SENSORS = {
 def test_identical_laps_of_which_one_lags_explain_nothing(sensors: str, lag_s: float, pedals: bool) -> None:
     found = [side_by_side(seed, SENSORS[sensors], lag_s, pedals) for seed in range(many(4, 30))]
     assert abs(float(np.median([one.lap.lag_s for one in found])) - lag_s) < 0.02
-    assert all(one.reference.lag_s == 0.0 for one in found) or np.mean([one.reference.lag_s != 0.0 for one in found]) < 0.1
-    assert np.mean([bool(one.dearest()) for one in found]) <= many(0.25, 0.12)
+    assert np.mean([one.reference.lag_s != 0.0 for one in found]) <= many(0.25, 0.14)
+    # positions that wander by a metre are told from driving less well, with or without a delay
+    assert np.mean([bool(one.dearest()) for one in found]) <= (0.25 if sensors == "wandering" else many(0.25, 0.1))
     assert np.mean([abs(row.total_s) < 0.02 for one in found for row in one.rows]) >= 0.95
     both = [
         row.lap.brake_m - row.reference.brake_m
