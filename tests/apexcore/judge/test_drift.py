@@ -215,6 +215,7 @@ def fading(seed: int, gap_s: float, more_s: float, laps: int, runs: int) -> list
     return [replace(lap, time_s=lap.time_s + lap.level * more_s * lap.tyre_age) for lap in world.driven(seed, gap_s)]
 
 
+@pytest.mark.thorough_only
 def test_a_side_that_is_quicker_new_and_fades_more_is_told_with_its_crossing() -> None:
     apart = held = crossed = 0
     seeds = many(5, 12)

@@ -112,7 +112,7 @@ def rows_beyond(marks: Sequence[float], latest: Sequence[float], said: Sequence[
     return most
 
 
-@pytest.mark.thorough
+@pytest.mark.thorough_only
 @pytest.mark.parametrize("world", list(HOSTILE)[:: many(4, 1)])
 def test_where_the_limit_moves_nobody_is_left_beyond_it(world: str) -> None:
     for name, level in LEVELS.items():

@@ -31,6 +31,7 @@ def _akin(rng: np.random.Generator, laps: int, kinship: float) -> np.ndarray:
     return found
 
 
+@pytest.mark.thorough_only
 @pytest.mark.parametrize("laps", [3, 8, 25])
 def test_the_margin_holds_where_laps_are_like_those_before_them(laps: int) -> None:
     for kinship, more, least in ((0.5, 0.0, 0.985), (0.7, 0.0, 0.98), (0.5, 0.03, 0.95)):

@@ -44,7 +44,7 @@ SENSORS = {
 }  # fmt: skip
 
 
-@pytest.mark.thorough
+@pytest.mark.thorough_only
 @pytest.mark.parametrize("sensors", list(SENSORS)[:: many(2, 1)])
 @pytest.mark.parametrize(("lag_s", "pedals"), [(0.0, False), (0.1, False), (0.2, True)])
 def test_identical_laps_of_which_one_lags_explain_nothing(sensors: str, lag_s: float, pedals: bool) -> None:
