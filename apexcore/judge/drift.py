@@ -18,7 +18,7 @@ import numpy as np
 
 from .history import GUARD, SHARE, log_weight
 from .mixture import Mixture
-from .model import SHIFT_PRIOR_S, Observed, Priors, days_of, design, effects_of, prior_columns, reference_of
+from .model import LEVEL_PRIOR_S, SHIFT_PRIOR_S, TIME_PRIOR_S, Observed, Priors, days_of, design, effects_of, prior_columns, reference_of
 from .robust import Pseudo, pseudo_times
 from .sampler import Floats, Ints
 
@@ -131,7 +131,6 @@ class Drifted:
     :param told: what each kind of drift says, of each effect
     :param fade: of the second side, where there are two
     :param left_out: tags that were driven just as the sheets were, and cannot be parted from them
-    :param scatter_s: scale of the laps [s]
     :param per_run_s2: variance of the mean of a run like those driven, at each part of the effects [s2]
     """
 
@@ -139,7 +138,6 @@ class Drifted:
     told: tuple[tuple[Told, ...], ...]
     fade: SideFade | None
     left_out: tuple[str, ...]
-    scatter_s: float
     per_run_s2: Floats
 
     def guards(self, effect: int, side: Sequence[float]) -> list[Told]:
@@ -207,6 +205,15 @@ class _Laps:
     age: float
     sided: bool
 
+    def with_priors(self, trend_sd: float, learning: float, learning_sd: float) -> "_Laps":
+        """The same under other priors of the trend [s/h] and of learning [s]."""
+        return replace(self, mean=np.append(self.mean[:-1], learning), sd=np.append(self.sd[:-2], (trend_sd, learning_sd)))
+
+    @property
+    def wide(self) -> Floats:
+        """Prior standard deviations of `own`: so wide that they never decide [s]."""
+        return np.array([TIME_PRIOR_S, *[LEVEL_PRIOR_S] * (self.own.shape[1] - 1)])
+
 
 def _columns(laps: Sequence[Observed], priors: Priors) -> _Laps:
     compounds, effects, days = len(priors.fade), effects_of(laps), days_of(laps)
@@ -263,23 +270,20 @@ def judged(laps: Sequence[Observed], priors: Priors, alike: bool = False) -> Dri
     """
     told = _columns(laps, priors)
     times = np.array([lap.time_s for lap in laps])
-    runs, effects = len(told.own), told.own.shape[1] - 1
-    broad = replace(told, mean=told.mean.copy(), sd=told.sd.copy())
-    broad.mean[-1], broad.sd[-2:] = 0.15, (0.6, 0.25)
+    runs, broad = len(told.own), told.with_priors(0.6, 0.15, 0.25)
     pseudo = pseudo_times(
         np.column_stack([told.own[told.run], told.inside]), times - np.median(times), told.run,
-        np.concatenate([np.zeros(1 + effects), broad.mean]), np.concatenate([[50.0], np.full(effects, 7.0), broad.sd]),
+        np.concatenate([np.zeros(told.own.shape[1]), broad.mean]), np.concatenate([told.wide, broad.sd]),
     )  # fmt: skip
-    kinds = kinds_of(told.hours, told.days)
+    kinds, split = kinds_of(told.hours, told.days), _split(told, pseudo)
     freedom = max(4.0 / 7.0 * (len(laps) - runs - 2), 1.0)
     apart = 1.0 / math.sqrt(2.0 * freedom)
     parts = list[_Parts]()
     for moved in (-apart, apart):
         variance, each = pseudo.variance * math.exp(2.0 * moved), list[tuple[float, list[_Parts]]]()
         for (wide, trend), (mean, sd, learnt) in itertools.product(_TRENDS, _LEARNING):
-            now = replace(told, mean=told.mean.copy(), sd=told.sd.copy())
-            now.mean[-1], now.sd[-2:] = mean, (wide, sd)
-            inside, some = _parts(now, pseudo, variance, kinds, priors, (wide, mean, sd, variance))
+            now = told.with_priors(wide, mean, sd)
+            inside, some = _parts(now, split, variance, kinds, priors, (wide, mean, sd, variance))
             each.append((inside + math.log(trend * learnt), some))
         # what deviations inside runs say counts for learning and trend; of the scatter they have said all in `robust`
         whole = float(np.logaddexp.reduce([inside for inside, _ in each]))
@@ -306,20 +310,32 @@ class _Parts:
     figures: tuple[float, float, float, float]
 
 
+@dataclass(frozen=True)
+class _Split:
+    """Laps as means of runs and deviations from them: of columns and of times."""
+
+    counts: Floats
+    x_mean: Floats
+    z_mean: Floats
+    x: Floats
+    z: Floats
+
+
+def _split(told: _Laps, pseudo: Pseudo) -> _Split:
+    runs = len(told.own)
+    counts = np.bincount(told.run, minlength=runs).astype(float)
+    x_mean = np.zeros((runs, told.inside.shape[1]))
+    np.add.at(x_mean, told.run, told.inside)
+    x_mean /= counts[:, None]
+    z_mean = np.bincount(told.run, weights=pseudo.times_s, minlength=runs) / counts
+    return _Split(counts, x_mean, z_mean, told.inside - x_mean[told.run], pseudo.times_s - z_mean[told.run])
+
+
 def _parts(
-    told: _Laps, pseudo: Pseudo, variance: float, kinds: Sequence[Kind], priors: Priors, figures: tuple[float, float, float, float]
+    told: _Laps, split: _Split, variance: float, kinds: Sequence[Kind], priors: Priors, figures: tuple[float, float, float, float]
 ) -> tuple[float, list[_Parts]]:  # fmt: skip
     """The logarithm of what deviations inside runs say of these priors, and the normal parts of the posterior."""
-    run, runs = told.run, len(told.own)
-    counts = np.bincount(run, minlength=runs).astype(float)
-
-    def means(values: Floats) -> Floats:
-        found = np.zeros((runs, *values.shape[1:]))
-        np.add.at(found, run, values)
-        return np.asarray(found / counts.reshape(-1, *[1] * (values.ndim - 1)))
-
-    x_mean, z_mean = means(told.inside), means(pseudo.times_s)
-    x, z = told.inside - x_mean[run], pseudo.times_s - z_mean[run]
+    x, z, x_mean = split.x, split.z, split.x_mean
     prior = 1.0 / told.sd**2
     precision = x.T @ x / variance + np.diag(prior)
     inverse = np.linalg.inv(precision)
@@ -327,9 +343,9 @@ def _parts(
     book = inverse @ right
     inside = -0.5 * (float(z @ z) / variance + float(prior @ told.mean**2) - float(right @ book))
     inside -= 0.5 * (float(np.linalg.slogdet(precision)[1]) - float(np.log(prior).sum()))
-    rest = z_mean - x_mean @ book
-    own = x_mean @ inverse @ x_mean.T + np.diag(variance / counts)
-    flat = np.diag(1.0 / np.array([50.0, *[7.0] * (told.own.shape[1] - 1)]) ** 2)
+    rest = split.z_mean - x_mean @ book
+    own = x_mean @ inverse @ x_mean.T + np.diag(variance / split.counts)
+    flat = np.diag(1.0 / told.wide**2)
     found = list[_Parts]()
     shifts = _log_shifts(priors)
     plain = [(k, kind) for k, kind in enumerate(kinds) if kind.name != "walk"]
@@ -435,7 +451,7 @@ def _mixed(told: _Laps, pseudo: Pseudo, kinds: Sequence[Kind], parts: Sequence[_
                 found = Mixture(mean[mine, e], np.sqrt(covariance[mine, e, e]), own)
                 each.append(Told(one, evidence[k], found, float(own @ size[mine])))
         said.append(tuple(each))
-    return Drifted(effects, tuple(said), fade, told.left_out, pseudo.scale_s, per_run[keep])
+    return Drifted(effects, tuple(said), fade, told.left_out, per_run[keep])
 
 
 def _heaviest(share: Floats, kept: float) -> Ints:
@@ -484,9 +500,8 @@ def _side_fade(told: _Laps, pseudo: Pseudo, parts: Sequence[_Parts], share: Floa
     for index in asked:
         one, t = at[int(index)]
         wide, learnt, sd, variance = one.figures
-        mean = np.concatenate([np.zeros(told.own.shape[1]), told.mean])
-        spread = np.concatenate([[50.0], np.full(told.own.shape[1] - 1, 7.0), told.sd])
-        mean[-1], spread[-2:] = learnt, (wide, sd)
+        now = told.with_priors(wide, learnt, sd)
+        mean, spread = np.concatenate([np.zeros(told.own.shape[1]), now.mean]), np.concatenate([told.wide, now.sd])
         less = _SHIFTS[t] ** 2 / (variance + counts * _SHIFTS[t] ** 2)  # Sherman and Morrison, run by run
         precision = (squares - (sums.T * less) @ sums) / variance + np.diag(1.0 / spread**2)
         inverse = np.linalg.inv(precision)

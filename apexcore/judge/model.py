@@ -52,7 +52,7 @@ ALIKE_PRIOR_S = 0.3
 COLD_STAY = 0.4
 
 #: Prior spread of the lap time and of the difference between two levels [s]: so wide that they never decide.
-_TIME_PRIOR_S, LEVEL_PRIOR_S = 50.0, 7.0
+TIME_PRIOR_S, LEVEL_PRIOR_S = 50.0, 7.0
 
 
 def information_of(scatter_s: Floats, spoiled: Floats) -> Floats:
@@ -279,7 +279,7 @@ def prior_columns(priors: Priors, effects: int, days: int) -> tuple[Floats, Floa
     """Prior means and standard deviations of the columns of `design`; of learning as if it were normal."""
     book = [priors.fuel, *priors.fade, *priors.offset, priors.cold, priors.track, priors.trend]
     mean = np.array([0.0, *(prior.mean for prior in book), *[0.0] * (days + effects + 1)])
-    sd = np.array([_TIME_PRIOR_S, *(prior.sd for prior in book), *[DAY_SD_S] * days, *[LEVEL_PRIOR_S] * effects, LEARNING_PRIOR_S])
+    sd = np.array([TIME_PRIOR_S, *(prior.sd for prior in book), *[DAY_SD_S] * days, *[LEVEL_PRIOR_S] * effects, LEARNING_PRIOR_S])
     return mean, sd
 
 

@@ -11,8 +11,6 @@ from dataclasses import dataclass
 
 from ..errors import InputError
 
-#: What a formula may name.
-NAMES = ("tyres", "fuel", "driver")
 _EXPECTED = "tyres, fuel, driver and seconds, joined by + and max(…), such as max(tyres, fuel) + driver"
 _MOST_S = 900.0
 

@@ -73,16 +73,24 @@ def students(event: Event, case: Case) -> list[Student]:
     return found
 
 
+def mark_m(row: TrainedMark, model_m: float, length_m: float) -> float:
+    """A mark behind the model's braking point of its own turn: when the model moves, its marks move with it [m].
+
+    :param model_m: the model's braking point now, for turns that did not keep theirs [m]
+    """
+    return behind_m(row.at_m, model_m if row.model_m is None else row.model_m, length_m)
+
+
 def _student(event: Event, desk: BookDesk, start_m: float, rows: Sequence[TrainedMark]) -> Student:
     """:param start_m: the model's braking point along its line [m]"""
     line, length = desk.desk.lap_case.line, desk.way.length_m
     model_m = along_middle(line, start_m, desk.ds)
-
-    def behind(row: TrainedMark) -> float:  # by the model of that turn: when the model moves, its marks move with it
-        return behind_m(row.at_m, model_m if row.model_m is None else row.model_m, length)
-
-    tried = [Tried(behind(row), row.late, row.felt == "early" if row.felt else None, row.felt == ANEW, row.board) for row in rows]
-    seen = [behind(row) for row in rows if not row.felt]
+    behind = [mark_m(row, model_m, length) for row in rows]
+    tried = [
+        Tried(metres, row.late, row.felt == "early" if row.felt else None, row.felt == ANEW, row.board)
+        for metres, row in zip(behind, rows, strict=True)
+    ]
+    seen = [metres for metres, row in zip(behind, rows, strict=True) if not row.felt]
     braking = behind_m(desk.technique.apex_m, start_m, line.length_m)
     advice = advise(LEVELS[event.driver], tried, scale_of(braking), event.real_car, max(seen, default=None))
     first = behind_m(desk.way.from_m, model_m, length)  # nobody brakes in the corner before

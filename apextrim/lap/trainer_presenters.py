@@ -3,12 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from apexcore.circuit.moves import behind_m
 from apexcore.judge.trainer import FEELINGS
 from apexcore.quantities import format_number
 from apextrim.ui.units import told
 
-from .trainer import ANEW, Student
+from .trainer import ANEW, Student, mark_m
 
 #: The picture of a corner's progress [px], and what it spans about the model's braking point at least [m].
 WIDE, HIGH, _MARGIN, _SPAN_M = 220.0, 64.0, 9.0, 12.0
@@ -82,9 +81,7 @@ def lessons(students: Sequence[Student]) -> list[Lesson]:
 def _lesson(student: Student) -> Lesson:
     advice, rows = student.advice, student.told
     rows = tuple(row for row in rows if row.felt != ANEW)
-    behind = [
-        behind_m(row.at_m, student.model_m if row.model_m is None else row.model_m, student.desk.way.length_m) for row in rows
-    ]  # fmt: skip
+    behind = [mark_m(row, student.model_m, student.desk.way.length_m) for row in rows]
     values = [*behind, advice.mark_m, advice.low_m, advice.high_m, -_SPAN_M, _SPAN_M]
     low, high = min(values), max(values)
 

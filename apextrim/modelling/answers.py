@@ -308,16 +308,16 @@ def carried_of(event: Event, sheet: Sheet, then: Conditions) -> Carried:
 
 
 @kept_within(16 * MB)
-def _lap_time_s(case: Case) -> float:
-    return solve_lap(case.lap_case(), case.sheet()).time_s
+def _lap_time_s(case: Case, front: str, rear: str) -> float:
+    return solve_lap(case.lap_case(front, rear), case.sheet()).time_s
 
 
-def lap_time_of(event: Event, sheet: Sheet) -> float:
-    """Modelled lap time of a sheet, here and today [s].
+def lap_time_of(event: Event, sheet: Sheet, conditions: Conditions | None = None, front: str = "", rear: str = "") -> float:
+    """Modelled lap time of a sheet, here and, where nothing else is told, today on the car's first compound [s].
 
     :raises SolverError: if the car cannot take the circuit
     """
-    return _lap_time_s(case_of(event, sheet))
+    return _lap_time_s(case_of(event, sheet, conditions), front, rear)
 
 
 @dataclass(frozen=True)

@@ -8,12 +8,10 @@ from django.dispatch import receiver
 
 from apexcore.errors import ApexError
 from apexcore.judge.shift import Shift, shift_of
-from apexcore.lap.solver import solve_lap
 from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.events.signals import pace_shift_wanted
-from apextrim.library.caches import MB, kept_within
-from apextrim.modelling import cases
+from apextrim.modelling import answers
 from apextrim.sheets.queries import core_sheet
 
 from .models import Run
@@ -44,11 +42,6 @@ def _modelled_s(event: Event, run: Run) -> float | None:
     sheet = core_sheet(event, run.sheet)
     filled = replace(sheet, values={**sheet.values, "fuel": run.fuel_l})
     try:
-        return _lap_s(cases.case_of(event, filled, facts.parsed_conditions(run.conditions)), run.front, run.rear)
+        return answers.lap_time_of(event, filled, facts.parsed_conditions(run.conditions), run.front, run.rear)
     except ApexError:
         return None
-
-
-@kept_within(1 * MB)
-def _lap_s(case: cases.Case, front: str, rear: str) -> float:
-    return solve_lap(case.lap_case(front, rear), case.sheet()).time_s
