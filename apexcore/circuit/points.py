@@ -21,6 +21,8 @@ LENGTH_BOUNDS_M = (150.0, 30_000.0)
 _GAP_SHARE = 0.12
 #: Pairs of pieces beside each other that are looked at; a road surveyed with `MOST_POINTS` has a twentieth of it.
 _MOST_NEAR = 5_000_000
+#: Scatter of a survey that is smoothed out at most [m].
+_MOST_SCATTER_M = 1.5
 #: Radius of the sphere on which degrees become metres [m] (IUGG mean radius).
 _EARTH_M = 6_371_008.8
 
@@ -121,7 +123,7 @@ def even_line(points: Sequence[Point], spacing_m: float, closed: bool = True) ->
 
     array = np.array([*points, points[0]] if closed else points, dtype=float)
     along = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(array[:, :2], axis=0).T))])
-    noise = _noise_m(array)
+    noise = min(scatter_m(array), _MOST_SCATTER_M)
     spline: Any = splprep(array.T, u=along, s=len(array) * noise**2, per=1 if closed else 0, k=3)[0]
     fine = np.array(splev(np.linspace(0.0, along[-1], 20 * len(points) + 400), spline))
     length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(fine[:2], axis=1)))])
@@ -131,7 +133,7 @@ def even_line(points: Sequence[Point], spacing_m: float, closed: bool = True) ->
     return x, y, z
 
 
-def _noise_m(array: Floats) -> float:
+def scatter_m(array: Floats) -> float:
     """Scatter of the points across the line [m], from third differences, which a smooth line hardly has."""
     third = np.diff(array[:, :2], n=3, axis=0)
-    return float(min(np.median(np.abs(third)) / 0.6745 / math.sqrt(20.0), 1.5))
+    return float(np.median(np.abs(third)) / 0.6745 / math.sqrt(20.0)) if len(third) else 0.0

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from ..errors import InputError
+from ..quantities.spread import Z95
 from ..quantities.values import Value
 from .features import GripStrip, Marker
 from .points import MOST_POINTS, MOST_SURVEYED, checked_points, even_line
@@ -72,6 +73,7 @@ class Circuit(Value):
     :param segments: straights and corners in driving order; empty where there are points
     :param points_m: east, north and height of the centre line in driving order [m]; empty where there are segments
     :param surveyed: keys of the recorded laps that the points are the mean of; empty where nobody drove it
+    :param lap_spread: of lap times on it, as far as points that scatter leave them open, one standard deviation [-]
     :param corner_names: names of the corners that the points show, in driving order, separated by vertical bars
     :param heights_m: points (share of the lap [-], height [m]) between which height runs smoothly
     :param heading_deg: heading at the start, counter-clockwise from east [deg]
@@ -92,6 +94,7 @@ class Circuit(Value):
     segments: tuple[Annotated[Straight | Corner, Field(discriminator="kind")], ...] = Field((), max_length=400)
     points_m: tuple[tuple[Metres, Metres, Metres], ...] = Field((), max_length=MOST_POINTS)
     surveyed: tuple[Annotated[str, Field(max_length=24)], ...] = Field((), max_length=MOST_SURVEYED)
+    lap_spread: float = Field(0.0, ge=0, le=0.5)
     corner_names: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=60)
     heights_m: tuple[tuple[Metres, Metres], ...] = Field((), max_length=2000)
     closed: bool = True
@@ -100,6 +103,15 @@ class Circuit(Value):
     sectors_m: tuple[Annotated[float, Field(gt=0, le=60_000)], ...] = Field((), max_length=20)
     markers: tuple[Marker, ...] = Field((), max_length=200)
     strips: tuple[GripStrip, ...] = Field((), max_length=40)
+
+    @property
+    def lap_half_pct(self) -> float:
+        """Half the 95 % interval that its points leave a lap's time [%]."""
+        return 100.0 * Z95 * self.lap_spread
+
+    def unsure_words(self) -> str:
+        """That in a sentence; empty where they leave nothing."""
+        return f"Its points scatter: lap times on it are ± {self.lap_half_pct:.1f} % (95 %)." if self.lap_spread else ""
 
     @model_validator(mode="after")
     def _one_way_of_telling(self) -> Self:

@@ -1,12 +1,12 @@
 """Circuits from other open formats: CSV of points, GeoJSON, GPX. docs/formats.md describes what is read."""
 
-import math
 import re
 from xml.etree import ElementTree
 
 from pydantic import ValidationError
 
-from ..circuit.points import Point, checked_points, from_degrees
+from ..circuit.averaged import averaged
+from ..circuit.points import LEAST_POINTS, Point, checked_points, from_degrees
 from ..circuit.track import Circuit, centre_line
 from ..errors import FileRejected, InputError
 from ..quantities.text import read_number
@@ -32,10 +32,13 @@ _MOST_M = 1e8
 
 
 @guarded("a circuit")
-def read_circuit(data: bytes, name: str, width_m: float, closed: bool = True) -> Circuit:
+def read_circuit(data: bytes, name: str, width_m: float, closed: bool = True, typed: bool = False) -> Circuit:
     """A circuit from a file of any format that is read; the product's own JSON keeps its own name and width.
 
+    All whole laps of a driven track are averaged.
+
     :param name: name for a file that tells none
+    :param typed: whether the name was chosen, so that one that stands in a file of points does not count
     :param width_m: width of the road for a file that tells none [m]
     :param closed: whether points are a lap; those of an open course are taken from the first to the last
     :raises FileRejected: naming line, column or point, and what was expected
@@ -44,13 +47,14 @@ def read_circuit(data: bytes, name: str, width_m: float, closed: bool = True) ->
     if text.startswith("{") and '"apex-trim circuit' in text[:4000]:
         return read_value(data, Circuit, "a circuit")
     try:
+        own = ""
         if text.startswith("{"):
-            points = _geojson(text)
+            points, own = _geojson(text)
         elif text.startswith("<"):
-            points = _gpx(text, closed)
+            points, own = _gpx(text)
         else:
             points = _csv(text)
-        circuit = _circuit(points, name, width_m, closed)
+        circuit = _circuit(points, name if typed or not own else own, width_m, closed)
         centre_line(circuit)
     except InputError as error:
         raise FileRejected([str(error)]) from None
@@ -65,10 +69,16 @@ def key_of(name: str) -> str:
 
 def _circuit(points: list[Point], name: str, width_m: float, closed: bool) -> Circuit:
     """Checked points as a circuit; the key is made of the name."""
+    spread = 0.0
+    if closed and len(points) >= LEAST_POINTS:
+        lap = averaged(points, width_m, name)
+        points, spread = list(lap.points), round(min(lap.spread, 0.5), 5)
     kept = checked_points(points, name, closed)
-    rounded = tuple((round(x, 2), round(y, 2), round(z, 2)) for x, y, z in kept)
+    rounded = tuple((round(x, 3), round(y, 3), round(z, 4)) for x, y, z in kept)
     try:
-        return Circuit(key=key_of(name), name=name, layout=IMPORTED, width_m=width_m, points_m=rounded, closed=closed)
+        return Circuit(
+            key=key_of(name), name=name, layout=IMPORTED, width_m=width_m, points_m=rounded, lap_spread=spread, closed=closed
+        )  # fmt: skip
     except ValidationError as error:
         raise rejected([problem_of(problem) for problem in error.errors()]) from None
 
@@ -120,7 +130,13 @@ def _coordinate(text: str, place: str) -> float:
     return read_number(text, "", place, -_MOST_M, _MOST_M, comma_is_decimal=True)
 
 
-def _geojson(text: str) -> list[Point]:
+def _called(name: object) -> str:
+    """A name as a circuit may have it; empty where there is none."""
+    return " ".join(name.split())[:60] if isinstance(name, str) and name.isprintable() else ""
+
+
+def _geojson(text: str) -> tuple[list[Point], str]:
+    """Points and the name that the first feature has."""
     content = json_of(text, "GeoJSON")
     ring = _ring(content)
     if ring is None:
@@ -131,7 +147,18 @@ def _geojson(text: str) -> list[Point]:
         if len(numbers) < 2 or not all(isinstance(v, int | float) and abs(v) <= _MOST_M for v in numbers[:3]):
             raise InputError(f"GeoJSON, point {number}", str(point)[:40], "longitude, latitude and, if known, height")
         points.append((float(numbers[0]), float(numbers[1]), float(numbers[2]) if len(numbers) > 2 else 0.0))
-    return from_degrees(points, "GeoJSON")
+    return from_degrees(points, "GeoJSON"), _called(_property(content, "name"))
+
+
+def _property(content: object, key: str) -> object:
+    """A property of a GeoJSON value or of the first feature in it that has it."""
+    if not isinstance(content, dict):
+        return None
+    own = content.get("properties")
+    if isinstance(own, dict) and own.get(key):
+        return own[key]
+    features = content.get("features")
+    return next((found for one in features if (found := _property(one, key))), None) if isinstance(features, list) else None
 
 
 def _ring(content: object) -> list[object] | None:
@@ -151,7 +178,8 @@ def _ring(content: object) -> list[object] | None:
     return None
 
 
-def _gpx(text: str, closed: bool) -> list[Point]:
+def _gpx(text: str) -> tuple[list[Point], str]:
+    """Points of all tracks in their order, and the name of the first, else of the file."""
     if "<!DOCTYPE" in text or "<!ENTITY" in text:
         raise InputError("GPX", "<!DOCTYPE", "a track without document type and entities")
     try:
@@ -169,24 +197,6 @@ def _gpx(text: str, closed: bool) -> list[Point]:
         points.append((longitude, latitude, _coordinate(height, f"{place}, ele") if height.strip() else 0.0))
     if not points:
         raise InputError("GPX", "no track point", "a track of one lap")
-    return from_degrees(_one_lap(points) if closed else points, "GPX")
-
-
-def _one_lap(points: list[Point]) -> list[Point]:
-    """The first lap of a longer track: up to where it comes back to its first point."""
-    degrees = math.radians(1.0) * 6_371_008.8
-    shrink = math.cos(math.radians(points[0][1]))
-
-    def away(point: Point) -> float:
-        return math.hypot((point[0] - points[0][0]) * degrees * shrink, (point[1] - points[0][1]) * degrees)
-
-    far = 0.0
-    for index, point in enumerate(points):
-        distance = away(point)
-        far = max(far, distance)
-        if far > 100.0 and distance < 15.0:
-            # go on while it still comes closer
-            while index + 1 < len(points) and away(points[index + 1]) < away(points[index]):
-                index += 1
-            return points[: index + 1]
-    return points
+    named = [node for kind in ("trk", "rte", "metadata") for node in root.iter() if node.tag.rsplit("}", 1)[-1] == kind]
+    names = (child.text for node in named for child in node if child.tag.rsplit("}", 1)[-1] == "name")
+    return from_degrees(points, "GPX"), next((found for one in names if (found := _called(one))), "")

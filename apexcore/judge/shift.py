@@ -40,14 +40,16 @@ class Shift:
         return Z95 * self.sd * self.expected_s(modelled_s)
 
 
-def shift_of(pairs: Sequence[tuple[float, float]]) -> Shift:
+def shift_of(pairs: Sequence[tuple[float, float]], road: float = 0.0) -> Shift:
     """The shift by runs; what is assumed before any lap without one.
 
     Source: normal mean with known variances (Gelman and others, ch. 2), and the prediction of one run more.
 
     :param pairs: lap time driven and modelled under the run's own conditions, of each run [s]
+    :param road: what the circuit's points leave open of a lap's time, one standard deviation [-]
     """
     logs = [math.log(driven / modelled) for driven, modelled in pairs if driven > 0.0 and modelled > 0.0]
-    precision = 1.0 / _BEFORE**2 + len(logs) / _RUN**2
+    before = math.hypot(_BEFORE, road)
+    precision = 1.0 / before**2 + len(logs) / _RUN**2
     mean = sum(logs) / _RUN**2 / precision
-    return Shift(mean, math.sqrt(1.0 / precision + _RUN**2) if logs else _BEFORE, len(logs))
+    return Shift(mean, math.sqrt(1.0 / precision + _RUN**2) if logs else before, len(logs))

@@ -10,6 +10,7 @@ from ..judge.fade import fade
 from ..judge.model import Observed
 from ..judge.priors import CompoundBook
 from ..judge.sampler import Floats
+from ..judge.stints import stints
 
 #: Relative spread of the book's cliff age where nobody drove over it, and where somebody did and the book is only a hint.
 BOOK_SPREAD, _HINT_SPREAD = 0.15, 0.4
@@ -61,8 +62,8 @@ class Cliff:
 def cliffs_of(laps: Sequence[Observed], books: Sequence[CompoundBook], fuel_s_per_kg: float) -> list[Cliff]:
     """The cliff of every compound from the runs on it.
 
-    Each run with enough warm laps is read on its own. What they found is weighed by its precision (normal means of known variance;
-    Gelman and others, ch. 2), with the book as a hint.
+    Runs with enough warm laps are read together first: a cliff that all share. Without one each is read on its own, and what they found is
+    weighed by its precision (normal means of known variance; Gelman and others, ch. 2). The book is a hint to either.
     """
     return [_cliff([lap for lap in laps if lap.compound == index], book, fuel_s_per_kg) for index, book in enumerate(books)]
 
@@ -72,21 +73,29 @@ def before_cliffs(laps: Sequence[Observed], cliffs: Sequence[Cliff]) -> list[Obs
     return [lap for lap in laps if not cliffs[lap.compound].laps or lap.tyre_age <= cliffs[lap.compound].age]
 
 
+def _told(lap: tuple[float, float, float]) -> tuple[float, float]:
+    """A cliff's age and its standard deviation by its most likely lap and its range [laps]."""
+    return lap[0], math.hypot((lap[2] - lap[1]) / 3.92, 0.5)
+
+
 def _cliff(laps: Sequence[Observed], book: CompoundBook, fuel_s_per_kg: float) -> Cliff:
     runs: dict[int, list[Observed]] = {}
     for lap in laps:
         if lap.since_pit >= _WARM_FROM:
             runs.setdefault(lap.run, []).append(lap)
-    least, seen = 0.0, []
-    for run in runs.values():
-        if len(run) < _LEAST_LAPS:
-            continue
-        found = fade([lap.tyre_age for lap in run], [lap.time_s - fuel_s_per_kg * lap.fuel_kg for lap in run])
+    least, seen = 0.0, list[tuple[float, float, float, int]]()
+    read = [
+        tuple((lap.tyre_age, lap.time_s - fuel_s_per_kg * lap.fuel_kg) for lap in run) for run in runs.values() if len(run) >= _LEAST_LAPS
+    ]
+    shared = stints([tuple(zip(*run, strict=True)) for run in read]) if len(read) > 1 else None  # type: ignore[misc]
+    if shared is not None and shared.lap is not None:
+        seen.append((*_told(shared.lap), shared.steep_s, sum(map(len, read))))
+    for run in read if not seen else []:
+        found = fade(*zip(*run, strict=True))
         if found.lap is not None:
-            age, low, high = found.lap
-            seen.append((age, math.hypot((high - low) / 3.92, 0.5), found.steep_s, len(run)))
+            seen.append((*_told(found.lap), found.steep_s, len(run)))
         elif found.cliff < _NONE:
-            least = max(least, max(lap.tyre_age for lap in run) - _HIDDEN)
+            least = max(least, max(age for age, _ in run) - _HIDDEN)
     if not seen:
         return Cliff(book.cliff_age, BOOK_SPREAD * book.cliff_age, least, book.cliff_s, 0)
     ages, sds, steeps, counts = (np.array(column) for column in zip(*seen, strict=True))

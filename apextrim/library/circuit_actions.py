@@ -24,18 +24,19 @@ _MOST_ALIKE = 100
 
 
 def add_circuit(
-    owner: User, data: bytes, name: str = "Imported circuit", width_m: float = 10.0, closed: bool = True
+    owner: User, data: bytes, name: str = "Imported circuit", width_m: float = 10.0, closed: bool = True, typed: bool = False
 ) -> tuple[Circuit, bool]:
     """A circuit from its file; the same file again adds nothing.
 
     :param name: for a file that tells no name
     :param width_m: for a file that tells no width [m]
     :param closed: for a file of points: whether it is a lap
+    :param typed: whether the name was chosen, so that the file's own does not count
     :returns: the circuit, and whether it is new; points whose name another circuit of this owner has get a number behind it
     :raises FileRejected: if the file is no circuit, or another circuit of this owner has the key that it tells
     :raises InputError: if the lap does not close
     """
-    core = read_circuit(data, name, width_m, closed)
+    core = read_circuit(data, name, width_m, closed, typed)
     return keep_circuit(owner, core) if core.layout != IMPORTED else keep_numbered(owner, core)
 
 
@@ -73,7 +74,7 @@ def put_circuit(owner: User, core: CoreCircuit) -> tuple[Circuit, bool]:
     if there is not None and there.deleted_at is not None:
         raise FileRejected([f"key: “{core.key}” is that of {there.name} in the bin. Bring that one back, or choose another key."])
     if there is not None:
-        if there.data == text:
+        if parsed_circuit(there.data) == core:  # a file of before a field was added is the same circuit
             return there, False
         raise FileRejected([f"key: “{core.key}” is already used by {there}. Choose another key."])
     return Circuit.objects.create(owner=owner, key=core.key, name=core.name, layout=core.layout, data=text), True

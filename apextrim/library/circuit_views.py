@@ -43,7 +43,7 @@ _BEGINNING = CoreCircuit(
 
 def _form(texts: dict[str, str], core: CoreCircuit | None, fixed: dict[str, str]) -> ValueForm[CoreCircuit]:
     """The form; the points of a survey stay what they are."""
-    beside: dict[str, Any] = {"surveyed": core.surveyed if core is not None else ()}
+    beside: dict[str, Any] = {name: getattr(core, name) for name in ("surveyed", "lap_spread")} if core is not None else {}
     if core is not None and core.points_m:
         beside |= {"points_m": core.points_m, "segments": ()}
     return ValueForm(CoreCircuit, texts, fixed, beside)
@@ -54,7 +54,9 @@ def _page(request: HttpRequest, row: Circuit | None, form: ValueForm[CoreCircuit
     context: dict[str, Any] = {
         "row": row, "form": form, "sections": form.sections(titles), "errors": form.all_problems(), "checked": checked,
     }  # fmt: skip
-    hidden = {"surveyed"} if "points_m" in form.beside else {"surveyed", "corner_names"}  # corners of a list carry their own names
+    hidden = {"surveyed", "lap_spread"}
+    if "points_m" not in form.beside:
+        hidden.add("corner_names")  # corners of a list carry their own names
     context["sections"][0].boxes = [box for box in context["sections"][0].boxes if box.path not in hidden]
     if form.value is not None:
         context |= _drawn(form)

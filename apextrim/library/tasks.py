@@ -6,12 +6,14 @@ from apextrim.work.kinds import Done, Line, work_of
 from apextrim.work.models import Job
 
 from .circuit_actions import add_circuit
+from .stored import parsed_circuit
 
 
 @work_of("circuit")
 def import_circuit(job: Job, line: Line) -> Done:
     """Adds a circuit from its file."""
     asked = job.arguments
-    circuit, new = add_circuit(job.owner, job.file, asked["name"], asked["width_m"], asked["closed"])
-    told = f"{circuit} is imported." if new else f"{circuit} is there already, the same; nothing was added."
+    circuit, new = add_circuit(job.owner, job.file, asked["name"], asked["width_m"], asked["closed"], asked.get("typed", False))
+    unsure = parsed_circuit(circuit.data).unsure_words()
+    told = f"{circuit} is imported. {unsure}".rstrip() if new else f"{circuit} is there already, the same; nothing was added."
     return Done([told], reverse("garage"))

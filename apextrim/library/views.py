@@ -17,7 +17,7 @@ from .car_actions import add_car
 from .circuit_actions import add_circuit, add_reversed
 from .forms import CircuitForm
 from .models import Car, Circuit
-from .stored import parsed_car
+from .stored import parsed_car, parsed_circuit
 
 
 def _readable(row: Car) -> CoreCar | None:
@@ -53,7 +53,8 @@ def _added(request: HttpRequest, add: Callable[[], tuple[Car | Circuit, bool]]) 
         return _garage(request, error.problems)
     except ApexError as error:
         return _garage(request, [str(error)])
-    messages.success(request, f"{row} is in your garage." if new else f"{row} is already in your garage; nothing was added.")
+    told = f" {parsed_circuit(row.data).unsure_words()}".rstrip() if isinstance(row, Circuit) else ""
+    messages.success(request, f"{row} is in your garage.{told}" if new else f"{row} is already in your garage; nothing was added.")
     return redirect("garage")
 
 
@@ -70,15 +71,16 @@ def import_circuit(request: HttpRequest) -> HttpResponse:
     if not form.is_valid():
         return _garage(request, [str(error) for errors in form.errors.values() for error in errors], form)
     values = form.cleaned_data
-    name, width, closed = values["name"].strip() or called(request) or "Imported circuit", values["width"], not values["open_course"]
+    typed, width, closed = values["name"].strip(), values["width"], not values["open_course"]
+    name = typed or called(request) or "Imported circuit"
     try:
         data = uploaded(request, "a circuit: JSON, GeoJSON, GPX or CSV of points")
         if is_long(data):
-            asked = {"name": name, "width_m": width, "closed": closed}
+            asked = {"name": name, "width_m": width, "closed": closed, "typed": bool(typed)}
             return redirect("job", queue.ask(request.user, "circuit", f"Import the circuit {name}", asked, data).pk)
     except ApexError as error:
         return _garage(request, problems_of(error), form)
-    return _added(request, lambda: add_circuit(request.user, data, name, width, closed))  # type: ignore[arg-type]
+    return _added(request, lambda: add_circuit(request.user, data, name, width, closed, bool(typed)))  # type: ignore[arg-type]
 
 
 @require_POST

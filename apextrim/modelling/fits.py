@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from apexcore.judge.model import Observed, Priors, corrected_times, fit
 from apexcore.judge.plan import spread_of
 from apexcore.judge.qualifying import attempts
+from apexcore.judge.stints import stints
 from apexcore.judge.verdict import judge, judge_levels, judge_several
 from apexcore.race.pace import race_pace
 from apextrim.library.caches import MB, kept_within
@@ -14,6 +15,7 @@ verdicts_of_levels = kept_within(4 * MB)(judge_levels)
 verdicts_of_several = kept_within(4 * MB)(judge_several)
 spread = kept_within(1 * MB)(spread_of)
 pace = kept_within(24 * MB)(race_pace)
+stints_of = kept_within(1 * MB)(stints)
 flying_laps = kept_within(2 * MB)(attempts)
 
 

@@ -11,6 +11,7 @@ from apexcore.judge.shift import Shift, shift_of
 from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.events.signals import pace_shift_wanted
+from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers
 from apextrim.sheets.queries import core_sheet
 
@@ -34,7 +35,7 @@ def laps_against_the_model(event: Event, **_: Any) -> Shift:
             pairs.append((median(times), modelled))
         if len(pairs) == _MOST_RUNS:
             break
-    return shift_of(pairs)
+    return shift_of(pairs, parsed_circuit(event.circuit.data).lap_spread)
 
 
 def _modelled_s(event: Event, run: Run) -> float | None:

@@ -8,9 +8,11 @@ from apexcore.errors import ApexError
 from apexcore.judge.fade import Fade, fade
 from apexcore.judge.laps import DrivenLap
 from apexcore.judge.model import Observed
+from apexcore.judge.stints import Stints
 from apexcore.lap.solver import LapCase
 from apexcore.lap.stint import StintLap
 from apexcore.quantities import format_number
+from apexcore.quantities.words import counted
 from apexcore.trim.reading.drift import drift
 from apexcore.trim.reading.life import life_from_stint, life_from_tread
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
@@ -26,6 +28,8 @@ from .queries import fetched, observed_by, rows_of, with_laps
 
 #: Laps after the pit exit from which on tyres count as warm, for their fade.
 _WARM_FROM = 3
+#: Warm laps that a fade needs, and runs that are read together.
+_LEAST_WARM, _MOST_RUNS = 5, 5
 #: Laps of this run, and of the others on its sheet, that are looked at: the newest.
 _MOST_LAPS = 300
 #: Laps of the modelled stint that tells the wheels' wear.
@@ -54,6 +58,7 @@ class RunReading:
 
     :param cleaned: timed laps with fuel, tyre age, cold tyres and the track taken out; empty without timed laps
     :param fade: None with too few warm laps
+    :param together: fade of this run and of the others on its sheet and tyres, None with too few warm laps; how many others there are
     :param limit: None where the model has no stint
     :param heat: tread temperature of each wheel at the end [degC], and whether it was read; empty where nobody tells it
     """
@@ -63,6 +68,7 @@ class RunReading:
     limit: WheelLimit | None
     heat: tuple[tuple[str, float], ...] = ()
     heat_read: bool = False
+    together: tuple[Stints, int] | None = None
 
 
 def read_run(event: Event, run: Run) -> RunReading:
@@ -84,7 +90,19 @@ def read_run(event: Event, run: Run) -> RunReading:
     everything = [*[lap for judged in runs if judged.run.pk != run.pk for lap in judged.laps][-_MOST_LAPS:], *own.laps]
     cleaned, per_kg = fits.cleaned(everything, own.laps, book.priors())
     laps = tuple(DrivenLap(number, time) for number, time in zip(own.numbers, cleaned, strict=True))
-    return RunReading(laps, _fade(own.laps, per_kg), _limit(wheels), *_heat(wheels))
+    others = [judged.laps for judged in runs if judged.run.pk != run.pk and (judged.run.front, judged.run.rear) == (run.front, run.rear)]
+    together = _together([own.laps, *others], per_kg)
+    return RunReading(laps, _fade(own.laps, per_kg), _limit(wheels), *_heat(wheels), together=together)
+
+
+def _together(runs: list[list[Observed]], per_kg: float) -> tuple[Stints, int] | None:
+    """How tyres fade in a run, the first, and in others on the same; how many others count."""
+    warm = [[lap for lap in laps if lap.since_pit >= _WARM_FROM] for laps in runs]
+    if len(warm[0]) < _LEAST_WARM:
+        return None
+    long = [laps for laps in warm if len(laps) >= _LEAST_WARM][:_MOST_RUNS]
+    read = tuple((tuple(lap.tyre_age for lap in laps), tuple(lap.time_s - per_kg * lap.fuel_kg for lap in laps)) for laps in long)
+    return fits.stints_of(read), len(long) - 1
 
 
 @dataclass(frozen=True)
@@ -111,7 +129,7 @@ class _Wheels:
 
 def _fade(laps: list[Observed], per_kg: float) -> Fade | None:
     warm = [lap for lap in laps if lap.since_pit >= _WARM_FROM]
-    if len(warm) < 5:
+    if len(warm) < _LEAST_WARM:
         return None
     return fade([lap.tyre_age for lap in warm], [lap.time_s - per_kg * lap.fuel_kg for lap in warm])
 
@@ -148,14 +166,37 @@ def _limit(wheels: _Wheels) -> WheelLimit | None:
     return WheelLimit(WHEEL_WORDS[WHEELS[life.wheel]], life.laps, measured, _named(life.lost))
 
 
-def words_of(fade: Fade | None) -> str:
-    """The fade in one sentence."""
+def words_of(fade: Fade | None, together: tuple[Stints, int] | None = None) -> str:
+    """The fade in a sentence or two."""
     if fade is None:
-        return "Too few warm laps to measure tyre fade: 5 needed."
-    size, spread = fade.per_lap_s
-    middle, low_end, high_end = (format_number(1000 * value, 0, signed=True) for value in (size, size - spread, size + spread))
-    text = f"The tyres fade by {middle} ms a lap, {low_end} to {high_end}"
+        return f"Too few warm laps to measure tyre fade: {_LEAST_WARM} needed."
+    if together is not None and (together[1] or together[0].eased is not None):
+        return _together_words(*together)
+    text = f"The tyres fade by {_ms(fade.per_lap_s)}"
     if fade.lap is None:
         return f"{text}; no cliff in these laps."
     best, low, high = fade.lap
     return f"{text} before the cliff, which comes at {best:.0f} laps of age, {low:.0f} to {high:.0f}."
+
+
+def _ms(fade_s: tuple[float, float]) -> str:
+    size, spread = fade_s
+    middle, low_end, high_end = (format_number(1000 * value, 0, signed=True) for value in (size, size - spread, size + spread))
+    return f"{middle} ms a lap, {low_end} to {high_end}"
+
+
+def _together_words(found: Stints, others: int) -> str:
+    """What runs on the same tyres show together."""
+    runs = f"This run and {counted(others, 'other')} on these tyres: " if others else ""
+    text = f"{runs}{'t' if runs else 'T'}he tyres fade by {_ms(found.mean_s)}, over the whole stint"
+    if found.lap is not None:
+        best, low, high = found.lap
+        return f"{text}; they go off at {best:.0f} laps of age, {low:.0f} to {high:.0f}, in all runs."
+    if found.eased is not None:
+        run, age, loss = found.eased
+        which = "this run" if run == 0 else "one of the others"
+        told = f"{which} is slower by {format_number(loss, 1)} s from {age:.0f} laps of age on"
+        return f"{text}; {told}. {'A second run' if not others else 'Another run'} would tell whether it is the tyres."
+    if found.bends:
+        return f"{text}: {_ms(found.first_s)}, in its first third, {_ms(found.last_s)}, in its last; no cliff."
+    return f"{text}; no cliff."

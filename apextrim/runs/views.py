@@ -138,7 +138,7 @@ def _run(
         "over_names": [name for name, _ in over],
         "reading": reading,
         "clean": clean,
-        "fade_words": words_of(reading.fade),
+        "fade_words": words_of(reading.fade, reading.together),
         "aside": [(lap, next(letters, "")) for lap in rows if lap.kind != "timed"],
         "sectors": range(1, max((len(lap.sectors_s) for lap in rows), default=0) + 1),
         "kinds": [(kind, KIND_WORDS[kind]) for kind in KINDS],

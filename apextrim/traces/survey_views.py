@@ -58,7 +58,9 @@ def _circuit(form: SurveyForm, survey: Survey) -> CoreCircuit:
     """
     asked = form.cleaned_data
     names = {"key": key_of(asked["name"]), "name": asked["name"], "layout": asked["layout"]}
-    core = CoreCircuit(**names, width_m=asked["width"], points_m=survey.points(), surveyed=survey.driven)
+    core = CoreCircuit(
+        **names, width_m=asked["width"], points_m=survey.points(), surveyed=survey.driven, lap_spread=min(survey.lap_spread, 0.5)
+    )
     centre_line(core)
     return core
 
@@ -86,7 +88,7 @@ def from_file(request: HttpRequest) -> HttpResponse:
             errors = problems_of(error)
         else:
             words = "is there already, the same" if not new else "is in your garage"
-            messages.success(request, f"{row.name} {words}: {told(survey)}")
+            messages.success(request, f"{row.name} {words}: {told(survey)} {parsed_circuit(row.data).unsure_words()}".rstrip())
             return redirect("edit_circuit", row.pk)
     return render(request, "traces/survey.html", {"form": form, "errors": errors}, status=422 if errors or form.errors else 200)
 

@@ -1,5 +1,7 @@
 """A circuit that was made of recorded laps, corrected by further ones: each lap counts as much as any other."""
 
+import math
+
 import numpy as np
 
 from ...circuit.points import MOST_SURVEYED
@@ -34,8 +36,10 @@ def corrected(circuit: Circuit, survey: Survey) -> Circuit:
     place, _ = ring.project(old, _near(old, ring, frame.start_m))
     moved = old + share * (ring.at(place) - old)
     moved = moved[0] + (moved - moved[0]) * frame.scale ** (-share)
-    rows = tuple((round(float(z.real), 2), round(float(z.imag), 2), float(height)) for z, height in zip(moved, points[:, 2], strict=True))
-    return circuit.model_copy(update={"points_m": rows, "surveyed": (*circuit.surveyed, *new)[-MOST_SURVEYED:]})
+    rows = tuple((round(float(z.real), 3), round(float(z.imag), 3), float(height)) for z, height in zip(moved, points[:, 2], strict=True))
+    spread = math.hypot((1.0 - share) * circuit.lap_spread, share * survey.lap_spread)
+    surveyed = (*circuit.surveyed, *new)[-MOST_SURVEYED:]
+    return circuit.model_copy(update={"points_m": rows, "surveyed": surveyed, "lap_spread": round(spread, 5)})
 
 
 def _base(z: np.ndarray, width_m: float) -> Base:

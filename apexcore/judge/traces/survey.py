@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from ...circuit.averaged import through_laps
 from ...circuit.points import LENGTH_BOUNDS_M
 from ...errors import InputError
 from .clean import Cleaned
@@ -19,8 +20,11 @@ Floats = NDArray[np.float64]
 
 #: Spacing at which laps are averaged, and of the circuit's points [m].
 _STEP_M, _POINTS_M = 1.0, 4.0
-#: Smoothing along the way [m]: of one lap's curvature and of the mean of positions.
-_BEND_M, _PLACE_M = 4.0, 6.0
+#: Smoothing along the way of one lap's curvature [m].
+_BEND_M = 4.0
+#: Positions that are read in a second, width of a road of which none is told [m], and how well accelerations must go with how positions
+#: bend to be believed [-].
+_HZ, _WIDTH_M, _GOES_WITH = 10.0, 10.0, 0.8
 #: Way over which positions move the line that accelerations tell [m].
 _MOVED_M = 25.0
 #: Speed below which curvature cannot be told from acceleration [m/s].
@@ -46,6 +50,7 @@ class Survey:
     :param closes_m: by how much the mean lap failed to close before it was made to [m]
     :param spread_m: how far laps lay from their mean, in the mean [m]; of lengths where there were no positions
     :param driven: keys of the laps, by which one is known again
+    :param lap_spread: of lap times on it, as far as positions that scatter leave them open, one standard deviation [-]
     """
 
     x: Floats
@@ -56,10 +61,11 @@ class Survey:
     closes_m: float
     spread_m: float
     driven: tuple[str, ...] = ()
+    lap_spread: float = 0.0
 
     def points(self) -> tuple[tuple[float, float, float], ...]:
         """Its points as a circuit's file has them."""
-        return tuple((round(float(x), 2), round(float(y), 2), 0.0) for x, y in zip(self.x, self.y, strict=True))
+        return tuple((round(float(x), 3), round(float(y), 3), 0.0) for x, y in zip(self.x, self.y, strict=True))
 
 
 def lap_key(lap: RecordedLap) -> str:
@@ -86,29 +92,63 @@ def surveyed(laps: Sequence[RecordedLap]) -> Survey:
         raise InputError("channels", there, "positions, or speed and lateral acceleration")
     if not with_positions:
         return replace(_from_bends(bent), driven=tuple(map(lap_key, bent)))
-    try:
-        shape = _from_bends(bent) if bent else None
-    except InputError:  # an accelerometer that is none, beside positions that are
-        shape = None
-    return replace(_from_positions(with_positions, shape), driven=tuple(map(lap_key, with_positions)))
+    return replace(_from_positions(with_positions, bent), driven=tuple(map(lap_key, with_positions)))
 
 
-def _from_positions(laps: Sequence[RecordedLap], shape: Survey | None) -> Survey:
-    """The mean of the laps' positions at the same share of their way, laid on each other.
+def _from_positions(laps: Sequence[RecordedLap], bent: Sequence[RecordedLap]) -> Survey:
+    """The lap that positions show, laid on each other; bent as accelerations say where they go with it.
 
-    :param shape: the line that accelerations tell: it bends as the road does, and is moved to where the positions are
+    :param bent: laps with lateral acceleration: made to read as the positions bend, their line is moved to where the positions are
     """
     length = float(np.median([float(way_of(lap.columns["x_m"], lap.columns["y_m"])[-1]) for lap in laps]))
     count = _count(length)
     share = np.arange(count) / count
     rings = np.array([_ring(lap, share) for lap in laps])
-    rings -= (rings - rings[0]).mean(axis=1, keepdims=True)  # receivers drift from lap to lap
+    drift = (rings - rings[0]).mean(axis=1)  # receivers drift from lap to lap
+    rings -= drift[:, None]
     mean = rings.mean(axis=0)
     gaps = [abs(complex(lap.columns["x_m"][-1] - lap.columns["x_m"][0], lap.columns["y_m"][-1] - lap.columns["y_m"][0])) for lap in laps]
-    ds = length / count
-    smooth = _smoothed(mean, _PLACE_M / ds) if shape is None else _moved(mean, shape, ds)
+    found = through_laps([_places(lap) - moved for lap, moved in zip(laps, drift, strict=True)], _WIDTH_M)
+    ring = np.array([complex(x, y) for x, y, _ in found.points])
     spread = float(np.abs(rings - mean).mean()) if len(laps) > 1 else 0.0
-    return _survey(smooth, "positions", len(laps), float(np.median(gaps)), spread)
+    shape = _shape(bent, ring)
+    if shape is not None:
+        ring = _moved(mean, shape, length / count)
+    told = _survey(ring, "positions", len(laps), float(np.median(gaps)), spread)
+    return replace(told, lap_spread=round(found.spread, 5) if shape is None else 0.0)
+
+
+def _places(lap: RecordedLap) -> NDArray[np.complex128]:
+    """Its known positions, not more than `_HZ` of them in a second."""
+    place = np.asarray(lap.columns["x_m"] + 1j * lap.columns["y_m"])
+    every = max(round((len(lap.t) - 1) / lap.time_s / _HZ), 1)
+    thinned = place[::every]
+    return np.asarray(thinned[np.isfinite(thinned)])
+
+
+def _shape(bent: Sequence[RecordedLap], ring: NDArray[np.complex128]) -> Survey | None:
+    """The line that accelerations tell, their offset and scale taken out by how the ring bends; None where they do not go with it."""
+    from scipy.ndimage import gaussian_filter1d
+
+    count = len(ring)
+    steps = np.roll(ring, -1) - ring
+    bends = np.angle(steps / np.roll(steps, 1)) / np.abs(steps)
+    wide = 20.0 / float(np.abs(steps).mean())
+    mine, told = list[Floats](), list[Floats]()
+    for lap in bent:
+        at = np.asarray(lap.columns["distance_m"]) / lap.length_m
+        speed = np.interp((np.arange(count) + 0.5) / count, at, np.maximum(lap.columns["speed_kmh"] / 3.6, _LEAST_MS))
+        felt = np.interp((np.arange(count) + 0.5) / count, at, lap.columns["accel_lat_ms2"])
+        mine.append(gaussian_filter1d(speed**2 * bends, wide, mode="wrap"))
+        told.append(gaussian_filter1d(felt, wide, mode="wrap"))
+    if not bent or float(np.corrcoef(np.concatenate(mine), np.concatenate(told))[0, 1]) < _GOES_WITH:
+        return None
+    scale, offset = np.polyfit(np.concatenate(mine), np.concatenate(told), 1)
+    right = [(np.asarray(lap.columns["accel_lat_ms2"]) - float(offset)) / float(scale) for lap in bent]
+    try:
+        return _from_bends([replace(lap, columns={**lap.columns, "accel_lat_ms2": felt}) for lap, felt in zip(bent, right, strict=True)])
+    except InputError:  # an accelerometer that is none, beside positions that are
+        return None
 
 
 def _count(length_m: float) -> int:
@@ -127,12 +167,6 @@ def _ring(lap: RecordedLap, share: Floats) -> NDArray[np.complex128]:
     known = np.isfinite(x) & np.isfinite(y)
     way = np.asarray(lap.columns["distance_m"]) / lap.length_m
     return np.asarray(np.interp(share, way[known], x[known]) + 1j * np.interp(share, way[known], y[known]))
-
-
-def _smoothed(line: NDArray[np.complex128], sd: float) -> NDArray[np.complex128]:
-    """A ring without scatter; what smoothing takes off its bends is put back to second order."""
-    once = _blurred(line, sd)
-    return np.asarray(2.0 * once - _blurred(once, sd))
 
 
 def _blurred(line: NDArray[np.complex128], sd: float) -> NDArray[np.complex128]:

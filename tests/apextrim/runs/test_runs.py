@@ -1,8 +1,10 @@
 """The logbook: laps typed, imported and driven, all through one door."""
 
+import re
 from collections.abc import Callable
 from types import SimpleNamespace
 
+import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
@@ -296,3 +298,21 @@ def test_the_tread_that_is_left_is_not_the_tread_that_is_worn() -> None:
     found = report._limit(wheels)  # type: ignore[arg-type]
     known = life_from_tread((0.4, 0.1, 0.1, 0.1), 10, 10, (0.7, 0.7))
     assert found is not None and found.measured and found.left == pytest.approx(known.laps)
+
+
+def test_runs_on_the_same_tyres_are_read_together(client_in: Client, event: Event, first: Sheet) -> None:
+    """Two runs that go off at the same age: said on the page of each; alone, what may be the driver."""
+    rng = np.random.default_rng(3)
+    runs = []
+    for _ in range(2):
+        client_in.post(url("add_run", event), start(event, first))
+        run = event.runs.latest("pk")
+        times = [73.0 + 0.04 * k + (0.9 if k > 9 else 0.0) + float(rng.normal(0.0, 0.08)) for k in range(1, 19)]
+        client_in.post(url("type_laps", event, run.pk), {"laps": "\n".join(f"{time:.3f}" for time in [80.0, *times])})
+        runs.append(run)
+        alone = client_in.get(url("run", event, run.pk)).content.decode()
+        if len(runs) == 1:
+            assert "in all runs" not in alone
+    page = client_in.get(url("run", event, runs[0].pk)).content.decode()
+    said = re.search(r"This run and 1 other on these tyres: the tyres fade by .*; they go off at (\d+) laps of age", page)
+    assert said is not None and 9 <= int(said[1]) <= 12, page[page.find("tyres fade") - 200 :][:600]
