@@ -40,7 +40,9 @@ _LEAST_M, _MOST_M, _REACH_M, _FAR_OFF = 0.05, 10.0, 60.0, 2.5
 #: Circuits drawn that the points leave possible; by how much more they miss than those drawn, since roads bend in steps and not as the
 #: fit's prior has it (random circuits: 1.0 to 1.4) [-]; and the least spread of times on a recorded lap (spacing, the line taken for
 #: the middle of the road) [-].
-_DRAWS, _MORE, _LEAST_SPREAD = 12, 1.3, 0.001
+_DRAWS, _MORE, _LEAST_SPREAD = 10, 1.3, 0.001
+#: Stations of a lap by which times are compared, and the greatest distance between them [m].
+_COARSE, _COARSEST_M = 500, 7.0
 #: Grip and power per mass of the car by which times are compared [m/s²], [m²/s³]; any car's times differ by nearly the same share.
 _GRIP_MS2, _POWER, _TOP_MS = 13.0, 250.0, 75.0
 
@@ -392,7 +394,9 @@ def _time_s(ring: Ring, width_m: float) -> float:
     :param width_m: width of the road [m]
     """
     points = tuple((float(at.real), float(at.imag), 0.0) for at in ring)
-    line = racing_line(Circuit(key="drawn", name="drawn", layout="drawn", width_m=width_m, points_m=points))
+    length = float(np.abs(np.diff(np.append(ring, ring[0]))).sum())
+    spacing = min(max(length / _COARSE, _FINEST_M), _COARSEST_M)
+    line = racing_line(Circuit(key="drawn", name="drawn", layout="drawn", width_m=width_m, points_m=points), spacing)
     bend, ds = np.abs(line.road[:, 0]), line.ds
     speed = np.minimum(np.sqrt(_GRIP_MS2 / np.maximum(bend, 1e-6)), _TOP_MS)
     ahead, back = speed.tolist(), range(len(speed) - 1, -1, -1)

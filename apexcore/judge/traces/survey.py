@@ -20,12 +20,12 @@ Floats = NDArray[np.float64]
 
 #: Spacing at which laps are averaged, and of the circuit's points [m].
 _STEP_M, _POINTS_M = 1.0, 4.0
-#: Smoothing along the way of one lap's curvature [m].
-_BEND_M = 4.0
+#: Smoothing along the way of one lap's curvature, and of positions that accelerations are held against [m].
+_BEND_M, _PLACE_M = 4.0, 6.0
 #: Positions that are read in a second, width of a road of which none is told [m], and how well accelerations must go with how positions
 #: bend to be believed [-].
 _HZ, _WIDTH_M, _GOES_WITH = 10.0, 10.0, 0.8
-#: Way over which positions move the line that accelerations tell [m].
+#: Way over which positions move the line that accelerations tell, and over which the two are held against each other [m].
 _MOVED_M = 25.0
 #: Speed below which curvature cannot be told from acceleration [m/s].
 _LEAST_MS = 4.0
@@ -108,14 +108,13 @@ def _from_positions(laps: Sequence[RecordedLap], bent: Sequence[RecordedLap]) ->
     rings -= drift[:, None]
     mean = rings.mean(axis=0)
     gaps = [abs(complex(lap.columns["x_m"][-1] - lap.columns["x_m"][0], lap.columns["y_m"][-1] - lap.columns["y_m"][0])) for lap in laps]
+    spread = float(np.abs(rings - mean).mean()) if len(laps) > 1 else 0.0
+    shape = _shape(bent, _blurred(mean, _PLACE_M / (length / count)))
+    if shape is not None:
+        return _survey(_moved(mean, shape, length / count), "positions", len(laps), float(np.median(gaps)), spread)
     found = through_laps([_places(lap) - moved for lap, moved in zip(laps, drift, strict=True)], _WIDTH_M)
     ring = np.array([complex(x, y) for x, y, _ in found.points])
-    spread = float(np.abs(rings - mean).mean()) if len(laps) > 1 else 0.0
-    shape = _shape(bent, ring)
-    if shape is not None:
-        ring = _moved(mean, shape, length / count)
-    told = _survey(ring, "positions", len(laps), float(np.median(gaps)), spread)
-    return replace(told, lap_spread=round(found.spread, 5) if shape is None else 0.0)
+    return replace(_survey(ring, "positions", len(laps), float(np.median(gaps)), spread), lap_spread=round(found.spread, 5))
 
 
 def _places(lap: RecordedLap) -> NDArray[np.complex128]:
@@ -133,7 +132,7 @@ def _shape(bent: Sequence[RecordedLap], ring: NDArray[np.complex128]) -> Survey 
     count = len(ring)
     steps = np.roll(ring, -1) - ring
     bends = np.angle(steps / np.roll(steps, 1)) / np.abs(steps)
-    wide = 20.0 / float(np.abs(steps).mean())
+    wide = _MOVED_M / float(np.abs(steps).mean())
     mine, told = list[Floats](), list[Floats]()
     for lap in bent:
         at = np.asarray(lap.columns["distance_m"]) / lap.length_m

@@ -30,6 +30,7 @@ def off(circuit: Circuit, where: Bench) -> float:
     return float(min(np.sqrt(((np.roll(mine, k) - true) ** 2).mean()) for k in range(-6, 7)))
 
 
+@pytest.mark.thorough_only
 @pytest.mark.parametrize("place", PLACES[:2])
 def test_every_further_lap_counts_as_much_as_those_before(place: tuple[str, str]) -> None:
     where = bench(*place)
