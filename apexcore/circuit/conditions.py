@@ -22,6 +22,10 @@ RUBBER_GRIP = 0.03
 WET_LOSS = 0.35
 
 
+#: Wetness from which on a track counts as wet [%].
+WET_FROM_PCT = 10.0
+
+
 class Conditions(Value):
     """Conditions at the circuit.
 

@@ -20,6 +20,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from ..circuit.conditions import WET_FROM_PCT, Conditions
+
 Floats = NDArray[np.float64]
 Feeling = Literal["early", "good", "late"]
 
@@ -80,6 +82,17 @@ class Level:
 LEVELS: dict[str, Level] = {
     "newcomer": Level(12.0, 5.0, 8.0, 3.0), "solid midfielder": Level(8.0, 3.5, 6.0, 3.0), "front runner": Level(5.0, 2.5, 5.0, 2.0),
 }  # fmt: skip
+
+
+#: Change of the track's temperature, and of its wetness beside drying or getting wet at all, from which on braking is learnt anew [K], [%].
+#: Source: assumptions of this product: 10 K move a tyre's grip by some 2 %, a fifth of soaked by more.
+_ANEW_K, _ANEW_PCT = 10.0, 20.0
+
+
+def others(before: Conditions, now: Conditions) -> bool:
+    """Whether a braking point that was learnt under one weather counts less under another."""
+    wet = (before.wet_pct >= WET_FROM_PCT) != (now.wet_pct >= WET_FROM_PCT)
+    return wet or abs(now.wet_pct - before.wet_pct) >= _ANEW_PCT or abs(now.track_c - before.track_c) >= _ANEW_K
 
 
 @dataclass(frozen=True)

@@ -61,6 +61,7 @@ class TrainedMark(models.Model):
     board = models.BooleanField(default=True, help_text="whether the mark is one that a driver sees")
     late = models.FloatField(help_text="chance that it was too late [-]")
     exits_ms = models.JSONField(default=list, help_text="speeds behind the corner on the laps of the run [m/s]")
+    conditions = models.JSONField(default=dict, help_text="the weather then; empty where nobody kept it")
     made_at = models.DateTimeField()
 
     class Meta:

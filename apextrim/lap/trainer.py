@@ -8,13 +8,15 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
+from apexcore.circuit.conditions import Conditions
 from apexcore.circuit.moves import behind_m
 from apexcore.errors import InputError
 from apexcore.judge.passes import Pass, channels_of, passes
-from apexcore.judge.trainer import FEELINGS, LEVELS, Advice, Tried, advise, late_by_exit, scale_of
+from apexcore.judge.trainer import FEELINGS, LEVELS, Advice, Tried, advise, late_by_exit, others, scale_of
 from apexcore.trim.book.marks import read_place
 from apexcore.trim.book.proposal import BookDesk, along_line, along_middle
 from apextrim.book.queries import desk_in
+from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.modelling.cases import Case
 from apextrim.runs import recorded
@@ -41,6 +43,7 @@ class Student:
     :param advice: marks in it lie behind the model's braking point positive [m]
     :param next_m: the next mark along the middle of the road [m]
     :param words: the same as the book tells it
+    :param others: whether the weather is another than when the corner was told of last
     """
 
     desk: BookDesk
@@ -49,6 +52,7 @@ class Student:
     advice: Advice
     next_m: float
     words: str
+    others: bool = False
 
     @property
     def number(self) -> int:
@@ -86,10 +90,7 @@ def _student(event: Event, desk: BookDesk, start_m: float, rows: Sequence[Traine
     line, length = desk.desk.lap_case.line, desk.way.length_m
     model_m = along_middle(line, start_m, desk.ds)
     behind = [mark_m(row, model_m, length) for row in rows]
-    tried = [
-        Tried(metres, row.late, row.felt == "early" if row.felt else None, row.felt == ANEW, row.board)
-        for metres, row in zip(behind, rows, strict=True)
-    ]
+    tried, other = _tried(event, rows, behind)
     seen = [metres for metres, row in zip(behind, rows, strict=True) if not row.felt]
     braking = behind_m(desk.technique.apex_m, start_m, line.length_m)
     advice = advise(LEVELS[event.driver], tried, scale_of(braking), event.real_car, max(seen, default=None))
@@ -97,7 +98,27 @@ def _student(event: Event, desk: BookDesk, start_m: float, rows: Sequence[Traine
     advice = replace(advice, mark_m=max(advice.mark_m, first)) if first < 0.0 else advice
     at = model_m + advice.mark_m
     text = desk.told(along_line(line, at % length, desk.ds))
-    return Student(desk, model_m, tuple(rows), advice, at % length, text)
+    return Student(desk, model_m, tuple(rows), advice, at % length, text, other)
+
+
+def _tried(event: Event, rows: Sequence[TrainedMark], behind: Sequence[float]) -> tuple[list[Tried], bool]:
+    """What turns said, with word that conditions are others wherever one was told in other weather than the one before; whether that of the
+    event is another than the last.
+
+    :param behind: marks behind the model's braking point [m]
+    """
+    found = list[Tried]()
+    before: Conditions | None = None
+    for metres, row in zip(behind, rows, strict=True):
+        then = facts.parsed_conditions(row.conditions) if row.conditions else before
+        if before is not None and then is not None and others(before, then) and row.felt != ANEW:
+            found.append(Tried(found[-1].mark_m, 0.0, None, True, row.board))
+        found.append(Tried(metres, row.late, row.felt == "early" if row.felt else None, row.felt == ANEW, row.board))
+        before = then
+    now = before is not None and others(before, facts.conditions_of(event))
+    if now:
+        found.append(Tried(found[-1].mark_m, 0.0, None, True))
+    return found, now
 
 
 @dataclass(frozen=True)
@@ -186,10 +207,11 @@ def last_turn(event: Event) -> int:
 def add_turn(event: Event, told: Sequence[Told], run: Run | None = None) -> int:
     """A turn of the trainer. Returns its number."""
     turn = last_turn(event) + 1
+    weather = event.conditions if run is None else run.conditions
     TrainedMark.objects.bulk_create(
         TrainedMark(
             event=event, run=run, turn=turn, corner=one.corner, at_m=one.at_m, model_m=one.model_m, felt=one.felt, late=one.late,
-            board=one.board,
+            board=one.board, conditions=weather,
             exits_ms=[round(value, 3) for value in one.exits_ms], made_at=timezone.now(),
         ) for one in told
     )  # fmt: skip

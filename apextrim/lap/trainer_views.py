@@ -32,6 +32,7 @@ def _page(request: HttpRequest, event: Event, problems: list[str] | None = None,
     try:
         rows = lessons(trainer.students(event, asked.shown_case(event)))
         context["rows"] = [(row, *_typed(row.student.number, typed)) for row in rows]
+        context["others"] = any(row.student.others for row in rows)
     except ApexError as error:
         context["problem"] = str(error)
     context |= {

@@ -2,8 +2,7 @@
 
 from django.db import models
 
-#: Wetness from which on laps are not held against dry ones [%].
-WET_FROM_PCT = 10.0
+from apexcore.circuit.conditions import WET_FROM_PCT
 
 
 class Run(models.Model):

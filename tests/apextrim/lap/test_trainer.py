@@ -152,3 +152,28 @@ def test_nine_lates_end_without_a_mark_and_with_a_question(client_in: Client, ev
         and "going back does not help" in page
         and "Have brakes, tyres, fuel or the wet changed" in page
     )
+
+
+def test_another_weather_is_noticed_without_being_told(client_in: Client, event: Event, first: Sheet) -> None:
+    """Rain after two turns, and a dry track again: marks go back by themselves each time; a degree more does not count."""
+    for _ in range(2):
+        client_in.post(at(event, "trainer_felt"), {"felt_1": "g"})
+    dry = student(event, 1)
+    assert not dry.others and dry.advice.word != "begin"
+    shown = event.conditions
+    Event.objects.filter(pk=event.pk).update(conditions=shown | {"track_c": shown["track_c"] + 3.0})
+    event.refresh_from_db()
+    assert student(event, 1).advice == dry.advice
+    Event.objects.filter(pk=event.pk).update(conditions=shown | {"wet_pct": 60.0})
+    event.refresh_from_db()
+    wet = student(event, 1)
+    assert wet.others and wet.advice.word == "begin" and wet.advice.mark_m < dry.advice.mark_m - 3.0
+    assert "The weather is another" in words(client_in.get(at(event, "trainer")))
+    client_in.post(at(event, "trainer_felt"), {"felt_1": "g"})
+    told = student(event, 1)
+    assert not told.others and told.advice.word != "begin" and "The weather is another" not in words(client_in.get(at(event, "trainer")))
+    Event.objects.filter(pk=event.pk).update(conditions=shown)
+    event.refresh_from_db()
+    again = student(event, 1)
+    assert again.others and again.advice.word == "begin" and again.advice.mark_m <= dry.advice.mark_m
+    assert student(event, 3).told == () and not student(event, 3).others
