@@ -139,7 +139,10 @@ def _differences(line: CentreLine, offset: Floats) -> tuple[Floats, Floats, Floa
     return x, y, chord, curvature
 
 
-def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds: int = 12, weight: Floats | None = None) -> Floats:
+def least_curvature(
+    line: CentreLine, half_width: float, every: int = 1, rounds: int = 12, weight: Floats | None = None,
+    room: tuple[Floats, Floats] | None = None,
+) -> Floats:  # fmt: skip
     """Offset from the centre [m] of the line with the least integral of squared curvature over its own length.
 
     The residual k sqrt(ds) is linearised about the last line and the bounded least-squares problem solved again (after
@@ -150,6 +153,7 @@ def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds:
     Source: H, curvature linearised in the offset and minimised as a bounded least-squares problem.
 
     :param weight: what a station's squared curvature counts, shape [stations]; all the same if not given [-]
+    :param room: least and most offset of each station, within the road; all of it if not given [m]
     """
     from scipy.interpolate import CubicSpline
     from scipy.sparse import diags_array, eye_array
@@ -166,6 +170,7 @@ def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds:
         weight = np.ones(n) if weight is None else weight.copy()
         weight[take[[0, -1]]] = 0.0
     root = None if weight is None else np.sqrt(weight[take])
+    least, most = (np.full(n, -half_width), np.full(n, half_width)) if room is None else room
     offset = np.zeros(m)
     for _ in range(rounds):
         x, y, _, curvature = _differences(coarse, offset)
@@ -174,7 +179,7 @@ def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds:
         step, residual = _linear_curvature(ds, curvature)
         if root is not None:
             step, residual = (diags_array(root) @ step).tocsc(), root * residual
-        new = _bounded_squares(step.T @ step + ridge, step.T @ (residual - step @ offset), half_width)
+        new = _bounded_squares(step.T @ step + ridge, step.T @ (residual - step @ offset), least[take], most[take])
         moved = float(np.abs(new - offset).max())
         offset = new
         if moved < 0.01:
@@ -183,7 +188,7 @@ def least_curvature(line: CentreLine, half_width: float, every: int = 1, rounds:
         spline = CubicSpline(np.append(take, n) * line.ds, np.append(offset, offset[0]), bc_type="periodic")
     else:
         spline = CubicSpline(take * line.ds, offset)
-    return np.asarray(np.clip(spline(np.arange(n) * line.ds), -half_width, half_width), dtype=np.float64)
+    return np.asarray(np.clip(spline(np.arange(n) * line.ds), least, most), dtype=np.float64)
 
 
 def _linear_curvature(ds: Floats, curvature: Floats) -> tuple[Any, Floats]:
@@ -203,8 +208,8 @@ def _linear_curvature(ds: Floats, curvature: Floats) -> tuple[Any, Floats]:
     return jacobian.tocsc(), weight * curvature
 
 
-def _bounded_squares(h: "csc_array", g: Floats, bound: float) -> Floats:
-    """Least of x'Hx/2 + g'x with every |x| up to `bound`.
+def _bounded_squares(h: "csc_array", g: Floats, least: Floats, most: Floats) -> Floats:
+    """Least of x'Hx/2 + g'x with every x between its bounds.
 
     Primal-dual interior point (Nocedal & Wright, Numerical Optimization, 2nd ed., ch. 16.6); H is positive definite and couples
     no more than near neighbours round a ring.
@@ -212,11 +217,11 @@ def _bounded_squares(h: "csc_array", g: Floats, bound: float) -> Floats:
     from scipy.linalg import solveh_banded
 
     place, bands = _folded(h)
-    x, scale = np.zeros(len(g)), float(np.abs(g).max()) + 1e-12
+    x, scale, bound = 0.5 * (least + most), float(np.abs(g).max()) + 1e-12, 0.5 * float((most - least).max())
     low = np.full(len(g), scale)
     high = low.copy()
     for _ in range(60):
-        room_low, room_high = x + bound, bound - x
+        room_low, room_high = x - least, most - x
         residual = h @ x + g - low + high
         gap = float(low @ room_low + high @ room_high) / (2 * len(g))
         if gap < 1e-9 * scale * bound and np.abs(residual).max() < 1e-8 * scale:
@@ -341,6 +346,22 @@ def _on_line(spans: "tuple[CornerSpan, ...]", line: Line) -> list[CornerSpan]:
         apex = first + int(np.argmax(sign * k[first : last + 1]))
         found.append(replace(span, last=last, apex=apex, radius_m=1.0 / max(float(sign * k[apex]), 1e-6)))
     return found
+
+
+def part_way(centre: CentreLine, span: CornerSpan, share: float) -> int:
+    """The station by which so much of a corner's turn is done."""
+    inside = np.arange(span.first, span.last + 1)
+    turned = np.cumsum(np.abs(centre.curvature[inside % len(centre.x)]))
+    return int(inside[min(int(np.searchsorted(turned, share * turned[-1])), len(inside) - 1)])
+
+
+#: Shares of a corner's turn between which a lane is kept: drivers come in from the wall to it and go out to the wall again [-].
+LANE_TURN = (0.33, 0.67)
+
+
+def lane_stations(centre: CentreLine, span: CornerSpan) -> NDArray[np.intp]:
+    """The stations of a corner at which a lane is kept; those past the start line go on counting."""
+    return np.arange(part_way(centre, span, LANE_TURN[0]), part_way(centre, span, LANE_TURN[1]) + 1)
 
 
 def corners(circuit: Circuit, line: Line) -> list[CornerSpan]:

@@ -6,7 +6,19 @@ from typing import Any
 import numpy as np
 
 from ..errors import InputError
-from .line import CAR_WIDTH_M, Floats, Line, _bounded_squares, _differences, _linear_curvature, half_room_m, least_curvature, offset_line
+from .line import (
+    CAR_WIDTH_M,
+    Floats,
+    Line,
+    _bounded_squares,
+    _differences,
+    _linear_curvature,
+    corners,
+    half_room_m,
+    lane_stations,
+    least_curvature,
+    offset_line,
+)  # fmt: skip
 from .track import CentreLine, Circuit, Corner, centre_line, closed_segments
 
 #: How much more the curvature of a corner's second half counts for a late apex.
@@ -42,7 +54,7 @@ def least_length(line: CentreLine, half_width: float, rounds: int = 20) -> Float
         weight: Any = diags_array(share)
         h: Any = parts[0].T @ weight @ parts[0] + parts[1].T @ weight @ parts[1] + ridge
         g = parts[0].T @ (weight @ step[:, 0]) + parts[1].T @ (weight @ step[:, 1])
-        new = _bounded_squares(h.tocsc(), g, half_width)
+        new = _bounded_squares(h.tocsc(), g, np.full(len(g), -half_width), np.full(len(g), half_width))
         moved = float(np.abs(new - offset).max())
         offset = new
         if moved < 0.01:
@@ -152,13 +164,16 @@ def _exit_weight(circuit: Circuit, line: CentreLine) -> Floats:
 
 
 def lane_line(circuit: Circuit, lane: int, lanes: int, spacing_m: float | None = None, car_width_m: float = CAR_WIDTH_M) -> Line:
-    """A lane of an oval, numbered from the inside.
+    """A lane of an oval, numbered from the inside, as it is driven: kept about the middle of each corner, wherever it bends least between.
 
     :raises InputError: if there is no such lane
     """
     if not 1 <= lane <= lanes or lanes < 1:
         raise InputError("lane", lane, f"1 to {lanes}")
     line, half = centre_line(circuit, spacing_m), half_room_m(circuit.width_m, car_width_m)
-    inside = math.copysign(1.0, float(line.curvature.sum()))
-    place = half if lanes == 1 else half - 2.0 * half * (lane - 1) / (lanes - 1)
-    return offset_line(line, np.full(len(line.x), inside * place))
+    least, most = np.full(len(line.x), -half), np.full(len(line.x), half)
+    place, wide = half * (1.0 - (2.0 * lane - 1.0) / lanes), half / lanes
+    for span in corners(circuit, offset_line(line, np.zeros(len(line.x)))):
+        at, sign = lane_stations(line, span) % len(line.x), math.copysign(1.0, span.turn_deg)
+        least[at], most[at] = (max(place - wide, -half), place + wide) if sign > 0 else (-place - wide, min(wide - place, half))
+    return offset_line(line, least_curvature(line, half, room=(least, np.minimum(most, half))))

@@ -11,7 +11,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from ..circuit.line import CornerSpan, Floats, corners, half_room_m, offset_line
+from ..circuit.line import CornerSpan, Floats, corners, half_room_m, lane_stations, offset_line, part_way
 from ..circuit.track import CentreLine, Circuit, centre_line, spacing_of
 from ..errors import InputError
 from ..vehicle.sheet import Sheet
@@ -24,15 +24,22 @@ Kind = Literal["early", "middle", "late", "tight", "wide", "first", "second", "k
 #: What each kind of wish is called.
 WISH_WORDS: dict[str, str] = {
     "early": "early apex", "middle": "apex in the middle", "late": "late apex", "tight": "tight all the way", "wide": "wide in, wide out",
-    "first": "apex in the first part", "second": "apex in the second part", "kerb": "kerb taken", "lane": "lane", "at": "through a place",
+    "first": "apex in the first part", "second": "apex in the second part", "kerb": "kerb taken", "lane": "groove", "at": "through a place",
 }  # fmt: skip
 
 #: How near the inner edge an apex is [m], the least and most room off it where the free line touches, by metres along [m, 1/m].
 _TOUCH_M, _OFF_M, _OFF_PER_M = 0.15, 0.4, 0.03
 #: How far along the road the edge is kept off beyond where the free line touches [m].
 _BEYOND_M = 45.0
-#: Widths of what counts as tight, wide, a lane, and a place that the racer named [m].
-_TIGHT_M, _WIDE_M, _LANE_M, _PLACE_M = 0.6, 0.3, 0.5, 0.05
+#: Widths of what counts as tight, wide, and a place that the racer named [m].
+_TIGHT_M, _WIDE_M, _PLACE_M = 0.8, 0.3, 0.05
+#: Shares of a corner's turn between which it is tight [-].
+_TIGHT_TURN = (0.2, 0.8)
+#: By how much an apex is earlier or later, of the corner's length and at most [-], [m].
+_APEX_SHARE, _APEX_MOST_M = 0.1, 15.0
+#: How far before and behind a corner the free line may be farthest out [m]; over which share of a corner's length, and how far at least,
+#: the line to begin with is drawn over to a lane, either way [-], [m].
+_OUTER_M, _DRAWN_OVER, _DRAWN_M = 60.0, 0.7, 60.0
 #: What a flat kerb adds to the road and the height from which it adds nothing [m, mm]; and how far from its mark it reaches [m].
 #: Source: assumptions of this product (docs/model.md, kerbs).
 _KERB_M, _KERB_MOST_MM, _KERB_REACH_M = 0.45, 50.0, 18.0
@@ -43,7 +50,7 @@ _SAME_M, _SAME_MS = 0.10, 0.10
 STAGES, TIGHT_STAGES = (Stage(4.0, 3, 0.6), Stage(2.0, 6, 0.3)), (Stage(2.0, 8, 0.5),)
 _TIGHT_FROM_M = 1.5
 #: How far before and behind a corner its wish may move the line, and how near the free one it stays elsewhere [m].
-_AROUND_M, _ELSEWHERE_M = 150.0, 0.002
+_AROUND_M, _ELSEWHERE_M = 250.0, 0.002
 
 
 @dataclass(frozen=True)
@@ -51,14 +58,15 @@ class Wish:
     """What is asked for.
 
     :param corner: its number, from 1; 0 is the whole lap (lanes only)
-    :param metres: by how much the apex is earlier or later than that of the free line; for `at`, the place left of the middle [m]
+    :param metres: by how much the apex is earlier or later than that of the free line, a share of the corner's length where it is not told;
+        for `at`, the place left of the middle [m]
     :param lane: number of the lane, from the inside
     :param at_m: for `at`, where along the middle of the road [m]
     """
 
     kind: Kind
     corner: int = 0
-    metres: float = 12.0
+    metres: float | None = None
     lane: int = 0
     at_m: float = 0.0
 
@@ -105,13 +113,6 @@ def _apex(free: Floats, span: CornerSpan, sign: float) -> int:
     """The station of a corner at which a line is nearest to the inner edge."""
     inside = np.arange(span.first, span.last + 1)
     return int(inside[np.argmax(sign * free[inside % len(free)])])
-
-
-def _part_way(centre: CentreLine, span: CornerSpan, share: float) -> int:
-    """The station by which so much of a corner's turn is done."""
-    inside = np.arange(span.first, span.last + 1)
-    turned = np.cumsum(np.abs(centre.curvature[inside % len(centre.x)]))
-    return int(inside[min(int(np.searchsorted(turned, share * turned[-1])), len(inside) - 1)])
 
 
 def _span(spans: Sequence[CornerSpan], number: int) -> CornerSpan:
@@ -180,47 +181,63 @@ class _Narrowed:
         ds, half = self.centre.ds, self.half
         if wish.kind == "at":
             station = round(wish.at_m / ds) % len(self.low)
-            if abs(wish.metres) > half:
-                raise InputError("place on the road", f"{wish.metres:g} m", f"−{half:.2f} m to {half:.2f} m off the middle")
-            self.low[station] = max(self.low[station], wish.metres - _PLACE_M)
-            self.high[station] = min(self.high[station], wish.metres + _PLACE_M)
+            place = wish.metres or 0.0
+            if abs(place) > half:
+                raise InputError("place on the road", f"{place:g} m", f"−{half:.2f} m to {half:.2f} m off the middle")
+            self.low[station] = max(self.low[station], place - _PLACE_M)
+            self.high[station] = min(self.high[station], place + _PLACE_M)
             self.near(station, station)
             away = (np.arange(len(self.low)) - station + len(self.low) // 2) % len(self.low) - len(self.low) // 2
-            self.begin += (wish.metres - self.begin[station]) * np.exp(-0.5 * (away * ds / 20.0) ** 2)
+            self.begin += (place - self.begin[station]) * np.exp(-0.5 * (away * ds / 20.0) ** 2)
             return
         if wish.kind == "lane":
             lanes = self.circuit.lanes
             if not 1 <= wish.lane <= max(lanes, 1) or lanes < 2:
                 raise InputError("lane", wish.lane, f"1 to {lanes} of {self.circuit.name}" if lanes > 1 else "a circuit with lanes")
-            stations = np.arange(len(self.low))
-            sign = float(np.sign(self.centre.curvature.sum()))
-            if wish.corner:
-                span = _span(spans, wish.corner)
-                stations, sign = np.arange(span.first, span.last + 1), float(np.sign(span.turn_deg))
-                self.near(span.first, span.last)
-            else:
-                self.moved[:] = True
-            place = half - 2.0 * half * (wish.lane - 1) / (lanes - 1)
-            self.keep(stations, sign, least=max(place - _LANE_M, -half), most=min(place + _LANE_M, half))
-            self.begin[stations % len(self.low)] = sign * place
+            for span in [_span(spans, wish.corner)] if wish.corner else spans:
+                self.lane(span, half * (1.0 - (2.0 * wish.lane - 1.0) / lanes), half / lanes)
             return
         span = _span(spans, wish.corner)
         sign = float(np.sign(span.turn_deg))
         self.near(span.first, span.last)
         if wish.kind in ("early", "late"):
-            shift = max(round(wish.metres / ds), 1) * (-1 if wish.kind == "early" else 1)
+            metres = min(_APEX_SHARE * (span.last - span.first) * ds, _APEX_MOST_M) if wish.metres is None else wish.metres
+            shift = max(round(metres / ds), 1) * (-1 if wish.kind == "early" else 1)
             self.touch(span, min(max(_apex(self.free, span, sign) + shift, span.first), span.last))
         elif wish.kind in ("middle", "first", "second"):
             share = {"middle": 0.5, "first": 0.3, "second": 0.72}[wish.kind]
-            self.touch(span, _part_way(self.centre, span, share))
+            self.touch(span, part_way(self.centre, span, share))
         elif wish.kind == "tight":
-            inside = np.arange(_part_way(self.centre, span, 0.12), _part_way(self.centre, span, 0.88) + 1)
+            inside = np.arange(*(part_way(self.centre, span, share) for share in _TIGHT_TURN))
             self.keep(inside, sign, least=half - _TIGHT_M)
         elif wish.kind == "wide":
-            for station in (span.first, span.last):
+            for station in self._outermost(span, sign):
                 self.keep(np.arange(station - 1, station + 2), sign, most=-(half - _WIDE_M))
         else:
             self.kerbs(span)
+
+    def _outermost(self, span: CornerSpan, sign: float) -> tuple[int, int]:
+        """The stations before and behind the apex at which the free line is farthest from the inner edge."""
+        n, reach, apex = len(self.free), int(_OUTER_M / self.centre.ds), _apex(self.free, span, sign)
+        before, behind = np.arange(span.first - reach, apex), np.arange(apex + 1, span.last + reach + 1)
+        return int(before[np.argmin(sign * self.free[before % n])]), int(behind[np.argmin(sign * self.free[behind % n])])
+
+    def lane(self, span: CornerSpan, place_m: float, wide_m: float) -> None:
+        """Keeps the line in a lane about mid-corner alone: in from where it likes, down by the middle, out again.
+
+        :param place_m: the lane's middle towards the inner edge [m]
+        :param wide_m: half its width [m]
+        """
+        n, ds, sign = len(self.low), self.centre.ds, float(np.sign(span.turn_deg))
+        inside = lane_stations(self.centre, span)
+        self.keep(inside, sign, least=max(place_m - wide_m, -self.half), most=min(place_m + wide_m, self.half))
+        self.near(span.first, span.last)
+        # to begin with, the free line drawn over to the lane: a short bump would begin with a kink
+        mid = (inside[0] + inside[-1]) // 2
+        reach = max(int(_DRAWN_OVER * (span.last - span.first)), int(_DRAWN_M / ds), 1)
+        around = np.arange(-reach, reach + 1)
+        over = sign * min(max(place_m, -self.half), self.half) - self.free[mid % n]
+        self.begin[(mid + around) % n] += over * 0.5 * (1.0 + np.cos(np.pi * around / reach))
 
     def kerbs(self, span: CornerSpan) -> None:
         """Widens the road by the kerbs of a corner."""

@@ -36,6 +36,15 @@ class Offer:
     row: AskedLine | None
 
 
+#: What a lane, a tight line and a shifted apex mean: lines that were made when they meant something else are asked for anew.
+_EDITION = 2
+
+
+def made_from(case: cases.Case, corner: int, key: str) -> str:
+    """What a line under a wish is known by."""
+    return case.digest(corner, key, _EDITION)
+
+
 def shown_case(event: Event) -> cases.Case:
     """The case that the Lap bench shows of the sheet in the car: on the line that the benches stand on, else on the quickest found."""
     row = sheet_in_car(event)
@@ -61,10 +70,19 @@ def wish_of(key: str, corner: int) -> Wish | None:
     return None
 
 
-def words_of(key: str) -> str:
-    """A wish in words."""
+#: Grooves from the bottom of the bank to its top, where there are two or three.
+_GROOVES = {2: ("bottom", "top"), 3: ("bottom", "middle", "top")}
+
+
+def words_of(key: str, lanes: int = 0) -> str:
+    """A wish in words.
+
+    :param lanes: of the circuit
+    """
     kind, _, number = key.partition("-")
-    return f"{WISH_WORDS[kind]} {number}".strip()
+    if kind == "lane" and lanes in _GROOVES and 1 <= int(number) <= lanes:
+        return f"{_GROOVES[lanes][int(number) - 1]} groove"
+    return f"groove {number} from the bottom" if kind == "lane" else WISH_WORDS[kind]
 
 
 def offers(event: Event, case: cases.Case, span: CornerSpan) -> list[Offer]:
@@ -72,10 +90,10 @@ def offers(event: Event, case: cases.Case, span: CornerSpan) -> list[Offer]:
     circuit = parsed_circuit(case.circuit)
     lanes = [f"lane-{number + 1}" for number in range(circuit.lanes if circuit.lanes > 1 else 0)]
     keys = [*PLAIN, *(["kerb"] if _has_kerb(case, span) else []), *lanes]
-    digests = {case.digest(span.number, key): key for key in keys}
+    digests = {made_from(case, span.number, key): key for key in keys}
     rows = AskedLine.objects.filter(event=event, made_from__in=list(digests)).select_related("job")
     there = {digests[row.made_from]: row for row in rows}
-    return [Offer(key, words_of(key), there.get(key)) for key in keys]
+    return [Offer(key, words_of(key, circuit.lanes), there.get(key)) for key in keys]
 
 
 def _has_kerb(case: cases.Case, span: CornerSpan) -> bool:

@@ -66,7 +66,7 @@ def ask_line(event: Event, corner: int, key: str) -> AskedLine:
     :param key: of `asked.wish_of`
     :raises TooMuchWork: if the owner's share of the queue is used up
     """
-    digest = asked.shown_case(event).digest(corner, key)
+    digest = asked.made_from(asked.shown_case(event), corner, key)
     row = AskedLine.objects.select_related("job").filter(event=event, made_from=digest).first()
     if row is not None and (row.offsets_m or (row.job is not None and row.job.is_open)):
         return row
@@ -78,7 +78,7 @@ def ask_line(event: Event, corner: int, key: str) -> AskedLine:
         rows = AskedLine.objects.filter(event=event)
         rows.exclude(pk__in=list(rows.values_list("pk", flat=True)[: asked.KEPT])).delete()
 
-    words = f"{event.name}: corner {corner}, {asked.words_of(key)}"
+    words = f"{event.name}: corner {corner}, {asked.words_of(key, parsed_circuit(event.circuit.data).lanes)}"
     queue.ask(event.owner, "asked_line", words, {}, with_it=keep)
     assert row is not None
     return row
@@ -93,7 +93,7 @@ def make_line(job: Job, line: Line) -> Done:
     event, address = row.event, f"{reverse('corner', args=[row.event_id, row.corner])}?line={row.pk}#lines"
     case, wish = asked.shown_case(event), asked.wish_of(row.wish, row.corner)
     free = asked.free_of(case)
-    if free is None or wish is None or case.digest(row.corner, row.wish) != row.made_from:
+    if free is None or wish is None or asked.made_from(case, row.corner, row.wish) != row.made_from:
         return Done(["The event has changed since: ask for the line again."], address)
 
     def told(share: float) -> bool:
@@ -109,7 +109,8 @@ def make_line(job: Job, line: Line) -> Done:
         return Done(["Stopped: no line was kept."], address, stopped=True)
     AskedLine.objects.filter(pk=row.pk, job=job).update(offsets_m=_offsets(found), figures=asked.figures(found))
     cost = found.asked.time_s - found.free.time_s
-    return Done([f"Corner {row.corner}, {asked.words_of(row.wish)}: {cost:+.2f} s to the end of the next straight."], address)
+    words = asked.words_of(row.wish, parsed_circuit(case.circuit).lanes)
+    return Done([f"Corner {row.corner}, {words}: {cost:+.2f} s to the end of the next straight."], address)
 
 
 def _offsets(found: Asked) -> list[float]:
@@ -127,13 +128,18 @@ def ask_all_lines(event: Event) -> Job:
 
 @work_of("asked_lines", lane="devices")
 def make_all_lines(job: Job, line: Line) -> Done:
-    """Makes the lines of least time under each wish in each corner, one after another; what is made stays where it is stopped."""
+    """Makes the lines of least time under each wish and in each groove of each corner, one after another; what is made stays."""
     event = Event.objects.select_related("car", "circuit").get(pk=job.arguments["event"], owner_id=job.owner_id)
     address, case = f"{reverse('lap_costs', args=[event.pk])}#ways", asked.shown_case(event)
     free, circuit, made = asked.free_of(case), parsed_circuit(case.circuit), 0
     if free is None:
         return Done(["These need the quickest line first: find it on the Lap bench."], address)
-    wanted = [(span, offer) for span in case.spans() for offer in asked.offers(event, case, span) if offer.key in asked.PLAIN]
+    wanted = [
+        (span, offer)
+        for span in case.spans()
+        for offer in asked.offers(event, case, span)
+        if offer.key in asked.PLAIN or offer.key.startswith("lane-")
+    ]
     for count, (span, offer) in enumerate(wanted):
         line.progress(count / len(wanted))
         wish = asked.wish_of(offer.key, span.number)
@@ -147,6 +153,6 @@ def make_all_lines(job: Job, line: Line) -> Done:
             fresh["problem"] = str(error)
         if line.stopped():
             return Done([f"Stopped: {made} lines were made."], address, stopped=True)
-        AskedLine.objects.update_or_create(event=event, made_from=case.digest(span.number, offer.key), defaults=fresh)
+        AskedLine.objects.update_or_create(event=event, made_from=asked.made_from(case, span.number, offer.key), defaults=fresh)
         made += not fresh["problem"]
     return Done([f"{made} line{'s' if made != 1 else ''} made for {len(case.spans())} corners."], address)

@@ -125,7 +125,7 @@ def test_a_slippery_lane_is_slower_and_mirrors() -> None:
 
     bare = oval.model_copy(update={"strips": ()})
     rubbered = [lane_s(bare, lane) - lane_s(oval, lane) for lane in (1, 3)]
-    assert rubbered[1] > 0.05 > 0.001 > abs(rubbered[0])  # the strip lies at the outside
+    assert rubbered[1] > 0.02 > 0.015 > abs(rubbered[0])  # the strip lies at the outside; who runs low comes in from it and goes out to it
     line, other = centre_line(oval), centre_line(mirrored(oval))
     there = offset_line(other, np.full(len(other.x), 4.0)).grip
     here = offset_line(line, np.full(len(line.x), -4.0)).grip

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from apexcore.circuit.line import Line, half_room_m, offset_line, racing_line
+from apexcore.circuit.line import Line, corners, half_room_m, offset_line, racing_line
 from apexcore.circuit.lines import blended_line, lane_line, late_line, least_length, short_line
 from apexcore.circuit.track import Circuit, centre_line
 from apexcore.errors import InputError
@@ -77,10 +77,15 @@ def test_a_late_apex_opens_the_exit_and_tightens_the_entry(circuit: Circuit) -> 
 
 
 def test_lanes_of_an_oval_differ_by_their_radius(oval: Circuit) -> None:
-    lanes = [lane_line(oval, lane, 4) for lane in (1, 2, 3, 4)]
-    gap = 2 * half_room_m(oval.width_m) / 3
+    """Kept about the middle of the turns, each a lane's width out of the one inside; between them all use the road from wall to wall."""
+    lanes, half = [lane_line(oval, lane, 4) for lane in (1, 2, 3, 4)], half_room_m(oval.width_m)
+    for span in corners(oval, lanes[0]):
+        places = [float(line.offset[(span.first + span.last) // 2]) for line in lanes]
+        for lane, place in enumerate(places, start=1):
+            assert half * (1.0 - 2.0 * lane / 4) - 1e-6 <= place <= half * (1.0 - 2.0 * (lane - 1) / 4) + 1e-6, lane
     for inner, outer in itertools.pairwise(lanes):
-        assert outer.length_m - inner.length_m == pytest.approx(2 * math.pi * gap, rel=0.02)
+        assert 0.0 < outer.length_m - inner.length_m < 2 * math.pi * 2 * half / 3
+        assert outer.offset.min() < -half + 0.6 and inner.offset.min() < 0.0
     for lane, lanes_there in ((0, 4), (5, 4), (1, 0)):
         with pytest.raises(InputError, match="lane"):
             lane_line(oval, lane, lanes_there)

@@ -165,7 +165,8 @@ def test_an_oval_offers_its_lanes(client_in: Client, event: Event, first: Sheet)
     laned = case._replace(circuit=circuit.model_copy(update={"lanes": 3}).model_dump_json())
     assert [offer.key for offer in asked.offers(event, laned, laned.spans()[0])][-3:] == ["lane-1", "lane-2", "lane-3"]
     assert asked.wish_of("lane-2", 1) == Wish("lane", 1, lane=2) and asked.wish_of("lane-99999", 1) is None
-    assert asked.wish_of("at", 1) is None and asked.words_of("lane-2") == "lane 2"
+    assert asked.wish_of("at", 1) is None and asked.words_of("lane-2", 3) == "middle groove"
+    assert asked.words_of("lane-4", 6) == "groove 4 from the bottom" and asked.words_of("tight", 3) == "tight all the way"
 
 
 def test_the_card_says_the_lap_with_the_racers_notes_first(client_in: Client, event: Event, first: Sheet) -> None:
