@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from scipy.optimize import brentq
 
+from apexcore.circuit.averaged import averaged
 from apexcore.circuit.conditions import GRAVITY, Conditions
 from apexcore.circuit.line import offset_line, racing_line
 from apexcore.circuit.lines import widest_line
@@ -19,6 +20,7 @@ from apexcore.judge.fade import fade
 from apexcore.judge.model import Observed
 from apexcore.judge.plan import Question, Spread, plans
 from apexcore.judge.priors import NominalPace, nominal_pace
+from apexcore.judge.stints import stints
 from apexcore.judge.traces.cut import RecordedLap
 from apexcore.judge.traces.survey import surveyed
 from apexcore.judge.trainer import LEVELS as TRAINED
@@ -27,6 +29,8 @@ from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, lateral_transfer
 from apexcore.lap.quickest import line_case, quickest_line
 from apexcore.lap.solver import COLUMN, LapCase, solve_lap, top_speed_ms
+from apexcore.lap.wishes import Wish
+from apexcore.quantities.spread import Z95
 from apexcore.race.exact import Planner
 from apexcore.race.fuel import filled_l, margin_l, measured_use
 from apexcore.race.pace import race_pace
@@ -38,12 +42,20 @@ from apexcore.vehicle.class_limits import ClassLimits
 from apexcore.vehicle.sheet import base_sheet, is_drivable
 from apexcore.vehicle.tyres import hot_pressure_kpa
 from apexcore.vehicle.weights import weights
+from tests.apexcore.circuit.test_averaged import WORLDS as TRACKS
+from tests.apexcore.circuit.test_averaged import as_circuit as as_points
+from tests.apexcore.circuit.test_averaged import driven as on_least_curvature
+from tests.apexcore.circuit.test_averaged import random_circuit as drawn_circuit
+from tests.apexcore.circuit.test_averaged import slowest_share
+from tests.apexcore.circuit.test_averaged import track as driven_track
 from tests.apexcore.circuit.test_sketch import drawn_off
 from tests.apexcore.judge.test_calibration import calibration_runs, inside
 from tests.apexcore.judge.test_drift import DAYS, rates
 from tests.apexcore.judge.test_fade import BENDS, stint
 from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, simulated
 from tests.apexcore.judge.test_plan import settled_share
+from tests.apexcore.judge.test_stints import lost
+from tests.apexcore.judge.test_stints import world as two_runs
 from tests.apexcore.judge.test_trainer import HOSTILE, rows_beyond, taught, trained_ends
 from tests.apexcore.judge.test_trainer import WORLDS as TRAINER_WORLDS
 from tests.apexcore.judge.traces.planted import PLACES as PLANTED_AT
@@ -58,6 +70,8 @@ from tests.apexcore.lap.test_kernel import straight as open_straight
 from tests.apexcore.lap.test_proof import place, record
 from tests.apexcore.lap.test_quickest import PLACES as BEST_PLACES
 from tests.apexcore.lap.test_quickest import bumps_gain, found
+from tests.apexcore.lap.test_wishes import OVAL
+from tests.apexcore.lap.test_wishes import asked as asked_line
 from tests.apexcore.race.exact_reference import brute_force, by_milp, random_problem, with_every_rule
 from tests.apexcore.race.test_cliffs import BOOK, on_tyres
 from tests.apexcore.race.test_plans import all_shapes, lap_by_lap_s, random_race, used_all
@@ -640,6 +654,60 @@ def survey_cases(laps: int = 3) -> Iterator[Case]:
         yield Case(f"circuit by {source}: curvature of each corner", world, words, "≥ 95 %", share, 0.05, "beyond")
 
 
+def _of_track(asked: tuple[str, int]) -> tuple[float, float, float]:
+    """Least speed over the true one, error of the lap, and half its stated interval [-]."""
+    (laps, hz, scatter, wander), seed = TRACKS[asked[0]], asked[1]
+    circuit = drawn_circuit(seed)
+    told = averaged(driven_track(circuit, seed, laps, hz, scatter, wander), 10.0, "track")
+    true, there = on_least_curvature(circuit), on_least_curvature(as_points(told.points))
+    return slowest_share(true, there), abs(there[2] / true[2] - 1.0), Z95 * told.spread
+
+
+def track_cases(circuits: int = 100) -> Iterator[Case]:
+    """Circuits from tracks of receivers that scatter and wander, on random circuits."""
+    for world, (laps, hz, scatter, wander) in TRACKS.items():
+        with ProcessPoolExecutor(2) as pool:
+            found = np.array(list(pool.map(_of_track, [(world, seed) for seed in range(circuits)], chunksize=5)))
+        outside = float(np.mean(found[:, 1] >= found[:, 2]))
+        share, middle, half = found[:, 0].min(), np.median(found[:, 1]), np.median(found[:, 2])
+        told = f"least speed of a corner {100 * share:.0f} % of the true; lap {100 * middle:.2f} % off, ± {100 * half:.2f} %: held by"
+        reference = f"{circuits} random circuits, {laps} laps at {hz:g} Hz, {scatter:g} m, wandering by {wander:g} m"
+        yield Case(f"circuit by a track: {world}", reference, f"{told} {100 * (1.0 - outside):.0f} %", "≥ 90 %", outside, 0.1, "outside")
+
+
+def _of_stints(asked: tuple[str, str, int]) -> tuple[bool, bool]:
+    """Whether a cliff is said of two runs, and whether the fade's interval holds."""
+    name, curve, seed = asked
+    kinds: dict[str, dict[str, Any]] = {"laps akin": {"kin": 0.6}, "traffic": {"traffic": True}, "eases off": {"eases": True}}
+    found = stints(two_runs(seed, curve, **kinds.get(name, {})))
+    mean = 0.05 + float(np.ptp(lost(curve, np.array([1.0, 18.0])))) / 17.0
+    return found.lap is not None, abs(found.mean_s[0] - mean) <= found.mean_s[1]
+
+
+def stints_cases(trials: int = 100) -> Iterator[Case]:
+    """Two runs of 18 laps read together: cliffs at one age, and what is none."""
+    for name, curve in (
+        ("plain", "plain"), ("laps akin", "plain"), ("traffic", "plain"), ("bent", "bent"), ("eases off", "plain"),
+        ("0.8 s at 8 laps", "step"), ("0.8 s and 0.1 s a lap at 12", "step and more"), ("0.06 s a squared lap at 12", "square"),
+    ):  # fmt: skip
+        with ProcessPoolExecutor(2) as pool:
+            said, held = np.mean(list(pool.map(_of_stints, [(name, curve, seed) for seed in range(trials)], chunksize=5)), axis=0)
+        cliff = curve not in ("plain", "bent")
+        words = f"a cliff said in {100 * said:.0f} %; the stint's fade holds in {100 * held:.0f} %"
+        known, off = ("≥ 75 %", 1.0 - said) if cliff else ("≤ 8 %", said)
+        yield Case(f"two runs together: {name}", f"{trials} pairs of 18 laps", words, known, float(off), 0.25 if cliff else 0.08, "wrong")
+
+
+def groove_cases() -> Iterator[Case]:
+    """Grooves of the demo oval against a study of it with another search."""
+    for lane, known in ((1, 0.0), (2, 0.278), (3, 0.561)):
+        cost = asked_line(OVAL, Wish("lane", lane=lane)).lap_s
+        yield Case(
+            f"groove {lane} of three, demo oval", "a search of its own, from other lines", f"{cost:+.3f} s a lap", f"{known:+.3f} s",
+            abs(cost - known), 0.03, "s",
+        )  # fmt: skip
+
+
 def all_cases() -> list[Case]:
     """Every case of the page."""
     vehicle = [
@@ -647,6 +715,7 @@ def all_cases() -> list[Case]:
         *line_and_power_cases(),
         *lap_cases(),
         *quickest_cases(),
+        *groove_cases(),
         *class_cases(),
         *sketch_cases(),
         *direction_cases(),
@@ -663,6 +732,7 @@ def all_cases() -> list[Case]:
         *plan_cases(),
         calibration_case(),
         *fade_cases(),
+        *stints_cases(),
         *world_cases(),
         *day_cases(),
         *margin_cases(),
@@ -670,4 +740,5 @@ def all_cases() -> list[Case]:
         *trainer_cases(),
         *trace_cases(),
         *survey_cases(),
+        *track_cases(),
     ]

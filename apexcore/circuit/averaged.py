@@ -8,7 +8,9 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import ValidationError
 
+from ..errors import InputError
 from .line import racing_line
 from .points import LENGTH_BOUNDS_M, Point, checked_points, scatter_m
 from .track import Circuit
@@ -27,6 +29,8 @@ _STIFFNESS, _BEGIN = (1e3, 1e4, 1e5, 1e6, 1e7), 2
 _EVENLY = 1000.0
 #: Laps that are read at most, and those left out by turns to choose the stiffness.
 _MOST_LAPS, _LEFT_OUT = 20, 3
+#: A car stands where it moves slower than this share of its middle speed [-], for so many points, and less far than that [m].
+_STANDS, _STANDS_FOR, _STANDS_M = 0.15, 10, 15.0
 #: Points that are read at most; further laps add little. Places of a ring at most, however it winds.
 _MOST_READ, _MOST_PLACES = 40_000, 12_000
 #: Share by which laps of one circuit differ in length at most [-], and the least way between two passages of the start [m].
@@ -41,6 +45,8 @@ _LEAST_M, _MOST_M, _REACH_M, _FAR_OFF = 0.05, 10.0, 60.0, 2.5
 #: fit's prior has it (random circuits: 1.0 to 1.4) [-]; and the least spread of times on a recorded lap (spacing, the line taken for
 #: the middle of the road) [-].
 _DRAWS, _MORE, _LEAST_SPREAD = 10, 1.3, 0.001
+#: Spread of times where the points leave no other circuit possible that can be driven [-].
+_WIDEST = 0.1
 #: Stations of a lap by which times are compared, and the greatest distance between them [m].
 _COARSE, _COARSEST_M = 500, 7.0
 #: Grip and power per mass of the car by which times are compared [m/s²], [m²/s³]; any car's times differ by nearly the same share.
@@ -78,6 +84,8 @@ def averaged(points: list[Point], width_m: float, place: str) -> Averaged:
     track = np.array([complex(x, y) for x, y, _ in points])
     scatter = scatter_m(np.array(points, dtype=float))
     smooth = _quiet(track, scatter)
+    moving = _moving(smooth)
+    points, track, smooth = [point for point, kept in zip(points, moving, strict=True) if kept], track[moving], smooth[moving]
     laps = _parted(smooth)[:_MOST_LAPS]
     total = np.cumsum([lap.stop - lap.start for lap in laps])
     laps = laps[: max(int((total <= _MOST_READ).sum()), 1)]
@@ -118,6 +126,17 @@ def _quiet(track: Ring, scatter: float) -> Ring:
     return np.asarray(gaussian_filter1d(track.real, width) + 1j * gaussian_filter1d(track.imag, width))
 
 
+def _moving(track: Ring) -> NDArray[np.bool_]:
+    """Which points are not of a car that stands: on the grid, or in the pits."""
+    moving, step = np.ones(len(track), dtype=bool), np.abs(np.gradient(track))
+    slow = np.concatenate([[False], step < _STANDS * float(np.median(step)), [False]])
+    edges = np.flatnonzero(np.diff(slow))
+    for first, after in zip(edges[::2], edges[1::2], strict=True):
+        if after - first >= _STANDS_FOR and abs(track[after - 1] - track[first]) < _STANDS_M:
+            moving[first + 1 : after] = False
+    return moving
+
+
 def _parted(track: Ring) -> list[slice]:
     """Where the laps of a track lie: between passages of its first point, or of the first that it comes back to.
 
@@ -139,6 +158,7 @@ def _parted(track: Ring) -> list[slice]:
         if len(passed) > 1:
             lengths = np.diff(np.append(way, way[-1])[passed])
             like = np.abs(lengths / np.median(lengths) - 1.0) <= _LIKE
+            like[0] |= not like.any()  # two laps that are unlike: the first
             return [slice(a, b) for a, b, kept in zip(passed[:-1], passed[1:], like, strict=True) if kept]
     return []
 
@@ -233,7 +253,7 @@ class _Fit:
         step = here[np.roll(np.arange(n), -1)] - here
         ahead = _ahead(self.ring)
         between = np.roll(ahead, -1) + np.roll(ahead, -2)
-        between /= np.abs(between)
+        between /= np.maximum(np.abs(between), 1e-12)
         twice, thrice = step @ step, step @ step @ step
         bends = hstack([diags(-between.imag) @ thrice, diags(between.real) @ thrice]) * (math.sqrt(stiffness * ds) / ds**3)
         mid = np.roll(ahead, -1)
@@ -332,12 +352,16 @@ class _Fit:
         for _ in range(_DRAWS):
             pull = self.pull + np.sqrt(self.weight) * (rng.normal(size=len(self.weight)) + 1j * rng.normal(size=len(self.weight)))
             moved = sum(rng.normal() * one for one in wandered)
-            times.append(_time_s(self._solve(pull, rng.normal(size=2 * n)) + moved, width_m) / known - 1.0)
+            times.append(_time_s(self._solve(pull, rng.normal(size=2 * n)) + moved, width_m))
         kept = self.ring, self.ds, self.at
         self._fitted(np.ones(len(self.points), dtype=bool), 0.1 * self.stiffness, 3)
-        looser = _time_s(self.ring, width_m) / known - 1.0
+        looser = _time_s(self.ring, width_m)
         self.ring, self.ds, self.at = kept
-        return float(_MORE * np.sqrt(np.mean(np.square(times)) + looser**2))
+        if known is None:  # no circuit: whoever asked will say why
+            return 0.0
+        shares = [time / known - 1.0 for time in times if time is not None]
+        wide = float(np.mean(np.square(shares))) if shares else _WIDEST**2
+        return _MORE * math.sqrt(wide + (_WIDEST if looser is None else looser / known - 1.0) ** 2)
 
     def heights(self, measured: Floats) -> Floats:
         """Height along the ring [m], of slopes that change little (a smoothing spline); what laps differ by as a whole is taken out."""
@@ -386,8 +410,8 @@ def _slow(n: int, ds: float, left: Ring) -> Ring:
     return np.asarray(slow / max(float(np.sqrt(np.mean(slow**2))), 1e-12) * left)
 
 
-def _time_s(ring: Ring, width_m: float) -> float:
-    """Lap time of a point of mass on the line of least curvature of the road along a ring [s].
+def _time_s(ring: Ring, width_m: float) -> float | None:
+    """Lap time of a point of mass on the line of least curvature of the road along a ring [s]; None where it is no circuit.
 
     Source: quasi-steady lap of a point mass (Milliken & Milliken, *Race Car Vehicle Dynamics*, ch. 9).
 
@@ -396,7 +420,10 @@ def _time_s(ring: Ring, width_m: float) -> float:
     points = tuple((float(at.real), float(at.imag), 0.0) for at in ring)
     length = float(np.abs(np.diff(np.append(ring, ring[0]))).sum())
     spacing = min(max(length / _COARSE, _FINEST_M), _COARSEST_M)
-    line = racing_line(Circuit(key="drawn", name="drawn", layout="drawn", width_m=width_m, points_m=points), spacing)
+    try:
+        line = racing_line(Circuit(key="drawn", name="drawn", layout="drawn", width_m=width_m, points_m=points), spacing)
+    except (InputError, ValidationError):
+        return None
     bend, ds = np.abs(line.road[:, 0]), line.ds
     speed = np.minimum(np.sqrt(_GRIP_MS2 / np.maximum(bend, 1e-6)), _TOP_MS)
     ahead, back = speed.tolist(), range(len(speed) - 1, -1, -1)

@@ -24,7 +24,8 @@ _LEVEL, _FADE, _SETTLING, _BENT, _ODD = 5.0, 0.3, 0.7, 0.8, 0.8
 _CLIFFS: dict[str, float] = {"step": 0.8, "kink": 0.2, "square": 0.06}
 #: Laps over which first laps settle (1/e), if they do; kinship of a lap with the one before; scales of scatter [s].
 _SETTLES, _KINSHIPS, _SCATTERS = (None, 2.0, 5.0), (0.0, 0.35, 0.65), np.geomspace(0.02, 1.5, 16)
-#: Laps before and after a change without which it cannot be told; changes of a run that are tried at most; chance from which one is said.
+#: Laps before and after a change without which it cannot be told; changes of a run that are tried at most, half as many where there are
+#: more than two; chance from which one is said.
 _BEFORE, _AFTER, _MOST_CHANGES, _SAID = 3, 3, 14, 0.9
 #: Runs that are fitted together at most, the longest; laps beyond a cliff over which another form of it loses as much.
 _MOST_RUNS, _BEYOND = 5, 5
@@ -181,7 +182,7 @@ def _columns(ages: Sequence[Floats], low: float, high: float) -> _Columns:
     odd = list[list[int]]()
     for run, age in enumerate(ages):
         of_run = []
-        for k in _changes(len(age)):
+        for k in _changes(len(age), _MOST_CHANGES if len(ages) < 3 else _MOST_CHANGES // 2):
             for name in ("step", "ramp"):
                 end = np.zeros(len(every))
                 place = np.flatnonzero(lap == run)[k:]
@@ -207,10 +208,10 @@ def _columns(ages: Sequence[Floats], low: float, high: float) -> _Columns:
     )  # fmt: skip
 
 
-def _changes(laps: int) -> list[int]:
-    """Laps of a run from which on it may be driven otherwise."""
+def _changes(laps: int, most: int) -> list[int]:
+    """Laps of a run from which on it may be driven otherwise, not more of them than `most`."""
     places = list(range(_BEFORE, laps - _AFTER + 1))
-    return places[:: max(-(-len(places) // _MOST_CHANGES), 1)]
+    return places[:: max(-(-len(places) // most), 1)]
 
 
 def _knots(ages: Sequence[Floats]) -> list[float]:

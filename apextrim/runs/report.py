@@ -95,9 +95,14 @@ def read_run(event: Event, run: Run) -> RunReading:
     return RunReading(laps, _fade(own.laps, per_kg), _limit(wheels), *_heat(wheels), together=together)
 
 
+def _warm(laps: list[Observed]) -> list[Observed]:
+    """Those laps on warm tyres."""
+    return [lap for lap in laps if lap.since_pit >= _WARM_FROM]
+
+
 def _together(runs: list[list[Observed]], per_kg: float) -> tuple[Stints, int] | None:
     """How tyres fade in a run, the first, and in others on the same; how many others count."""
-    warm = [[lap for lap in laps if lap.since_pit >= _WARM_FROM] for laps in runs]
+    warm = [_warm(laps) for laps in runs]
     if len(warm[0]) < _LEAST_WARM:
         return None
     long = [laps for laps in warm if len(laps) >= _LEAST_WARM][:_MOST_RUNS]
@@ -128,7 +133,7 @@ class _Wheels:
 
 
 def _fade(laps: list[Observed], per_kg: float) -> Fade | None:
-    warm = [lap for lap in laps if lap.since_pit >= _WARM_FROM]
+    warm = _warm(laps)
     if len(warm) < _LEAST_WARM:
         return None
     return fade([lap.tyre_age for lap in warm], [lap.time_s - per_kg * lap.fuel_kg for lap in warm])

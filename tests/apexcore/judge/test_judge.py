@@ -66,7 +66,7 @@ def test_intervals_cover_and_false_alarms_are_rare(block: int) -> None:
     A false alarm is the sentence "B is quicker" where there is no difference.
     """
     covered = false_alarms = fooled = 0
-    trials = many(30, 150)
+    trials = many(18, 150)
     for seed in range(block * 1000, block * 1000 + trials):
         gap = float(np.random.default_rng(seed + 77).normal(0, 0.3))
         verdict = judge(simulated(seed, gap), PRIORS)
@@ -78,7 +78,7 @@ def test_intervals_cover_and_false_alarms_are_rare(block: int) -> None:
         fooled += not low <= 0.0 <= high
     assert fooled / trials > 0.05  # what the product is for: mean laps find differences where there are none
     assert many(0.82, 0.89) <= covered / trials <= many(1.0, 0.995)
-    assert false_alarms / trials <= 0.05
+    assert false_alarms / trials <= many(0.06, 0.05)
 
 
 def test_a_large_gap_is_settled_and_said() -> None:

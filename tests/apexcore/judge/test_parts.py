@@ -31,7 +31,7 @@ def test_a_change_that_helps_here_and_costs_there_is_told_apart() -> None:
     effect = np.zeros(PARTS)
     effect[2], effect[5] = -0.12, 0.10
     inside, right, wrong, false = 0, 0, 0, 0
-    trials = many(5, 12)
+    trials = many(2, 12)
     for seed in range(trials):
         found = judge_parts(*driven(seed, effect), PRIORS)
         inside += sum(bool(one.low_s <= true <= one.high_s) for one, true in zip(found, effect, strict=True))
@@ -44,7 +44,7 @@ def test_a_change_that_helps_here_and_costs_there_is_told_apart() -> None:
 
 @pytest.mark.thorough
 def test_without_a_difference_hardly_any_part_stands_out() -> None:
-    trials = many(6, 15)
+    trials = many(3, 15)
     alarms = sum(any(one.sure for one in judge_parts(*driven(seed, np.zeros(PARTS)), PRIORS)) for seed in range(100, 100 + trials))
     assert alarms <= 0.2 * trials
 

@@ -51,8 +51,8 @@ def settled_share(ask: Question, order: tuple[tuple[int, ...], ...], laps: int, 
     "ask",
     [
         Question(0.2, Spread.entered(0.12, 0.06), 75, 240, 600),
-        Question(0.35, Spread.entered(0.2, 0.12), 75, 240, 600),
-        Question(0.3, Spread.entered(0.15, 0.1), 75, 240, 600, differences=2),
+        pytest.param(Question(0.35, Spread.entered(0.2, 0.12), 75, 240, 600), marks=pytest.mark.thorough_only),
+        pytest.param(Question(0.3, Spread.entered(0.15, 0.1), 75, 240, 600, differences=2), marks=pytest.mark.thorough_only),
     ],
 )
 def test_a_plan_has_the_power_that_it_promises(ask: Question) -> None:

@@ -35,13 +35,13 @@ def judged(world: World, trials: int, shift_known: float | None = None) -> tuple
     [
         ("base", 0.90, 0.13),
         ("all A before all B, -0.5 s/h", 0.90, 0.13),
-        ("all A before all B, learns 1.5 s", 0.90, 0.13),
-        ("A on one day, B on another, 0.4 s apart", 0.90, 0.13),
-        ("50 against 15 kg, 2 times the book", 0.88, 0.13),
-        ("two compounds, 2.5 sd off", 0.90, 0.13),
+        pytest.param("all A before all B, learns 1.5 s", 0.90, 0.13, marks=pytest.mark.thorough_only),
+        pytest.param("A on one day, B on another, 0.4 s apart", 0.90, 0.13, marks=pytest.mark.thorough_only),
+        pytest.param("50 against 15 kg, 2 times the book", 0.88, 0.13, marks=pytest.mark.thorough_only),
+        pytest.param("two compounds, 2.5 sd off", 0.90, 0.13, marks=pytest.mark.thorough_only),
         ("30 % spoiled on B", 0.85, 0.16),
-        ("run shift 0.5 s, four runs", 0.78, 0.13),
-        ("cliff on B only", 0.90, 0.13),
+        pytest.param("run shift 0.5 s, four runs", 0.78, 0.13, marks=pytest.mark.thorough_only),
+        pytest.param("cliff on B only", 0.90, 0.13, marks=pytest.mark.thorough_only),
     ],
 )
 def test_what_is_said_holds_in_other_worlds(name: str, least: float, most: float) -> None:
@@ -54,21 +54,21 @@ def test_what_is_said_holds_in_other_worlds(name: str, least: float, most: float
 def test_what_is_said_holds_in_worlds_that_nobody_chose() -> None:
     """120 random worlds, one test each; 1,500 of them gave 97 % coverage, 2 % false and 0.1 % the wrong way round."""
     covered = false = equal = 0
-    for seed in range(many(20, 120)):
+    for seed in range(many(12, 120)):
         world, gap = random_world(seed), float(np.random.default_rng(seed + 9).choice([0.0, 0.0, 0.25, -0.25, 0.6]))
         verdict = judge(world.driven(seed, gap), BOOK, planned=len(world.order))
         covered += verdict.low_s <= gap <= verdict.high_s
         equal += gap == 0.0
         false += gap == 0.0 and verdict.settled
         assert not (gap and verdict.settled and verdict.mean_s * gap < 0.0), seed
-    assert covered >= many(16, 109) and false <= max(0.12 * equal, 1)
+    assert covered >= many(9, 109) and false <= max(0.12 * equal, 1)
 
 
-@pytest.mark.thorough
+@pytest.mark.thorough_only
 def test_the_drivers_earlier_runs_repair_what_few_runs_cannot_tell() -> None:
     world = WORLDS["run shift 0.5 s, four runs"]
-    without, with_them = judged(world, many(10, 40)), judged(world, many(10, 40), 0.5)
-    assert with_them[0] >= max(without[0], many(0.8, 0.88))
+    without, with_them = judged(world, 40), judged(world, 40, 0.5)
+    assert with_them[0] >= max(without[0], 0.88)
 
 
 @pytest.mark.thorough
@@ -80,8 +80,8 @@ def test_mean_laps_are_fooled_where_the_verdict_is_not() -> None:
         found = naive(laps)
         return found, found
 
-    assert by_world(world, many(12, 40), spreadsheet)[1] > 0.4
-    assert judged(world, many(12, 40))[1] <= 0.1
+    assert by_world(world, many(8, 40), spreadsheet)[1] > 0.4
+    assert judged(world, many(8, 40))[1] <= many(0.13, 0.1)
 
 
 @pytest.mark.thorough_only
@@ -267,7 +267,7 @@ def test_before_the_planned_runs_are_driven_nothing_is_said_too_early() -> None:
 @pytest.mark.thorough
 def test_of_six_equal_sheets_none_is_said_to_be_better() -> None:
     said = found = 0
-    for seed in range(many(8, 40)):
+    for seed in range(many(4, 40)):
         world = replace(
             BASE, order=(0, 1, 2, 3, 4, 5, 5, 4, 3, 2, 1, 0), laps=5, fuel_kg=(25.0,) * 6, age=(1.0,) * 6, spoiled=(0.0,) * 6,
             compounds=(0,) * 6, cliff=(99.0,) * 6,

@@ -101,7 +101,5 @@ def test_a_driven_track_brings_its_name_and_what_its_scatter_leaves_open(client_
     assert f"Its points scatter: lap times on it are ± {core.lap_half_pct:.1f} % (95 %)." in page and 0.2 < core.lap_half_pct < 6.0
     shown = client_in.get(reverse("edit_circuit", args=[row.pk])).content.decode()
     assert f"± {core.lap_half_pct:.1f}" in shown and "lap_spread" not in shown
-    client_in.post(reverse("import_circuit"), {"file": file(data, "a.gpx"), "name": "Own name", "width": "10"})
-    assert event.owner.circuits.filter(name="Own name").exists()
     other = create_event(event.owner, "On the loop", event.car, row, False)
     assert pace_shift(other).sd == pytest.approx(np.hypot(pace_shift(event).sd, core.lap_spread))
