@@ -45,6 +45,10 @@ def garage(request: HttpRequest) -> HttpResponse:
     return _garage(request)
 
 
+#: Size of a file of points from which on its laps are averaged beside the requests: some hundred points take a second or two [bytes].
+_LONG_TRACK = 40_000
+
+
 def _added(request: HttpRequest, add: Callable[[], tuple[Car | Circuit, bool]]) -> HttpResponse:
     """Runs an action that adds to the garage, and says what came of it."""
     try:
@@ -75,7 +79,7 @@ def import_circuit(request: HttpRequest) -> HttpResponse:
     name = typed or called(request) or "Imported circuit"
     try:
         data = uploaded(request, "a circuit: JSON, GeoJSON, GPX or CSV of points")
-        if is_long(data):
+        if is_long(data) or (len(data) > _LONG_TRACK and b'"apex-trim circuit' not in data[:4000]):
             asked = {"name": name, "width_m": width, "closed": closed, "typed": bool(typed)}
             return redirect("job", queue.ask(request.user, "circuit", f"Import the circuit {name}", asked, data).pk)
     except ApexError as error:

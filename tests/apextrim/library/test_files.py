@@ -103,3 +103,10 @@ def test_a_driven_track_brings_its_name_and_what_its_scatter_leaves_open(client_
     assert f"± {core.lap_half_pct:.1f}" in shown and "lap_spread" not in shown
     other = create_event(event.owner, "On the loop", event.car, row, False)
     assert pace_shift(other).sd == pytest.approx(np.hypot(pace_shift(event).sd, core.lap_spread))
+
+
+def test_a_long_track_is_averaged_beside_the_requests(client_in: Client, event: Event) -> None:
+    rows = "".join(f"{300 * math.cos(k / 50):.3f},{300 * math.sin(k / 50):.3f}\n" for k in range(3000))
+    before = event.owner.circuits.count()
+    response = client_in.post(reverse("import_circuit"), {"file": file("x_m,y_m\n" + rows, "ring.csv"), "name": "", "width": "10"})
+    assert response.status_code == 302 and "/jobs/" in response.headers["Location"] and event.owner.circuits.count() == before
