@@ -94,8 +94,10 @@ def averaged(points: list[Point], width_m: float, place: str) -> Averaged:
         laps = [slice(0, len(points))]
     if len(laps) == 1 and scatter < _EXACT_M:
         return Averaged(tuple(points[laps[0]]), 1, scatter, 0.0)
-    fit = _Fit([track[lap] for lap in laps], [smooth[lap] for lap in laps], scatter)
-    heights = fit.heights(np.concatenate([[points[k][2] for k in range(lap.start, lap.stop)] for lap in laps]))
+    every = max(-(-(laps[0].stop - laps[0].start) // _MOST_READ), 1)
+    read = [np.arange(lap.start, lap.stop, every) for lap in laps]
+    fit = _Fit([track[lap] for lap in read], [smooth[lap] for lap in read], scatter)
+    heights = fit.heights(np.array([points[k][2] for k in np.concatenate(read)]))
     return _told(fit, heights, width_m)
 
 
