@@ -54,7 +54,7 @@ def test_an_early_and_a_late_apex_lie_where_they_were_asked_for_and_cost_time() 
 def test_tight_is_shorter_and_slower_and_wide_is_longer() -> None:
     tight, wide = asked(GT, Wish("tight", 3)), asked(GT, Wish("wide", 3))
     assert tight.asked.length_m < tight.free.length_m
-    assert -0.02 < wide.asked.time_s - wide.free.time_s < 0.05  # what the free line does by itself
+    assert -1e-6 <= wide.lap_s < 0.03  # what the free line does by itself, and never quicker than that
     assert tight.asked.least_ms < tight.free.least_ms and tight.asked.time_s > tight.free.time_s
     assert min(tight.asked.work_j) > 0.0
 
