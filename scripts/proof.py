@@ -31,6 +31,7 @@ from apexcore.lap.quickest import line_case, quickest_line
 from apexcore.lap.solver import COLUMN, LapCase, solve_lap, top_speed_ms
 from apexcore.lap.wishes import Wish
 from apexcore.quantities.spread import Z95
+from apexcore.quantities.words import counted
 from apexcore.race.exact import Planner
 from apexcore.race.fuel import filled_l, margin_l, measured_use
 from apexcore.race.pace import race_pace
@@ -671,7 +672,7 @@ def track_cases(circuits: int = 100) -> Iterator[Case]:
         outside = float(np.mean(found[:, 1] >= found[:, 2]))
         share, middle, half = found[:, 0].min(), np.median(found[:, 1]), np.median(found[:, 2])
         told = f"least speed of a corner {100 * share:.0f} % of the true; lap {100 * middle:.2f} % off, ± {100 * half:.2f} %: held by"
-        reference = f"{circuits} random circuits, {laps} laps at {hz:g} Hz, {scatter:g} m, wandering by {wander:g} m"
+        reference = f"{circuits} random circuits, {counted(laps, 'lap')} at {hz:g} Hz, {scatter:g} m, wandering by {wander:g} m"
         yield Case(f"circuit by a track: {world}", reference, f"{told} {100 * (1.0 - outside):.0f} %", "≥ 90 %", outside, 0.1, "outside")
 
 
