@@ -86,13 +86,18 @@ def surveyed(laps: Sequence[RecordedLap]) -> Survey:
     middle = float(np.median([lap.length_m for lap in usable]))
     usable = [lap for lap in usable if abs(lap.length_m / middle - 1.0) <= _LIKE]
     with_positions = [lap for lap in usable if "x_m" in lap.columns and float(np.isfinite(lap.columns["x_m"]).mean()) > 0.9]
-    bent = [lap for lap in usable if "accel_lat_ms2" in lap.columns and "speed_kmh" in lap.columns]
+    bent = [lap for lap in usable if "accel_lat_ms2" in lap.columns and "speed_kmh" in lap.columns and float(_felt(lap).mean()) > 0.9]
     if not with_positions and not bent:
         there = ", ".join(sorted({key for lap in usable for key in lap.columns}))[:120]
         raise InputError("channels", there, "positions, or speed and lateral acceleration")
     if not with_positions:
         return replace(_from_bends(bent), driven=tuple(map(lap_key, bent)))
     return replace(_from_positions(with_positions, bent), driven=tuple(map(lap_key, with_positions)))
+
+
+def _felt(lap: RecordedLap) -> NDArray[np.bool_]:
+    """Which samples of a lap know both its speed and its lateral acceleration."""
+    return np.asarray(np.isfinite(lap.columns["speed_kmh"]) & np.isfinite(lap.columns["accel_lat_ms2"]))
 
 
 def _from_positions(laps: Sequence[RecordedLap], bent: Sequence[RecordedLap]) -> Survey:
@@ -135,12 +140,15 @@ def _shape(bent: Sequence[RecordedLap], ring: NDArray[np.complex128]) -> Survey 
     wide = _MOVED_M / float(np.abs(steps).mean())
     mine, told = list[Floats](), list[Floats]()
     for lap in bent:
-        at = np.asarray(lap.columns["distance_m"]) / lap.length_m
-        speed = np.interp((np.arange(count) + 0.5) / count, at, np.maximum(lap.columns["speed_kmh"] / 3.6, _LEAST_MS))
-        felt = np.interp((np.arange(count) + 0.5) / count, at, lap.columns["accel_lat_ms2"])
+        known = _felt(lap)
+        at = np.asarray(lap.columns["distance_m"])[known] / lap.length_m
+        speed = np.interp((np.arange(count) + 0.5) / count, at, np.maximum(lap.columns["speed_kmh"][known] / 3.6, _LEAST_MS))
+        felt = np.interp((np.arange(count) + 0.5) / count, at, lap.columns["accel_lat_ms2"][known])
         mine.append(gaussian_filter1d(speed**2 * bends, wide, mode="wrap"))
         told.append(gaussian_filter1d(felt, wide, mode="wrap"))
-    if not bent or float(np.corrcoef(np.concatenate(mine), np.concatenate(told))[0, 1]) < _GOES_WITH:
+    if not bent or not np.ptp(np.concatenate(told)) > 0.0:
+        return None
+    if not float(np.corrcoef(np.concatenate(mine), np.concatenate(told))[0, 1]) >= _GOES_WITH:
         return None
     scale, offset = np.polyfit(np.concatenate(mine), np.concatenate(told), 1)
     right = [(np.asarray(lap.columns["accel_lat_ms2"]) - float(offset)) / float(scale) for lap in bent]

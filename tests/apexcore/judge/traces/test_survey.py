@@ -78,6 +78,11 @@ def test_an_accelerometer_that_reads_wrong_is_put_right_by_positions(place: tupl
     noise = [RecordedLap(1, lap.t, {**lap.columns, "accel_lat_ms2": rng.normal(0.0, 8.0, len(lap.t))}) for lap in driven[:1]]
     survey = surveyed(noise)
     assert survey.source == "positions" and survey.lap_spread > 0.0
+    lap = driven[0]
+    for felt in (np.full(len(lap.t), np.nan), np.zeros(len(lap.t))):  # an accelerometer that is none
+        assert surveyed([RecordedLap(1, lap.t, {**lap.columns, "accel_lat_ms2": felt})]).source == "positions"
+    gaps = np.where(np.arange(len(lap.t)) % 15 == 3, np.nan, lap.columns["accel_lat_ms2"])
+    assert surveyed([RecordedLap(1, lap.t, {**lap.columns, "accel_lat_ms2": gaps})]).lap_spread == 0.0  # one with gaps is used
 
 
 def test_an_accelerometer_that_reads_wrong_is_made_to_close() -> None:
