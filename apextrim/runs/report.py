@@ -90,9 +90,14 @@ def read_run(event: Event, run: Run) -> RunReading:
     everything = [*[lap for judged in runs if judged.run.pk != run.pk for lap in judged.laps][-_MOST_LAPS:], *own.laps]
     cleaned, per_kg = fits.cleaned(everything, own.laps, book.priors())
     laps = tuple(DrivenLap(number, time) for number, time in zip(own.numbers, cleaned, strict=True))
-    others = [judged.laps for judged in runs if judged.run.pk != run.pk and (judged.run.front, judged.run.rear) == (run.front, run.rear)]
-    together = _together([own.laps, *others], per_kg)
+    together = _together([own.laps, *[judged.laps for judged in runs if _alike(judged.run, run)]], per_kg)
     return RunReading(laps, _fade(own.laps, per_kg), _limit(wheels), *_heat(wheels), together=together)
+
+
+def _alike(other: Run, run: Run) -> bool:
+    """Whether another run tells of the same tyres: as dry or wet, and left out by nobody."""
+    same = (other.front, other.rear, other.is_wet) == (run.front, run.rear, run.is_wet)
+    return same and other.pk != run.pk and not other.left_out
 
 
 def _warm(laps: list[Observed]) -> list[Observed]:

@@ -316,3 +316,7 @@ def test_runs_on_the_same_tyres_are_read_together(client_in: Client, event: Even
     page = client_in.get(url("run", event, runs[0].pk)).content.decode()
     said = re.search(r"This run and 1 other on these tyres: the tyres fade by .*; they go off at (\d+) laps of age", page)
     assert said is not None and 9 <= int(said[1]) <= 12, page[page.find("tyres fade") - 200 :][:600]
+    other = runs[1]
+    for change in ({"left_out": "traffic"}, {"left_out": "", "conditions": {**other.conditions, "wet_pct": 60.0}}):
+        Run.objects.filter(pk=other.pk).update(**change)
+        assert "1 other on these tyres" not in client_in.get(url("run", event, runs[0].pk)).content.decode(), change
