@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from ..errors import InputError
 from .line import racing_line
 from .points import LENGTH_BOUNDS_M, Point, checked_points, scatter_m
-from .track import Circuit
+from .track import MOST_SPREAD, Circuit
 
 Floats = NDArray[np.float64]
 Ring = NDArray[np.complex128]
@@ -59,13 +59,11 @@ class Averaged:
 
     :param points: of the lap in driving order, the first where the track passes its start [m]
     :param laps: that it is the mean of
-    :param scatter_m: by which points lay off it across [m]
-    :param spread: of the lap's time, as far as the points leave it open, one standard deviation [-]
+    :param spread: of the lap's time, as far as the points leave it open, one standard deviation, `MOST_SPREAD` at most [-]
     """
 
     points: tuple[Point, ...]
     laps: int
-    scatter_m: float
     spread: float
 
 
@@ -93,7 +91,7 @@ def averaged(points: list[Point], width_m: float, place: str) -> Averaged:
         checked_points(points, place)  # one lap that ends before it comes back to its first point, or none
         laps = [slice(0, len(points))]
     if len(laps) == 1 and scatter < _EXACT_M:
-        return Averaged(tuple(points[laps[0]]), 1, scatter, 0.0)
+        return Averaged(tuple(points[laps[0]]), 1, 0.0)
     every = max(-(-(laps[0].stop - laps[0].start) // _MOST_READ), 1)
     read = [np.arange(lap.start, lap.stop, every) for lap in laps]
     fit = _Fit([track[lap] for lap in read], [smooth[lap] for lap in read], scatter)
@@ -114,9 +112,9 @@ def through_laps(laps: Sequence[Ring], width_m: float) -> Averaged:
 
 
 def _told(fit: "_Fit", heights: Floats, width_m: float) -> Averaged:
-    spread = math.hypot(fit.spread(width_m), _LEAST_SPREAD)
+    spread = round(min(math.hypot(fit.spread(width_m), _LEAST_SPREAD), MOST_SPREAD), 5)
     rows = tuple((round(float(at.real), 3), round(float(at.imag), 3), round(float(z), 4)) for at, z in zip(fit.ring, heights, strict=True))
-    return Averaged(rows, int(fit.lap.max()) + 1, fit.off_m(), spread)
+    return Averaged(rows, fit.laps, spread)
 
 
 def _quiet(track: Ring, scatter: float) -> Ring:
@@ -174,7 +172,8 @@ class _Fit:
     """
 
     def __init__(self, laps: list[Ring], quiet: list[Ring], scatter: float) -> None:
-        self.points = np.concatenate(laps)
+        self.points, self.laps = np.concatenate(laps), len(laps)
+        self.every = np.ones(len(self.points), dtype=bool)
         self.lap = np.repeat(np.arange(len(laps)), [len(one) for one in laps])
         length = float(np.abs(np.diff(np.append(quiet[0], quiet[0][0]))).sum())
         self.spacing = min(max(length / 1000.0, _FINEST_M), _SPACING_M) if length < 3000.0 else max(_SPACING_M, length / 5000.0)
@@ -183,15 +182,18 @@ class _Fit:
         for one in quiet:
             way = np.concatenate([[0.0], np.cumsum(np.abs(np.diff(one)))])
             whole = way[-1] + abs(one[0] - one[-1])
-            starts.append(self._laid(one, way / whole * self.ds * len(self.ring), _REACH_M))
+            starts.append(self._laid(one, way / whole * self.length_m, _REACH_M))
         self.at = np.concatenate(starts)
         self.scatter = min(max(scatter, _LEAST_M), _MOST_M)
-        every = np.ones(len(self.points), dtype=bool)
-        begin = self.ring, self.ds, self.at
-        self.stiffness = self._chosen(begin)
-        self._fitted(every, self.stiffness, 4)
+        self.stiffness = self._chosen((self.ring, self.ds, self.at))
+        self._fitted(self.every, self.stiffness, 4)
         self.scatter = min(max(self._alike(), self.scatter), _MOST_M)
-        self._fitted(every, self.stiffness, 3)
+        self._fitted(self.every, self.stiffness, 3)
+
+    @property
+    def length_m(self) -> float:
+        """Length of the ring [m]."""
+        return self.ds * len(self.ring)
 
     def _chosen(self, begin: tuple[Ring, float, Floats]) -> float:
         """The stiffness with which it begins, unless the points left out lie surely nearer under another.
@@ -199,10 +201,9 @@ class _Fit:
         Source: cross-validation and its standard error (Hastie and others, *The Elements of Statistical Learning*, ch. 7), over pieces of
         the way. Too much takes the bends away, and too little makes some: without a sure reason neither is wanted.
         """
-        folds = self.lap if int(self.lap.max()) > 0 else np.arange(len(self.points)) % _LEFT_OUT
-
-        pieces = max(int(len(self.ring) * self.ds / _APART_M), 8)
-        piece = np.minimum((self.at / (len(self.ring) * self.ds) * pieces).astype(int), pieces - 1)
+        folds = self.lap if self.laps > 1 else np.arange(len(self.points)) % _LEFT_OUT
+        pieces = max(int(self.length_m / _APART_M), 8)
+        piece = np.minimum((self.at / self.length_m * pieces).astype(int), pieces - 1)
 
         @cache
         def missed(step: int) -> Floats:
@@ -231,9 +232,9 @@ class _Fit:
         for _ in range(rounds):
             self._system(used, stiffness)
             found = self._solve(self.pull)
-            length = self.ds * len(self.ring)
+            length = self.length_m
             self.ring, self.ds = _even(found, self.spacing)
-            self.at = self._laid(self.points, self.at * self.ds * len(self.ring) / length, 5.0 * self.scatter + 5.0)
+            self.at = self._laid(self.points, self.at * self.length_m / length, 5.0 * self.scatter + 5.0)
 
     def _system(self, used: NDArray[np.bool_], stiffness: float) -> None:
         """The equations of the ring that fits best, about the ring as it is: x of all places, then y."""
@@ -296,15 +297,11 @@ class _Fit:
         ahead = _ahead(self.ring)[np.round(at).astype(int) % n]
         return np.asarray(np.imag(np.conj(ahead) * (self.points - ring)))
 
-    def off_m(self) -> float:
-        """By how much the points lie off across the road [m]."""
-        return float(np.sqrt(np.mean(self._off() ** 2)))
-
     def _blocks(self, way_m: float) -> tuple[Floats, Floats, NDArray[np.int64]]:
         """What the points of each lap miss in the mean over pieces of the way: their means [m], the numbers of points, the lap of each."""
-        pieces = max(int(len(self.ring) * self.ds / way_m), 4)
-        index = self.lap * pieces + np.minimum((self.at / (self.ds * len(self.ring)) * pieces).astype(int), pieces - 1)
-        count = np.bincount(index, minlength=pieces * (int(self.lap.max()) + 1)).astype(float)
+        pieces = max(int(self.length_m / way_m), 4)
+        index = self.lap * pieces + np.minimum((self.at / self.length_m * pieces).astype(int), pieces - 1)
+        count = np.bincount(index, minlength=pieces * self.laps).astype(float)
         mean = np.bincount(index, self._off(), minlength=len(count)) / np.maximum(count, 1.0)
         return mean, count, np.arange(len(count)) // pieces
 
@@ -313,21 +310,20 @@ class _Fit:
 
         By the differences of neighbouring pieces, each of points that may miss alike; with one lap nothing tells.
         """
-        laps = int(self.lap.max()) + 1
-        if laps < 2:
+        if self.laps < 2:
             return self.scatter
         mean, count, lap = self._blocks(_NEAR_M)
         good = (lap[1:] == lap[:-1]) & (count[1:] > 0) & (count[:-1] > 0)
         if int(good.sum()) < 20:
             return self.scatter
         squared = (mean[1:] - mean[:-1])[good] ** 2 / (1.0 / count[1:][good] + 1.0 / count[:-1][good])
-        return float(math.sqrt(np.median(squared) / 0.4549 * laps / (laps - 1)))
+        return float(math.sqrt(np.median(squared) / 0.4549 * self.laps / (self.laps - 1)))
 
     def _wandered(self) -> list[Ring]:
         """What each lap misses along the ring without what scatters from point to point [m]; of one lap, what is assumed of a receiver."""
         from scipy.ndimage import gaussian_filter1d
 
-        n, laps = len(self.ring), int(self.lap.max()) + 1
+        n, laps = len(self.ring), self.laps
         left = 1j * _ahead(self.ring)
         if laps < 2:
             return [self.scatter * _slow(n, self.ds, left)]
@@ -346,7 +342,7 @@ class _Fit:
         Drawn are rings by the fit's own equations, moved by what whole laps miss (a bootstrap of laps: Efron & Tibshirani, *An Introduction
         to the Bootstrap*, ch. 9); what the next smaller stiffness would change is added, since the points hardly tell the two.
         """
-        self._system(np.ones(len(self.points), dtype=bool), self.stiffness)
+        self._system(self.every, self.stiffness)
         rng = np.random.default_rng(20)
         n = len(self.ring)
         known, wandered = _time_s(self.ring, width_m), self._wandered()
@@ -356,7 +352,7 @@ class _Fit:
             moved = sum(rng.normal() * one for one in wandered)
             times.append(_time_s(self._solve(pull, rng.normal(size=2 * n)) + moved, width_m))
         kept = self.ring, self.ds, self.at
-        self._fitted(np.ones(len(self.points), dtype=bool), 0.1 * self.stiffness, 3)
+        self._fitted(self.every, 0.1 * self.stiffness, 3)
         looser = _time_s(self.ring, width_m)
         self.ring, self.ds, self.at = kept
         if known is None:  # no circuit: whoever asked will say why
@@ -375,7 +371,7 @@ class _Fit:
         means = np.bincount(self.lap, measured) / np.bincount(self.lap)
         level = measured - means[self.lap] + means.mean()
         scatter = max(float(np.median(np.abs(np.diff(level, n=3)))) / 0.6745 / math.sqrt(20.0), _LEAST_M)
-        self._system(np.ones(len(self.points), dtype=bool), self.stiffness)
+        self._system(self.every, self.stiffness)
         n, ds = len(self.ring), self.ds
         here = identity(n, format="csr")
         step = here[np.roll(np.arange(n), -1)] - here

@@ -364,6 +364,15 @@ def lane_stations(centre: CentreLine, span: CornerSpan) -> NDArray[np.intp]:
     return np.arange(part_way(centre, span, LANE_TURN[0]), part_way(centre, span, LANE_TURN[1]) + 1)
 
 
+def lane_room(half: float, lane: int, lanes: int) -> tuple[float, float]:
+    """The least and the most that a lane lets a line be towards the inner edge [m].
+
+    :param half: room to either side of the middle [m]
+    :param lane: its number, from the inside
+    """
+    return half * (1.0 - 2.0 * lane / lanes), half * (1.0 - 2.0 * (lane - 1) / lanes)
+
+
 def corners(circuit: Circuit, line: Line) -> list[CornerSpan]:
     """The circuit's corners on a line: each where its segment lies on the centre line, or where the line bends enough.
 

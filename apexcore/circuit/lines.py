@@ -15,6 +15,7 @@ from .line import (
     _linear_curvature,
     corners,
     half_room_m,
+    lane_room,
     lane_stations,
     least_curvature,
     offset_line,
@@ -172,8 +173,8 @@ def lane_line(circuit: Circuit, lane: int, lanes: int, spacing_m: float | None =
         raise InputError("lane", lane, f"1 to {lanes}")
     line, half = centre_line(circuit, spacing_m), half_room_m(circuit.width_m, car_width_m)
     least, most = np.full(len(line.x), -half), np.full(len(line.x), half)
-    place, wide = half * (1.0 - (2.0 * lane - 1.0) / lanes), half / lanes
+    out, into = lane_room(half, lane, lanes)
     for span in corners(circuit, offset_line(line, np.zeros(len(line.x)))):
         at, sign = lane_stations(line, span) % len(line.x), math.copysign(1.0, span.turn_deg)
-        least[at], most[at] = (max(place - wide, -half), place + wide) if sign > 0 else (-place - wide, min(wide - place, half))
-    return offset_line(line, least_curvature(line, half, room=(least, np.minimum(most, half))))
+        least[at], most[at] = (out, into) if sign > 0 else (-into, -out)
+    return offset_line(line, least_curvature(line, half, room=(least, most)))

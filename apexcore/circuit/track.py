@@ -20,6 +20,8 @@ from .points import MOST_POINTS, MOST_SURVEYED, checked_points, even_line
 Floats = NDArray[np.float64]
 
 
+#: What a circuit's points leave open of a lap's time at most, one standard deviation [-].
+MOST_SPREAD = 0.5
 #: A coordinate or a distance of a survey, whose origin may lie far away [m].
 Metres = Annotated[float, Field(ge=-1e8, le=1e8)]
 
@@ -94,7 +96,7 @@ class Circuit(Value):
     segments: tuple[Annotated[Straight | Corner, Field(discriminator="kind")], ...] = Field((), max_length=400)
     points_m: tuple[tuple[Metres, Metres, Metres], ...] = Field((), max_length=MOST_POINTS)
     surveyed: tuple[Annotated[str, Field(max_length=24)], ...] = Field((), max_length=MOST_SURVEYED)
-    lap_spread: float = Field(0.0, ge=0, le=0.5)
+    lap_spread: float = Field(0.0, ge=0, le=MOST_SPREAD)
     corner_names: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=60)
     heights_m: tuple[tuple[Metres, Metres], ...] = Field((), max_length=2000)
     closed: bool = True

@@ -72,7 +72,7 @@ def _circuit(points: list[Point], name: str, width_m: float, closed: bool) -> Ci
     spread = 0.0
     if closed and len(points) >= LEAST_POINTS:
         lap = averaged(points, width_m, name)
-        points, spread = list(lap.points), round(min(lap.spread, 0.5), 5)
+        points, spread = list(lap.points), lap.spread
     kept = checked_points(points, name, closed)
     rounded = tuple((round(x, 3), round(y, 3), round(z, 4)) for x, y, z in kept)
     try:

@@ -373,6 +373,11 @@ def corrected_times(laps: Sequence[Observed], posterior: Posterior) -> Floats:
     return np.asarray(np.array([lap.time_s for lap in laps]) - known @ np.array(rest), dtype=np.float64)
 
 
+def fuel_out(laps: Sequence[Observed], fuel_s_per_kg: float) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """Ages of the tyres [laps] and lap times without what fuel on board costs [s], as the readers of fades take them."""
+    return tuple(lap.tyre_age for lap in laps), tuple(lap.time_s - fuel_s_per_kg * lap.fuel_kg for lap in laps)
+
+
 def warm() -> None:
     """Compile, or load from the cache, what a request may need."""
     laps = [Observed(i // 3, i % 2, 0, 30.0 - i, float(i % 3), 70.0 + 0.1 * (i % 3)) for i in range(6)]

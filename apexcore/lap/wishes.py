@@ -11,7 +11,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from ..circuit.line import CornerSpan, Floats, corners, half_room_m, lane_stations, offset_line, part_way
+from ..circuit.line import CornerSpan, Floats, corners, half_room_m, lane_room, lane_stations, offset_line, part_way
 from ..circuit.track import CentreLine, Circuit, centre_line, spacing_of
 from ..errors import InputError
 from ..vehicle.sheet import Sheet
@@ -197,7 +197,7 @@ class _Narrowed:
             if not 1 <= wish.lane <= max(lanes, 1) or lanes < 2:
                 raise InputError("lane", wish.lane, f"1 to {lanes} of {self.circuit.name}" if lanes > 1 else "a circuit with lanes")
             for span in [_span(spans, wish.corner)] if wish.corner else spans:
-                self.lane(span, half * (1.0 - (2.0 * wish.lane - 1.0) / lanes), half / lanes)
+                self.lane(span, *lane_room(half, wish.lane, lanes))
             return
         span = _span(spans, wish.corner)
         sign = float(np.sign(span.turn_deg))
@@ -224,21 +224,21 @@ class _Narrowed:
         before, behind = np.arange(span.first - reach, apex), np.arange(apex + 1, span.last + reach + 1)
         return int(before[np.argmin(sign * self.free[before % n])]), int(behind[np.argmin(sign * self.free[behind % n])])
 
-    def lane(self, span: CornerSpan, place_m: float, wide_m: float) -> None:
+    def lane(self, span: CornerSpan, least_m: float, most_m: float) -> None:
         """Keeps the line in a lane about mid-corner alone: in from where it likes, down by the middle, out again.
 
-        :param place_m: the lane's middle towards the inner edge [m]
-        :param wide_m: half its width [m]
+        :param least_m: towards the inner edge [m]
+        :param most_m: likewise [m]
         """
         n, ds, sign = len(self.low), self.centre.ds, float(np.sign(span.turn_deg))
         inside = lane_stations(self.centre, span)
-        self.keep(inside, sign, least=max(place_m - wide_m, -self.half), most=min(place_m + wide_m, self.half))
+        self.keep(inside, sign, least=least_m, most=most_m)
         self.near(span.first, span.last)
         # to begin with, the free line drawn over to the lane: a short bump would begin with a kink
         mid = (inside[0] + inside[-1]) // 2
         reach = max(int(_DRAWN_OVER * (span.last - span.first)), int(_DRAWN_M / ds), 1)
         around = np.arange(-reach, reach + 1)
-        over = sign * min(max(place_m, -self.half), self.half) - self.free[mid % n]
+        over = sign * 0.5 * (least_m + most_m) - self.free[mid % n]
         self.begin[(mid + around) % n] += over * 0.5 * (1.0 + np.cos(np.pi * around / reach))
 
     def kerbs(self, span: CornerSpan) -> None:

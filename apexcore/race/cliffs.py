@@ -7,10 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..judge.fade import fade
-from ..judge.model import Observed
+from ..judge.model import Observed, fuel_out
 from ..judge.priors import CompoundBook
 from ..judge.sampler import Floats
 from ..judge.stints import stints
+from ..quantities.spread import sd_of_interval
 
 #: Relative spread of the book's cliff age where nobody drove over it, and where somebody did and the book is only a hint.
 BOOK_SPREAD, _HINT_SPREAD = 0.15, 0.4
@@ -75,7 +76,7 @@ def before_cliffs(laps: Sequence[Observed], cliffs: Sequence[Cliff]) -> list[Obs
 
 def _told(lap: tuple[float, float, float]) -> tuple[float, float]:
     """A cliff's age and its standard deviation by its most likely lap and its range [laps]."""
-    return lap[0], math.hypot((lap[2] - lap[1]) / 3.92, 0.5)
+    return lap[0], math.hypot(sd_of_interval(lap[1], lap[2]), 0.5)
 
 
 def _cliff(laps: Sequence[Observed], book: CompoundBook, fuel_s_per_kg: float) -> Cliff:
@@ -84,18 +85,17 @@ def _cliff(laps: Sequence[Observed], book: CompoundBook, fuel_s_per_kg: float) -
         if lap.since_pit >= _WARM_FROM:
             runs.setdefault(lap.run, []).append(lap)
     least, seen = 0.0, list[tuple[float, float, float, int]]()
-    read = [
-        tuple((lap.tyre_age, lap.time_s - fuel_s_per_kg * lap.fuel_kg) for lap in run) for run in runs.values() if len(run) >= _LEAST_LAPS
-    ]
-    shared = stints([tuple(zip(*run, strict=True)) for run in read]) if len(read) > 1 else None  # type: ignore[misc]
+    read = [fuel_out(run, fuel_s_per_kg) for run in runs.values() if len(run) >= _LEAST_LAPS]
+    shared = stints(read) if len(read) > 1 else None
     if shared is not None and shared.lap is not None:
-        seen.append((*_told(shared.lap), shared.steep_s, sum(map(len, read))))
-    for run in read if not seen else []:
-        found = fade(*zip(*run, strict=True))
+        seen.append((*_told(shared.lap), shared.steep_s, sum(len(ages) for ages, _ in read)))
+        read = []
+    for driven, times in read:
+        found = fade(driven, times)
         if found.lap is not None:
-            seen.append((*_told(found.lap), found.steep_s, len(run)))
+            seen.append((*_told(found.lap), found.steep_s, len(driven)))
         elif found.cliff < _NONE:
-            least = max(least, max(age for age, _ in run) - _HIDDEN)
+            least = max(least, max(driven) - _HIDDEN)
     if not seen:
         return Cliff(book.cliff_age, BOOK_SPREAD * book.cliff_age, least, book.cliff_s, 0)
     ages, sds, steeps, counts = (np.array(column) for column in zip(*seen, strict=True))

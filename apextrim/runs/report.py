@@ -7,7 +7,7 @@ from functools import cached_property
 from apexcore.errors import ApexError
 from apexcore.judge.fade import Fade, fade
 from apexcore.judge.laps import DrivenLap
-from apexcore.judge.model import Observed
+from apexcore.judge.model import Observed, fuel_out
 from apexcore.judge.stints import Stints
 from apexcore.lap.solver import LapCase
 from apexcore.lap.stint import StintLap
@@ -111,8 +111,7 @@ def _together(runs: list[list[Observed]], per_kg: float) -> tuple[Stints, int] |
     if len(warm[0]) < _LEAST_WARM:
         return None
     long = [laps for laps in warm if len(laps) >= _LEAST_WARM][:_MOST_RUNS]
-    read = tuple((tuple(lap.tyre_age for lap in laps), tuple(lap.time_s - per_kg * lap.fuel_kg for lap in laps)) for laps in long)
-    return fits.stints_of(read), len(long) - 1
+    return fits.stints_of(tuple(fuel_out(laps, per_kg) for laps in long)), len(long) - 1
 
 
 @dataclass(frozen=True)
@@ -141,7 +140,7 @@ def _fade(laps: list[Observed], per_kg: float) -> Fade | None:
     warm = _warm(laps)
     if len(warm) < _LEAST_WARM:
         return None
-    return fade([lap.tyre_age for lap in warm], [lap.time_s - per_kg * lap.fuel_kg for lap in warm])
+    return fade(*fuel_out(warm, per_kg))
 
 
 def _named(values: Iterable[float]) -> tuple[tuple[str, float], ...]:

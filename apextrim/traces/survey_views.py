@@ -59,8 +59,8 @@ def _circuit(form: SurveyForm, survey: Survey) -> CoreCircuit:
     asked = form.cleaned_data
     names = {"key": key_of(asked["name"]), "name": asked["name"], "layout": asked["layout"]}
     core = CoreCircuit(
-        **names, width_m=asked["width"], points_m=survey.points(), surveyed=survey.driven, lap_spread=min(survey.lap_spread, 0.5)
-    )
+        **names, width_m=asked["width"], points_m=survey.points(), surveyed=survey.driven, lap_spread=survey.lap_spread
+    )  # fmt: skip
     centre_line(core)
     return core
 

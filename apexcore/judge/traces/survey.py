@@ -119,7 +119,7 @@ def _from_positions(laps: Sequence[RecordedLap], bent: Sequence[RecordedLap]) ->
         return _survey(_moved(mean, shape, length / count), "positions", len(laps), float(np.median(gaps)), spread)
     found = through_laps([_places(lap) - moved for lap, moved in zip(laps, drift, strict=True)], _WIDTH_M)
     ring = np.array([complex(x, y) for x, y, _ in found.points])
-    return replace(_survey(ring, "positions", len(laps), float(np.median(gaps)), spread), lap_spread=round(found.spread, 5))
+    return replace(_survey(ring, "positions", len(laps), float(np.median(gaps)), spread), lap_spread=found.spread)
 
 
 def _places(lap: RecordedLap) -> NDArray[np.complex128]:
