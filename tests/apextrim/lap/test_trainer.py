@@ -168,10 +168,10 @@ def test_another_weather_is_noticed_without_being_told(client_in: Client, event:
     event.refresh_from_db()
     wet = student(event, 1)
     assert wet.others and wet.advice.word == "begin" and wet.advice.mark_m < dry.advice.mark_m - 3.0
-    assert "The weather is another" in words(client_in.get(at(event, "trainer")))
+    assert "The weather has changed since you said" in words(client_in.get(at(event, "trainer")))
     client_in.post(at(event, "trainer_felt"), {"felt_1": "g"})
     told = student(event, 1)
-    assert not told.others and told.advice.word != "begin" and "The weather is another" not in words(client_in.get(at(event, "trainer")))
+    assert not told.others and told.advice.word != "begin" and "The weather has changed" not in words(client_in.get(at(event, "trainer")))
     Event.objects.filter(pk=event.pk).update(conditions=shown)
     event.refresh_from_db()
     again = student(event, 1)
