@@ -12,6 +12,7 @@ import pytest
 from playwright.sync_api import Browser, BrowserContext, Page, StorageState, expect, sync_playwright
 
 from scripts.servers import running
+from tests.database import migrated
 
 ROOT = Path(__file__).parents[2]
 FLAGS = [
@@ -27,13 +28,12 @@ FLAGS = [
 
 expect.set_options(timeout=90_000)  # for a busy machine; nothing waits longer than it must
 
-#: `make demo` without its server, in one process.
+#: `make demo` without its server, in one process, on a database that has its tables.
 _LOADED = """
 import os, django
 from django.core.management import call_command
 os.environ["DJANGO_SETTINGS_MODULE"] = "apextrim.settings"
 django.setup()
-call_command("migrate", verbosity=0)
 call_command("load_demo")
 """
 
@@ -46,6 +46,7 @@ def demo_folder(shared: Path) -> Path:
         if not folder.exists():
             part = shared / "demo.part"
             part.mkdir()
+            shutil.copyfile(migrated(), part / "apextrim.sqlite3")
             env = {**os.environ, "APEX_VAR": str(part), "APEX_DEMO": "1"}
             subprocess.run([sys.executable, "-c", _LOADED], cwd=ROOT, env=env, check=True, stdout=subprocess.DEVNULL)
             part.rename(folder)

@@ -175,7 +175,7 @@ def test_no_spoiled_file_breaks_what_reads_it(kind: str, caplog: pytest.LogCaptu
     }  # fmt: skip
     good = "".join(write_csv(t, columns)).encode() if kind == "csv" else write_parquet(t, columns)
     taken = 0
-    for seed in range(many(90 if kind == "csv" else 30, 300)):
+    for seed in range(many(60 if kind == "csv" else 12, 300)):
         data = io.BytesIO(spoiled(good, random.Random(seed)))
         try:
             header = read_header(data)

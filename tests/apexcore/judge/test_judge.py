@@ -66,7 +66,7 @@ def test_intervals_cover_and_false_alarms_are_rare(block: int) -> None:
     A false alarm is the sentence "B is quicker" where there is no difference.
     """
     covered = false_alarms = fooled = 0
-    trials = many(18, 150)
+    trials = many(12, 150)
     for seed in range(block * 1000, block * 1000 + trials):
         gap = float(np.random.default_rng(seed + 77).normal(0, 0.3))
         verdict = judge(simulated(seed, gap), PRIORS)
@@ -77,8 +77,8 @@ def test_intervals_cover_and_false_alarms_are_rare(block: int) -> None:
         low, high = naive(equal)
         fooled += not low <= 0.0 <= high
     assert fooled / trials > 0.05  # what the product is for: mean laps find differences where there are none
-    assert many(0.82, 0.89) <= covered / trials <= many(1.0, 0.995)
-    assert false_alarms / trials <= many(0.06, 0.05)
+    assert many(0.74, 0.89) <= covered / trials <= many(1.0, 0.995)
+    assert false_alarms / trials <= many(0.09, 0.05)
 
 
 def test_a_large_gap_is_settled_and_said() -> None:
@@ -158,11 +158,11 @@ PATTERN = run_order(8, 2)
 @pytest.mark.thorough
 def test_several_differences_driven_in_a_pattern_are_told_apart() -> None:
     covered = []
-    for seed in range(many(14, 60)):
+    for seed in range(many(8, 60)):
         gaps = np.random.default_rng(seed + 9).normal(0, 0.3, 2)
         laps = simulated(seed, 0.0, runs=8, marks=PATTERN, gaps_s=tuple(gaps))
         covered += [verdict.low_s <= gap <= verdict.high_s for verdict, gap in zip(judge_several(laps, PRIORS), gaps, strict=True)]
-    assert many(0.8, 0.88) <= float(np.mean(covered)) <= many(1.0, 0.995)
+    assert many(0.75, 0.88) <= float(np.mean(covered)) <= many(1.0, 0.995)
     far = judge_several(simulated(4, 0.0, runs=8, marks=PATTERN, gaps_s=(-1.0, 0.8)), PRIORS)
     assert far[0].settled and far[0].mean_s < 0 and far[1].settled and far[1].mean_s > 0
     assert far[0].runs == (4, 4)
