@@ -18,7 +18,7 @@ from apextrim.race.queries import race_view
 
 from .loader import load_files
 from .others import further_events
-from .weekend import COOL, FRIDAY, HOT, Weekend, pressures
+from .weekend import COOL, FRIDAY, HOT, Weekend, on_its_lines, pressures
 
 SATURDAY = FRIDAY + timedelta(hours=19, minutes=30)
 
@@ -94,6 +94,8 @@ def tell(user: User) -> Event:
     keep_plan(event, race_view(event).by_stops[0].plan, week.wait(5))
     _write_book(event)
     further_events(user)
+    for one in user.events.all():
+        on_its_lines(one)
     return event
 
 

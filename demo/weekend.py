@@ -8,6 +8,7 @@ from apexcore.judge.plan import TestPlan
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet
 from apextrim.events.models import Event
+from apextrim.lap import tasks
 from apextrim.modelling import cases
 from apextrim.runs.actions import send_virtual_driver
 from apextrim.sheets.actions import put_in_car, save_sheet
@@ -36,6 +37,12 @@ def pressures(front: float, rear: float) -> dict[str, float]:
     return {"pressure_fl": front, "pressure_fr": front, "pressure_rl": rear, "pressure_rr": rear}
 
 
+def on_its_lines(event: Event) -> None:
+    """Every bench of an event stands on the quickest lines of its day, as the work beside the requests would have found them."""
+    if tasks.ensure(event) is None:
+        tasks.find(event)
+
+
 class Weekend:
     """An event as it comes about, with a clock."""
 
@@ -56,6 +63,7 @@ class Weekend:
         self, sheet: Sheet, compound: str, fuel_l: float, laps: int, seed: int, age: float = 0, note: str = "", **more: Any
     ) -> None:  # fmt: skip
         put_in_car(self.event, sheet)
+        on_its_lines(self.event)
         values: dict[str, Any] = {
             "sheet": sheet, "session": self.event.session, "front": compound, "rear": compound, "tyre_age": age, "fuel_l": fuel_l, "note": note, **more,
         }  # fmt: skip

@@ -32,6 +32,7 @@ def pytest_configure() -> None:
     options = settings.DATABASES["default"]["OPTIONS"]  # a power failure has tests of its own
     options["init_command"] = options["init_command"].replace("synchronous=FULL", "synchronous=OFF")
 
+    settings.FIND_LINES = False  # no page asks for work that no test is about
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick; nothing here is secret
     settings.WHITENOISE_AUTOREFRESH = True  # a test client need not read every font and script before its first request
 

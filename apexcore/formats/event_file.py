@@ -280,6 +280,26 @@ class TrainedFile(Value):
     made_at: Moment
 
 
+#: Lines of one file, and stations of one line.
+_MOST_LINES, _MOST_STATIONS = 12, 40_000
+
+
+class LinesFile(Value):
+    """The quickest lines that were found for the car, its base sheet and the day; where they do not fit the circuit they are found anew.
+
+    :param offsets_m: of each line, the base sheet's best first: left of the centre line at even stations [m]
+    :param time_s: lap of the base sheet on the first [s]
+    :param before_s: on the line of least curvature [s]
+    """
+
+    offsets_m: Annotated[
+        tuple[Annotated[tuple[Annotated[float, Field(ge=-200.0, le=200.0)], ...], Field(min_length=4, max_length=_MOST_STATIONS)], ...],
+        Field(min_length=1, max_length=_MOST_LINES),
+    ]
+    time_s: Annotated[float, Field(gt=0.0, le=86_400.0)]
+    before_s: Annotated[float, Field(gt=0.0, le=86_400.0)]
+
+
 class EventFile(Value):
     """One event.
 
@@ -302,6 +322,7 @@ class EventFile(Value):
     class_limits: ClassLimits = ClassLimits()
     calibration: Numbers = {}
     made_at: Moment
+    lines: LinesFile | None = None
     session: Place | None = None
     sheet_in_car: Number | None = None
     sessions: tuple[SessionFile, ...] = Field((), max_length=MOST_ROWS)

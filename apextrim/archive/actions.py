@@ -19,6 +19,7 @@ from apexcore.formats.event_file import (
     EventFile,
     KnotFile,
     LapFile,
+    LinesFile,
     NoteFile,
     PlanFile,
     RaceFile,
@@ -40,6 +41,7 @@ from apexcore.vehicle.sheet import base_sheet, check_consistency
 from apextrim.book.models import BookEntry
 from apextrim.events import facts
 from apextrim.events.models import Event, Knot, Session
+from apextrim.lap import lines
 from apextrim.lap.models import TrainedMark
 from apextrim.library import stored
 from apextrim.library.car_actions import put_car
@@ -93,6 +95,7 @@ def event_file(event: Event, traces: bool = True) -> EventFile:
         **_told(event, ("name", "real_car", "driver", "conditions", "rules", "item_rules", "class_limits", "calibration", "made_at")),
         "car": facts.book_car_of(event), "circuit": stored.parsed_circuit(event.circuit.data),
         "notes": [_told(row, NoteFile.model_fields) for row in event.circuit.notes.all()],
+        "lines": _lines(event),
         "session": places.get(event.session_id or 0), "sheet_in_car": next((row.number for row in sheets if row.in_car), None),
         "sessions": [_told(row, SessionFile.model_fields) for row in sessions],
         "sheets": [
@@ -146,6 +149,15 @@ def event_file(event: Event, traces: bool = True) -> EventFile:
     return EventFile.model_validate(content)
 
 
+def _lines(event: Event) -> LinesFile | None:
+    """The quickest lines of the day, if they are found; longer ones than a file holds are found anew where it is read."""
+    row = lines.of_today(event)
+    try:
+        return None if row is None else LinesFile(offsets_m=row.offsets_m, time_s=row.time_s, before_s=row.before_s)
+    except ValidationError:
+        return None
+
+
 def _traces(event: Event) -> tuple[dict[int, TraceFile], int]:
     """The traces of an event by the keys of their laps, the newest runs first as far as a file holds them, and how many it does not."""
     rows = LapTrace.objects.filter(lap__run__event=event, lap__run__deleted_at=None).order_by("-lap__run__number", "lap__number")
@@ -195,10 +207,14 @@ def brought_in(event: Event, new: bool) -> str:
     return f"{event.name} is imported." if new else f"{event.name} is there already, the same; nothing was added."
 
 
+#: What may be stored otherwise than in a file, or follows from the rest.
+_NOT_COMPARED = {"car", "circuit", "notes", "lines"}
+
+
 def _there_already(owner: User, file: EventFile) -> Event | None:
     """The owner's event that this very file was read into, or written from."""
     for there in Event.objects.filter(owner=owner, name=file.name, made_at=file.made_at, deleted_at=None).select_related("car", "circuit"):
-        if event_file(there).model_dump(exclude={"car", "circuit", "notes"}) == file.model_dump(exclude={"car", "circuit", "notes"}):
+        if event_file(there).model_dump(exclude=_NOT_COMPARED) == file.model_dump(exclude=_NOT_COMPARED):
             return there
     return None
 
@@ -300,8 +316,8 @@ def _fill(event: Event, file: EventFile) -> None:
             RaceMark(race=begun, number=number, key=f"file-{number}", **mark.model_dump())
             for number, mark in enumerate(race.marks, start=1)
         )
-        lines = {(line.car, line.lap): line for line in race.timing}  # the same line twice is one
-        TimedLine.objects.bulk_create([TimedLine(race=begun, **line.model_dump()) for line in lines.values()], batch_size=500)
+        timed = {(line.car, line.lap): line for line in race.timing}  # the same line twice is one
+        TimedLine.objects.bulk_create([TimedLine(race=begun, **line.model_dump()) for line in timed.values()], batch_size=500)
     for test in file.tests:
         differences = [Difference.from_row(tried).with_keys(key).to_row() for tried in test.differences]
         order = [list(marks) for marks in test.order]
@@ -320,6 +336,8 @@ def _fill(event: Event, file: EventFile) -> None:
         row = targets.get(knot.kind, {}).get(knot.target)
         if knot.kind == "brief" or row is not None:
             Knot.objects.create(event=event, **{**knot.model_dump(), "target": row.pk if row else None})
+    if (found := file.lines) is not None and lines.fit(event, found.offsets_m):
+        lines.stand_on(event, lines.keep_told(event, lines.made_from(event), found.offsets_m, found.time_s, found.before_s, event.made_at))
     event.session = None if file.session is None or file.session >= len(sessions) else sessions[file.session]
     event.save(update_fields=["session"])
     if file.sheet_in_car is not None:

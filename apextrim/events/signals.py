@@ -11,7 +11,7 @@ from apexcore.vehicle.class_limits import Kept, Standing
 
 from .models import Event
 
-#: The top of an event's pages is drawn. Argument: `event`. A receiver returns a fact for it.
+#: The top of an event's pages is drawn. Argument: `event`. A receiver returns a fact for it, empty where there is none.
 facts_wanted = Signal()
 
 #: Events are listed. Argument: `events`. A receiver returns the name of the sheet in the car by the event's key.
@@ -83,7 +83,7 @@ def _answers(signal: Signal, **asked: Any) -> list[Any]:
 
 def facts(event: Event) -> list[str]:
     """Facts of others for the top of an event's pages."""
-    return _answers(facts_wanted, event=event)
+    return [fact for fact in _answers(facts_wanted, event=event) if fact]
 
 
 def sheet_names(events: Iterable[Event]) -> dict[int, str]:

@@ -12,9 +12,8 @@ from apexcore.lap.wishes import WISH_WORDS, Asked, Wish
 from apextrim.events.models import Event
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import cases
-from apextrim.sheets.queries import core_sheet, sheet_in_car
+from apextrim.sheets.queries import core_sheet_in_car
 
-from . import lines
 from .models import AskedLine
 
 #: Wishes that any corner may have, and those that need lanes.
@@ -46,10 +45,8 @@ def made_from(case: cases.Case, corner: int, key: str) -> str:
 
 
 def shown_case(event: Event) -> cases.Case:
-    """The case that the Lap bench shows of the sheet in the car: on the line that the benches stand on, else on the quickest found."""
-    row = sheet_in_car(event)
-    case, found = cases.case_of(event, core_sheet(event, row)), lines.newest(event, row)[0]
-    return case if event.line or found is None else case._replace(line=lines.text_of(found))
+    """The case that the Lap bench shows: of the sheet in the car."""
+    return cases.case_of(event, core_sheet_in_car(event))
 
 
 def free_of(case: cases.Case) -> Quickest | None:

@@ -1,71 +1,71 @@
-"""The line of least time of an event's sheet: known by what it was made from."""
+"""The lines of least time that an event's benches stand on: of its car, base sheet and day, known by what they were made from."""
 
 import hashlib
 import json
-from dataclasses import replace
+from collections.abc import Sequence
 from datetime import datetime
 
-from apexcore.circuit.line import CornerSpan
-from apexcore.lap.quickest import Quickest
-from apexcore.lap.solver import LapCase
+import numpy as np
+
+from apexcore.circuit.line import offset_line
+from apexcore.circuit.track import centre_line
+from apexcore.trim.moves.pool import Pool
 from apextrim.events.models import Event
-from apextrim.library.stored import driven_line
+from apextrim.library.stored import found_lines, parsed_circuit
 from apextrim.modelling import cases
-from apextrim.runs.queries import rows_of
-from apextrim.sheets.models import Sheet
-from apextrim.sheets.queries import core_sheet
+from apextrim.sheets.queries import core_base_sheet
 
 from .models import FoundLine
 
-#: Edition of the model that lines are found with: those of an earlier one are no longer a sheet's own.
-_EDITION = 2
+#: Edition of the model that lines are found with: those of an earlier one are no longer those of the day.
+_EDITION = 3
 #: Lines of one event that are kept: the newest.
 _KEPT = 6
 
 
-def made_from(event: Event, sheet: Sheet | None) -> str:
-    """Digest of all that a line of least time depends on."""
-    case = cases.case_of(event, core_sheet(event, sheet))
+def made_from(event: Event) -> str:
+    """Digest of all that an event's lines depend on: car, circuit, weather, driver, and the sheet that it began with."""
+    case = cases.on_no_line(event, core_base_sheet(event))
     return hashlib.sha256(json.dumps([*case[:4], [list(pair) for pair in case.values], _EDITION]).encode()).hexdigest()
 
 
-def newest(event: Event, sheet: Sheet | None) -> tuple[FoundLine | None, bool]:
-    """The line found for this sheet, here and today, else the newest of the event; and whether it is the former."""
-    lines = FoundLine.objects.filter(event=event)
-    own = lines.filter(made_from=made_from(event, sheet)).first()
-    return (own, True) if own is not None else (lines.first(), False)
+def of_today(event: Event) -> FoundLine | None:
+    """The lines found for the car, base sheet and day as they are; None where they are still to be found."""
+    return FoundLine.objects.filter(event=event, made_from=made_from(event)).first()
 
 
-def keep(event: Event, sheet: Sheet | None, digest: str, found: Quickest, at: datetime) -> FoundLine:
-    """Keeps a line; the oldest ones of the event go."""
-    row = FoundLine.objects.create(
-        event=event, sheet=sheet, made_from=digest, offsets_m=[round(float(value), 6) for value in found.offset], time_s=found.time_s,
-        before_s=found.before_s, made_at=at,
-    )  # fmt: skip
+def keep(event: Event, digest: str, found: Pool, at: datetime) -> FoundLine:
+    """Keeps lines; the oldest ones of the event go."""
+    return keep_told(event, digest, [[round(float(value), 6) for value in one] for one in found.lines], found.time_s, found.before_s, at)
+
+
+def keep_told(event: Event, digest: str, offsets_m: Sequence[Sequence[float]], time_s: float, before_s: float, at: datetime) -> FoundLine:
+    """Keeps lines of any origin; the oldest ones of the event go."""
+    told = {"offsets_m": [list(one) for one in offsets_m], "time_s": time_s, "before_s": before_s, "made_at": at}
+    row, _ = FoundLine.objects.update_or_create(event=event, made_from=digest, defaults=told)
     lines = FoundLine.objects.filter(event=event)
     lines.exclude(pk__in=list(lines.values_list("pk", flat=True)[:_KEPT])).delete()
     return row
 
 
 def text_of(row: FoundLine) -> str:
-    """A line's offsets as the benches read them."""
+    """The offsets of lines as the benches read them."""
     return json.dumps(row.offsets_m)
 
 
-def stand_on(event: Event, row: FoundLine) -> bool:
-    """Makes every bench of an event stand on a line, unless it has runs already: what was modelled beside them must not move.
+#: Largest curvature of a line that comes from elsewhere: over that of the middle of the road [-], and beyond [1/m].
+_MOST_BEND, _BEYOND = 1.5, 0.03
 
-    Returns whether they do.
-    """
-    if rows_of(event).exists():
-        return False
+
+def fit(event: Event, offsets_m: Sequence[Sequence[float]]) -> bool:
+    """Whether lines that come from elsewhere lie on the road and could be driven."""
+    text, width = event.circuit.data, cases.car_of(event).width_m
+    middle = np.abs(offset_line(centre := centre_line(parsed_circuit(text)), np.zeros(len(centre.x))).road[:, 0]).max()
+    there = found_lines(text, width, json.dumps([list(one) for one in offsets_m]))
+    return len(there) == len(offsets_m) and all(np.abs(line.road[:, 0]).max() <= _MOST_BEND * middle + _BEYOND for line in there)
+
+
+def stand_on(event: Event, row: FoundLine) -> None:
+    """Makes every bench of an event stand on these lines. Marks stay where they are: they are places along the middle of the road."""
     event.line = text_of(row)
     event.save(update_fields=["line"])
-    return True
-
-
-def case_on(event: Event, row: FoundLine) -> tuple[LapCase, tuple[CornerSpan, ...]]:
-    """The lap case of an event on a line that was found, and the corners on it."""
-    lap_case = cases.lap_case_of(event)
-    line, spans = driven_line(event.circuit.data, lap_case.car.width_m, text_of(row))
-    return replace(lap_case, line=line), spans

@@ -4,20 +4,20 @@ from django.db import models
 
 
 class FoundLine(models.Model):
-    """The line of least time that was found for an event's sheet, and what it was made from."""
+    """The lines of least time that were found for an event's car on a day, and what they were made from."""
 
     OWNER = "event__owner"
 
     event = models.ForeignKey("events.Event", models.CASCADE, related_name="lines")
-    sheet = models.ForeignKey("sheets.Sheet", models.SET_NULL, null=True, related_name="+")
-    made_from = models.CharField(max_length=64, help_text="digest of car, circuit, weather, driver and sheet")
-    offsets_m = models.JSONField(help_text="left of the centre line at even stations [m]")
-    time_s = models.FloatField(help_text="its lap [s]")
-    before_s = models.FloatField(help_text="the lap on the line of least curvature [s]")
+    made_from = models.CharField(max_length=64, help_text="digest of car, circuit, weather, driver and base sheet")
+    offsets_m = models.JSONField(help_text="of each line, the base sheet's best first: left of the centre line at even stations [m]")
+    time_s = models.FloatField(help_text="lap of the base sheet on the first [s]")
+    before_s = models.FloatField(help_text="its lap on the line of least curvature [s]")
     made_at = models.DateTimeField()
 
     class Meta:
         ordering = ["-made_at", "-pk"]
+        constraints = [models.UniqueConstraint(fields=["event", "made_from"], name="lines_of_a_day")]
 
     def __str__(self) -> str:
         return f"line of {self.time_s:.3f} s"

@@ -3,14 +3,12 @@
 from collections.abc import Mapping
 from typing import Any
 
-from django.conf import settings
 from django.dispatch import receiver
 
 from apextrim.events.models import Event
-from apextrim.events.signals import event_made
+from apextrim.events.signals import event_made, facts_wanted
 from apextrim.library.models import Circuit
 from apextrim.library.signals import corners_moved
-from apextrim.work.queue import TooMuchWork
 
 from . import tasks
 from .models import TrainedMark
@@ -19,12 +17,15 @@ from .models import TrainedMark
 @receiver(event_made)
 def begin_with_its_line(event: Event, **_: Any) -> None:
     """The quickest line takes its time: it is begun with when an event is made, unless the owner has enough under way."""
-    if not settings.FIND_LINES:
-        return
-    try:
-        tasks.ask(event)
-    except TooMuchWork:
-        return
+    tasks.ensure(event)
+
+
+@receiver(facts_wanted)
+def line_fact(event: Event, **_: Any) -> str:
+    """That the benches do not stand on the day's quickest line yet; it is asked for by the first page that needs it."""
+    if tasks.ensure(event) is not None:
+        return ""
+    return "lap times provisional: the quickest line is being found" if tasks.under_way(event) else "not on the quickest line of the day"
 
 
 @receiver(corners_moved)

@@ -1,63 +1,110 @@
 """Searches for lines as pieces of work beside the requests: the quickest, and those under a wish for one corner."""
 
+from collections.abc import Callable
+from contextlib import suppress
 from typing import Any
-from urllib.parse import urlencode
 
+from django.conf import settings
+from django.db import transaction
 from django.urls import reverse
 from django.utils import timezone
 
 from apexcore.errors import ApexError
-from apexcore.lap.quickest import quickest_line
 from apexcore.lap.wishes import Asked, asked_for
+from apexcore.trim.moves.pool import found_pool
 from apextrim.events.models import Event
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import cases
-from apextrim.sheets.queries import core_sheet, sheet_in_car
+from apextrim.sheets.queries import core_base_sheet
 from apextrim.work import queue
 from apextrim.work.kinds import Done, Line, work_of
 from apextrim.work.models import Job
+from apextrim.work.queue import TooMuchWork
 
 from . import asked, lines
-from .models import AskedLine
+from .models import AskedLine, FoundLine
 
 
 @work_of("line", lane="devices")
 def find_line(job: Job, line: Line) -> Done:
-    """Finds the quickest line of the sheet in the car, here and today."""
+    """Finds the quickest lines of the car, its base sheet and the day; every bench stands on them from then on."""
     event = Event.objects.select_related("car", "circuit").get(pk=job.arguments["event"], owner_id=job.owner_id)
-    sheet = sheet_in_car(event)
-    digest = lines.made_from(event, sheet)
 
     def told(share: float) -> bool:
         line.progress(share)
         return line.stopped()
 
-    circuit, lap_case = parsed_circuit(event.circuit.data), cases.lap_case_of(event)
-    found = quickest_line(circuit, lap_case, core_sheet(event, sheet), told=told)
-    if line.stopped():
-        return Done(["Stopped: no line was kept."], reverse("lap_bench", args=[event.pk]), stopped=True)
-    row = lines.keep(event, sheet, digest, found, timezone.now())
-    stands = lines.stand_on(event, row)
+    address, row = reverse("lap_bench", args=[event.pk]), find(event, told)
+    if row is None:
+        return Done(["Stopped: no line was kept."], address, stopped=True)
+    if lines.text_of(row) != Event.objects.get(pk=event.pk).line:
+        return Done(["A quickest line was found, but the day, the car or the circuit has changed since."], address)
     gain = row.before_s - row.time_s
     words = "No quicker line than that of least curvature was found."
     if gain > 0.005:
         words = f"The quickest line is {gain:.2f} s a lap quicker than the line of least curvature."
-    words += " Every bench now stands on it." if stands else " The benches keep their line, since this event has runs."
-    return Done([words], f"{reverse('lap_bench', args=[event.pk])}?{urlencode({'line': 'quickest'})}")
+    return Done([f"{words} Every bench uses it now."], address)
+
+
+def find(event: Event, told: Callable[[float], bool] = lambda _: False) -> FoundLine | None:
+    """Finds the lines of the day, keeps them, and makes the benches stand on them unless the day has changed meanwhile.
+
+    :param told: is told the share done, and answers whether to stop
+    :returns: None where it was stopped
+    :raises SolverError: if the car cannot take the circuit
+    """
+    digest, circuit = lines.made_from(event), parsed_circuit(event.circuit.data)
+    found = found_pool(circuit, cases.lap_case_of(event), core_base_sheet(event), told=told)
+    if told(1.0):
+        return None
+    row = lines.keep(event, digest, found, timezone.now())
+    now = Event.objects.select_related("car", "circuit").get(pk=event.pk)
+    if lines.made_from(now) == digest or not now.line:
+        lines.stand_on(now, row)
+        event.line = now.line
+    return row
+
+
+def _jobs(event: Event) -> list[Job]:
+    """The jobs that found or find lines of an event, the newest first."""
+    jobs = Job.objects.filter(owner_id=event.owner_id, kind="line").defer("data").order_by("-pk")
+    return [job for job in jobs if job.arguments.get("event") == event.pk]
 
 
 def under_way(event: Event) -> Job | None:
     """The job that finds a line of this event now, if there is one."""
-    jobs = Job.objects.filter(owner=event.owner, kind="line", state__in=("waiting", "running"))
-    return next((job for job in jobs if job.arguments.get("event") == event.pk), None)
+    return next((job for job in _jobs(event) if job.is_open), None)
+
+
+def ensure(event: Event) -> FoundLine | None:
+    """The lines of today, on which the benches then stand; where they are still to be found they are asked for, but not again where that
+    was stopped or failed."""
+    row = lines.of_today(event)
+    if row is not None:
+        if lines.text_of(row) != event.line:
+            lines.stand_on(event, row)
+        return row
+    if settings.FIND_LINES and _may_ask(event):
+        with suppress(TooMuchWork), transaction.atomic():  # two windows ask once
+            if _may_ask(event):
+                ask(event)
+    return None
+
+
+def _may_ask(event: Event) -> bool:
+    """Whether nothing finds the event's lines now, and nothing has tried to find those of today in vain."""
+    digest = lines.made_from(event)
+    in_vain = ("stopped", "failed")
+    return not any(job.is_open or (job.state in in_vain and job.arguments.get("made_from") == digest) for job in _jobs(event))
 
 
 def ask(event: Event) -> Job:
-    """Asks for the quickest line of the sheet in the car.
+    """Asks for the quickest lines of the day.
 
     :raises TooMuchWork: if the owner's share of the queue is used up
     """
-    return queue.ask(event.owner, "line", f"{event.name}: the quickest line", {"event": event.pk})
+    told = {"event": event.pk, "made_from": lines.made_from(event)}
+    return queue.ask(event.owner, "line", f"{event.name}: the quickest line", told)
 
 
 def ask_line(event: Event, corner: int, key: str) -> AskedLine:

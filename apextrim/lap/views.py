@@ -8,12 +8,11 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
-from apexcore.trim.reading.analysis import analyse
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.library import circuit_actions, stored
 from apextrim.modelling import answers, cases
-from apextrim.sheets.queries import core_sheet, sheet_in_car
+from apextrim.sheets.queries import core_sheet_in_car
 from apextrim.ui.circuit_map import map_view, marker_words
 from apextrim.work.queue import TooMuchWork
 
@@ -31,17 +30,13 @@ def _bench(
         "errors": errors or [],
     }
     try:
-        lap_case, spans = cases.lap_case_of(event), cases.spans_of(event)
-        row = sheet_in_car(event)
-        sheet = core_sheet(event, row)
-        answer = answers.answer_of(event, sheet)
-        found, own = lines.newest(event, row)
-        shown = found is not None and (bool(event.line) or request.GET.get("line") == "quickest")
-        context |= {"found": found, "own": own, "shown": shown, "gain_s": found.before_s - found.time_s if found else 0.0}
+        case = cases.case_of(event, core_sheet_in_car(event))
+        lap_case, spans = case.lap_case(), case.spans()
+        answer = answers.answer_in(case)
+        found = lines.of_today(event)
+        if found is not None:
+            context |= {"found": found, "gain_s": found.before_s - found.time_s, "lines": len(found.offsets_m)}
         context["job"] = tasks.under_way(event)
-        if found is not None and shown and not event.line:
-            lap_case, spans = lines.case_on(event, found)
-            answer = analyse(lap_case, spans, sheet, answer.lap)
         line = lap_case.line
         context |= {"length_m": line.length_m, "height_m": float(line.z.max() - line.z.min())}
         notes = {note.number: note for note in event.circuit.notes.all()}
@@ -63,7 +58,7 @@ def bench(request: HttpRequest, event_id: int) -> HttpResponse:
 
 @require_POST
 def find_line(request: HttpRequest, event_id: int) -> HttpResponse:
-    """Asks for the quickest line of the sheet in the car."""
+    """Asks for the quickest line of the day."""
     event = event_for(request.user, event_id)
     try:
         job = tasks.ask(event)

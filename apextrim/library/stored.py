@@ -27,19 +27,30 @@ def parsed_circuit(text: str) -> Circuit:
 def driven_line(text: str, car_width_m: float, offsets: str = "") -> tuple[Line, tuple[CornerSpan, ...]]:
     """The racing line of a car this wide on a stored circuit, and its corners.
 
-    :param offsets: of a line that was found, as JSON; one that the circuit has outgrown, or none: that of least curvature
+    :param offsets: of lines that were found, as JSON, of which the first is driven; where the circuit has outgrown them, or there are
+        none, that of least curvature is
     :raises InputError: if the lap does not close, or the car does not fit
     """
     circuit = parsed_circuit(text)
-    line = _found_line(circuit, car_width_m, offsets) if offsets else None
+    line = next(iter(found_lines(text, car_width_m, offsets)), None)
     if line is None:
         line = racing_line(circuit, car_width_m=car_width_m)
     return line, tuple(corners(circuit, line))
 
 
-def _found_line(circuit: Circuit, car_width_m: float, offsets: str) -> Line | None:
-    """The line of these offsets; None where the circuit or the car has outgrown them."""
-    found, centre = np.array(json.loads(offsets), dtype=np.float64), centre_line(circuit)
-    if len(found) != len(centre.x) or np.abs(found).max() > half_room_m(circuit.width_m, car_width_m) + 1e-3:
-        return None
-    return offset_line(centre, found)
+def parts_of(offsets: str) -> list[str]:
+    """The lines that a text holds, each as one of its own."""
+    told = json.loads(offsets) if offsets else []
+    return [json.dumps(one) for one in (told if told and isinstance(told[0], list) else [told] if told else [])]
+
+
+@kept_within(32 * MB)
+def found_lines(text: str, car_width_m: float, offsets: str) -> tuple[Line, ...]:
+    """The lines of these offsets; those that the circuit or the car has outgrown are left out."""
+    circuit = parsed_circuit(text)
+    centre, found = centre_line(circuit), []
+    for part in parts_of(offsets):
+        one = np.array(json.loads(part), dtype=np.float64)
+        if len(one) == len(centre.x) and np.abs(one).max() <= half_room_m(circuit.width_m, car_width_m) + 1e-3:
+            found.append(offset_line(centre, one))
+    return tuple(found)

@@ -91,7 +91,7 @@ def _effects(case: Case) -> tuple[StepEffect, ...]:
     core = parsed_car(case.car)
     spans = case.spans()
     free = [item for item in core.items if not item.locked]
-    return tuple(step_effects(case.lap_case(), case.sheet(), free, _answer(case).lap, spans))
+    return tuple(step_effects(case.lap_case(), case.sheet(), free, _answer(case).lap, spans, case.other_lines()))
 
 
 def effects_of(event: Event, sheet: Sheet) -> tuple[StepEffect, ...]:

@@ -5,18 +5,19 @@ import json
 from typing import NamedTuple
 
 from apexcore.circuit.conditions import Conditions
-from apexcore.circuit.line import CornerSpan
+from apexcore.circuit.line import CornerSpan, Line
 from apexcore.errors import FileRejected
 from apexcore.judge.calibration import scaled
 from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import LapCase
+from apexcore.trim.moves.pool import best_first
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.limits import with_limits
-from apexcore.vehicle.sheet import Sheet
+from apexcore.vehicle.sheet import Sheet, base_sheet
 from apextrim.events.facts import conditions_of
 from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within
-from apextrim.library.stored import driven_line, parsed_car, parsed_circuit
+from apextrim.library.stored import driven_line, found_lines, parsed_car, parsed_circuit, parts_of
 
 
 @kept_within(2 * MB)
@@ -82,7 +83,10 @@ def width_of(case: "Case") -> float:
 
 
 class Case(NamedTuple):
-    """All that a modelled result depends on, as text and numbers that can be a key."""
+    """All that a modelled result depends on, as text and numbers that can be a key.
+
+    :param line: of `stored.driven_line`: the line driven, and the others of the event
+    """
 
     car: str
     circuit: str
@@ -99,6 +103,10 @@ class Case(NamedTuple):
         """The core's lap case; on the car's first compound where none is named."""
         return _lap_case(self.car, self.circuit, self.line, Conditions.model_validate_json(self.conditions), self.driver, front, rear)
 
+    def other_lines(self) -> tuple[Line, ...]:
+        """The event's lines beside the one driven."""
+        return found_lines(self.circuit, parsed_car(self.car).width_m, self.line)[1:]
+
     def spans(self) -> tuple[CornerSpan, ...]:
         """The corners of the circuit on the line driven."""
         return driven_line(self.circuit, parsed_car(self.car).width_m, self.line)[1]
@@ -109,6 +117,25 @@ class Case(NamedTuple):
 
 
 def case_of(event: Event, sheet: Sheet, conditions: Conditions | None = None) -> Case:
-    """The case of an event with this sheet, here and, where no other conditions are told, today."""
-    told = (conditions or conditions_of(event)).model_dump_json()
-    return Case(_car_text(event), event.circuit.data, told, event.driver, tuple(sorted(sheet.values.items())), event.line)
+    """The case of an event with this sheet, here and, where no other conditions are told, today; of the event's lines it drives the one
+    that is best for the sheet today."""
+    case = on_no_line(event, sheet)
+    case = case._replace(line=_best_first(case._replace(line=event.line)))
+    return case if conditions is None else case._replace(conditions=conditions.model_dump_json())
+
+
+def on_no_line(event: Event, sheet: Sheet) -> Case:
+    """The case of an event with this sheet, here and today, on the line of least curvature."""
+    today = conditions_of(event).model_dump_json()
+    return Case(_car_text(event), event.circuit.data, today, event.driver, tuple(sorted(sheet.values.items())))
+
+
+@kept_within(8 * MB)
+def _best_first(case: Case) -> str:
+    """A case's lines, the best for its sheet first; as they are where there is one, or where the car cannot take any."""
+    parts = parts_of(case.line)
+    lines = found_lines(case.circuit, parsed_car(case.car).width_m, case.line)
+    if len(parts) < 2 or len(lines) < len(parts):
+        return case.line
+    order = best_first(case.lap_case(), base_sheet(parsed_car(case.car)), case.sheet(), lines)
+    return "[" + ", ".join(parts[number] for number in order) + "]"

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from apexcore.quantities import format_number
-from apexcore.trim.moves.effects import difference_spread_s
+from apexcore.trim.moves.effects import sheets_spread_s
 from apexcore.trim.reading.analysis import SheetAnalysis, TyreAnalysis
 from apexcore.trim.reading.balance import PHASES, SPEEDS, balance_changes
 from apexcore.vehicle.car import WHEEL_WORDS, Car
@@ -195,7 +195,7 @@ def answer_view(now: SheetAnalysis, saved: SheetAnalysis) -> AnswerView:
     pads = [Pad(WHEEL_WORDS[t.wheel], t, t.hot_kpa - t.best_kpa, t.work_kj / total) for t in now.tyres]
     change = now.lap.time_s - saved.lap.time_s
     top = 3.6 * (now.lap.top_speed_ms - saved.lap.top_speed_ms)
-    return AnswerView(now, change, difference_spread_s(change), top, rows, pads)
+    return AnswerView(now, change, sheets_spread_s(change), top, rows, pads)
 
 
 @dataclass(frozen=True)
@@ -227,5 +227,5 @@ def difference_rows(found: list[Difference], effects: Mapping[str, float]) -> li
         item, effect = difference.item, effects[difference.item.key]
         steps = format_number(difference.steps, 0, signed=True)
         before, after = shown(item).text(difference.before), shown(item).text(difference.after)
-        rows.append(DifferenceRow(item.name, before, after, steps, effect, difference_spread_s(effect)))
+        rows.append(DifferenceRow(item.name, before, after, steps, effect, sheets_spread_s(effect)))
     return rows

@@ -63,6 +63,11 @@ def core_sheet(event: Event, row: Sheet | None) -> CoreSheet:
     return base_sheet(car) if row is None else CoreSheet(car.key, row.values)
 
 
+def core_base_sheet(event: Event) -> CoreSheet:
+    """The core's sheet that an event began with; the maker's where there is none yet."""
+    return core_sheet(event, event.sheets.order_by("number").first())
+
+
 def core_sheet_in_car(event: Event) -> CoreSheet:
     """The core's sheet in the car; the base sheet where there is none."""
     return core_sheet(event, sheet_in_car(event))

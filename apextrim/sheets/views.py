@@ -125,7 +125,8 @@ def effect(request: HttpRequest, event_id: int) -> HttpResponse:
     elif items and form.sheet is not None:
         try:
             context |= {"shown": shown(items[0]), "word": entry_of_lever(items[0].sets)}
-            context["effects"] = step_effects(cases.lap_case_of(event), form.sheet, items, answers.answer_of(event, form.sheet).lap)
+            case = cases.case_of(event, form.sheet)
+            context["effects"] = step_effects(case.lap_case(), form.sheet, items, answers.answer_in(case).lap, others=case.other_lines())
         except ApexError as error:
             context["hint"] = str(error)
     return render(request, "sheets/_effect.html", context)

@@ -12,7 +12,7 @@ from apexcore.judge.calibration import SCALES, CalibrationRun, calibrate
 from apexcore.judge.missed import Score, model_error, scored
 from apexcore.quantities import format_number
 from apexcore.quantities.spread import sd_of_interval
-from apexcore.trim.moves.effects import difference_spread_s
+from apexcore.trim.moves.effects import sheets_spread_s
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.events import facts
 from apextrim.events.models import Event
@@ -89,7 +89,7 @@ def track_record(event: Event) -> Record:
             continue
         if not isinstance(verdict, Judged):
             continue
-        one, spread = verdict.verdict, difference_spread_s(sheet.modelled_s)
+        one, spread = verdict.verdict, sheets_spread_s(sheet.modelled_s)
         score = scored(sheet.modelled_s, sd_of_interval(-spread, spread), one.mean_s, sd_of_interval(one.low_s, one.high_s))
         found.append(Recorded(sheet, sheet.parent, sheet.modelled_s, spread, (one.mean_s, one.low_s, one.high_s), score))
     missed = [row.measured_s[0] - row.modelled_s for row in found]

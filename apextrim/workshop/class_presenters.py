@@ -6,7 +6,7 @@ from typing import Any
 
 from apexcore.quantities import format_lap, format_number
 from apexcore.trim.moves.class_search import AtStep, ClassFound, restrictor_of
-from apexcore.trim.moves.effects import difference_spread_s
+from apexcore.trim.moves.effects import sheets_spread_s
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.items import Item
 from apexcore.vehicle.sheet import Sheet as CoreSheet
@@ -124,7 +124,7 @@ def _sentence(result: Mapping[str, Any], aim: str, car: Car, changed: Mapping[st
     if not changed:
         return f"{name} is the quickest that the class allows, as far as ballast and restrictor go."
     gain = best["cost_s"] - result["before_s"]
-    spread = difference_spread_s(gain)
+    spread = sheets_spread_s(gain)
     what = " and ".join(f"{car.item(key).name} {shown(car.item(key)).text(value)}" for key, value in changed.items())
     per = "a lap" if aim == "lap" else "a lap over the stint"
     sense = "quicker" if gain < 0 else "slower"

@@ -50,6 +50,11 @@ class EffectRow:
     leaves_class: bool = False
 
     @property
+    def is_gain(self) -> bool:
+        """Whether it is clearly quicker."""
+        return self.effect.is_clear and self.effect.lap_s < 0.0
+
+    @property
     def shown(self) -> str:
         """The value after it as the reader's box takes it; empty where there is none."""
         value = self.effect.value

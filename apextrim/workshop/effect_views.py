@@ -92,7 +92,9 @@ def steps(request: HttpRequest, event_id: int) -> HttpResponse:
     else:
         try:
             rows = _effects(event, form.sheet, aim, own_lines.found_for(event, form.sheet))
-            context["rows"] = [one for one in rows if not one.leaves_class][:_SHOWN]
+            context["rows"] = [one for one in rows if not one.leaves_class and (aim != "lap" or one.is_gain)][:_SHOWN]
+            if not context["rows"]:
+                context["hint"] = "No single step is clearly quicker from here."
         except ApexError as error:
             context["hint"] = str(error)
     return render(request, "workshop/_steps.html", context)

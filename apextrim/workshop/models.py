@@ -11,7 +11,9 @@ class OwnLines(models.Model):
     event = models.ForeignKey("events.Event", models.CASCADE, related_name="own_lines")
     made_from = models.CharField(max_length=64, help_text="digest of car, circuit, weather, driver, sheet and line")
     values = models.JSONField(help_text="the sheet's values by item")
-    effects_s = models.JSONField(default=dict, help_text="change of lap time [s] by item and signed steps, such as wing+1")
+    effects_s = models.JSONField(
+        default=dict, help_text="by item and signed steps, such as wing+1: change of lap time, and how two lines differ on it [s]"
+    )
     asked = models.PositiveSmallIntegerField(help_text="steps that are looked at")
     job = models.ForeignKey("work.Job", models.SET_NULL, null=True, related_name="+")
     made_at = models.DateTimeField()

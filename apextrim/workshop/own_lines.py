@@ -11,6 +11,9 @@ from apextrim.modelling import answers, cases
 
 from .models import OwnLines
 
+#: How steps on lines of their own are found: those that were found otherwise are asked for anew.
+_EDITION = 2
+
 
 def step_key(item: str, steps: int) -> str:
     """What a step is kept by."""
@@ -19,18 +22,26 @@ def step_key(item: str, steps: int) -> str:
 
 def found_for(event: Event, sheet: CoreSheet) -> OwnLines | None:
     """What was found, or is being found, for a sheet here and today."""
-    return OwnLines.objects.filter(event=event, made_from=cases.case_of(event, sheet).digest()).select_related("job").first()
+    return OwnLines.objects.filter(event=event, made_from=made_from(cases.case_of(event, sheet))).select_related("job").first()
 
 
-def known(row: OwnLines | None, effect: StepEffect) -> float | None:
-    """Change of lap time of a step on lines of their own [s]; None where it is not found yet."""
-    value = None if row is None else row.effects_s.get(step_key(effect.item.key, effect.steps))
-    return None if value is None else float(value)
+def made_from(case: cases.Case) -> str:
+    """What the effects of a case on lines of their own are known by."""
+    return case.digest("steps", _EDITION)
+
+
+def _known(row: OwnLines | None, effect: StepEffect) -> StepEffect:
+    """A step as it reads on lines of its own; as it is where that is not found yet."""
+    found = None if row is None else row.effects_s.get(step_key(effect.item.key, effect.steps))
+    if found is None:
+        return effect
+    lap_s, disagree_s = found
+    return replace(effect, lap_s=float(lap_s), disagree_s=None if disagree_s is None else float(disagree_s))
 
 
 def refined(row: OwnLines | None, effects: Sequence[StepEffect]) -> list[StepEffect]:
     """The effects with the lap times on lines of their own, as far as they are found."""
-    return [effect if (own := known(row, effect)) is None else replace(effect, lap_s=own) for effect in effects]
+    return [_known(row, effect) for effect in effects]
 
 
 def steps_of(row: OwnLines | None) -> frozenset[str]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from apexcore.quantities import format_lap, format_number
-from apexcore.trim.moves.effects import difference_spread_s
+from apexcore.trim.moves.effects import sheets_spread_s
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.ui.pictures import Axis, Plot
@@ -88,9 +88,9 @@ def _search_sentence(aim: str, rows: Sequence[SearchRow], before: Sequence[float
         return "Nothing better found within these limits."
     held = "" if excess <= 1e-6 else " The limits could not all be kept."
     gain = after[1] - before[1]
-    spread = difference_spread_s(gain)
-    if aim != "top" and before[0] - after[0] <= difference_spread_s(before[0] - after[0]):
-        best, off = format_number(before[0] - after[0], 3), format_number(difference_spread_s(before[0] - after[0]), 3)
+    spread = sheets_spread_s(gain)
+    if aim != "top" and before[0] - after[0] <= sheets_spread_s(before[0] - after[0]):
+        best, off = format_number(before[0] - after[0], 3), format_number(sheets_spread_s(before[0] - after[0]), 3)
         return f"Nothing found that gains more than the model may be off by: {best} s ± {off}.{held}"
     lap = f"{format_number(abs(gain), 2)} s a lap {'quicker' if gain < 0 else 'slower'}, ± {format_number(spread, 2)}"
     top = told(f"{format_number(3.6 * (after[2] - before[2]), 1, signed=True)} km/h at the top")

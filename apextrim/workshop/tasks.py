@@ -87,7 +87,7 @@ def ask_own_lines(event: Event, sheet: CoreSheet, address: str) -> OwnLines:
     def keep(job: Job) -> None:
         nonlocal row
         fresh = {"values": sheet.values, "asked": count, "job": job, "made_at": timezone.now()}
-        row, _ = OwnLines.objects.update_or_create(event=event, made_from=case.digest(), defaults=fresh)
+        row, _ = OwnLines.objects.update_or_create(event=event, made_from=own_lines.made_from(case), defaults=fresh)
         rows = OwnLines.objects.filter(event=event)
         rows.exclude(pk__in=list(rows.values_list("pk", flat=True)[:_KEPT_ROWS])).delete()
 
@@ -103,16 +103,21 @@ def find_own_lines(job: Job, line: Line) -> Done:
     if row is None:
         return Done(["Newer sheets were asked for since: this one is kept no more."], job.arguments["address"])
     sheet = CoreSheet(cases.car_of(row.event).key, row.values)
-    if cases.case_of(row.event, sheet).digest() != row.made_from:
+    case = cases.case_of(row.event, sheet)
+    if own_lines.made_from(case) != row.made_from:
         return Done(["The event has changed since: ask again for each step on its own line."], job.arguments["address"])
-    moves = [move for move in own_lines.moves_of(row.event, sheet) if own_lines.step_key(move[0].key, move[1]) not in row.effects_s]
+    # those that a stopped search left first; all are driven again, since every line is tried on every step
+    known = frozenset(row.effects_s)
+    moves = sorted(own_lines.moves_of(row.event, sheet), key=lambda move: own_lines.step_key(move[0].key, move[1]) in known)
 
     def keep(one: OnOwnLine) -> None:
-        row.effects_s[own_lines.step_key(one.item.key, one.steps)] = round(one.lap_s, 6)
+        apart = None if one.disagree_s is None else round(one.disagree_s, 6)
+        row.effects_s[own_lines.step_key(one.item.key, one.steps)] = [round(one.lap_s, 6), apart]
         OwnLines.objects.filter(pk=row.pk, job=job).update(effects_s=row.effects_s)
         line.progress(len(row.effects_s) / max(row.asked, 1))
 
-    effects_on_own_lines(parsed_circuit(row.event.circuit.data), cases.lap_case_of(row.event), sheet, moves, keep, line.stopped)
+    circuit = parsed_circuit(row.event.circuit.data)
+    effects_on_own_lines(circuit, case.lap_case(), sheet, moves, keep, line.stopped, case.other_lines())
     if line.stopped():
         return Done([f"Stopped: {len(row.effects_s)} of {row.asked} steps are kept."], job.arguments["address"], stopped=True)
     OwnLines.objects.filter(pk=row.pk).update(asked=len(row.effects_s))  # a step that no car can drive is not found at all

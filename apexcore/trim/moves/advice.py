@@ -18,7 +18,7 @@ from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ..reading.balance import PHASES, SPEEDS, CornerBalance, corner_balances, hard_braking, slowest_station
 from ..reading.past import past_limits
 from .acts import acts_on
-from .effects import MODEL_SPREAD, StepEffect, difference_spread_s, step_effects
+from .effects import MODEL_SPREAD, StepEffect, sheets_spread_s, step_effects
 
 Phase = Literal["braking", "entry", "mid", "exit"]
 Tyres = Literal["warm", "cold", "worn"]
@@ -89,7 +89,7 @@ class Candidate:
     @property
     def spread_s(self) -> float:
         """Half the width of the 95 % interval of `lap_s` [s]."""
-        return difference_spread_s(self.lap_s)
+        return sheets_spread_s(self.lap_s)
 
 
 @dataclass(frozen=True)

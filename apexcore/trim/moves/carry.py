@@ -10,7 +10,7 @@ from ...lap.solver import Lap, LapCase, solve_lap
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
 from ...vehicle.tyres import cold_pressure_kpa
-from .effects import StepEffect, difference_spread_s, lowest_steps, step_effects
+from .effects import StepEffect, lowest_steps, sheets_spread_s, step_effects
 
 #: What weather may move besides pressures, by what an item sets.
 _MOVED = ("aero.wing_position", "aero.front_wing_position", "brakes.front_share", "powertrain.final_drive", "aero.ride")
@@ -39,7 +39,7 @@ class Adjustment:
     @property
     def spread_s(self) -> float:
         """Half the width of the 95 % interval of `gain_s` [s]."""
-        return difference_spread_s(self.gain_s)
+        return sheets_spread_s(self.gain_s)
 
 
 @dataclass(frozen=True)

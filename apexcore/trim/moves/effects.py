@@ -3,9 +3,10 @@
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
-from ...circuit.line import CornerSpan
+from ...circuit.line import CornerSpan, Line
+from ...errors import SolverError
 from ...lap.solver import Lap, LapCase, solve_lap
 from ...quantities.spread import half_interval
 from ...vehicle.items import Item
@@ -22,8 +23,33 @@ MODEL_REST_S = 0.003
 
 
 def difference_spread_s(change_s: float) -> float:
-    """Half the width of the 95 % interval of a modelled difference of lap time [s]."""
+    """Half the width of the 95 % interval of a modelled difference of lap time on one line [s]."""
     return half_interval(math.hypot(MODEL_SPREAD * change_s, MODEL_REST_S))
+
+
+#: Standard deviation of what the line adds to a difference between two sheets: where each takes the best of a few lines, a share of how
+#: differently two lines read it that were searched for apart, a share of the difference, and a rest [s]; where it was read on too few
+#: to tell, a share of the difference and a rest [s]. Source: a study of 88 steps on ten pairs of car and circuit (docs/model.md).
+_DISAGREE, _LINE_SHARE, _LINE_REST_S = 0.5, 0.2, 0.006
+_LINE_SHARE_ALONE, _LINE_REST_ALONE_S = 0.25, 0.008
+
+
+def line_spread_s(change_s: float, disagree_s: float | None = None) -> float:
+    """Half the width of the 95 % interval of a difference between two sheets that comes from the lines they were read on [s].
+
+    :param disagree_s: how differently two lines that were searched for apart read it [s]; None where that is not known
+    """
+    if disagree_s is None:
+        return half_interval(math.hypot(_LINE_SHARE_ALONE * change_s, _LINE_REST_ALONE_S))
+    return half_interval(math.hypot(_DISAGREE * disagree_s, _LINE_SHARE * change_s, _LINE_REST_S))
+
+
+def sheets_spread_s(change_s: float, disagree_s: float | None = None) -> float:
+    """Half the width of the 95 % interval of a modelled difference between two sheets, of the car's model and of the lines together [s].
+
+    :param disagree_s: of `line_spread_s`
+    """
+    return math.hypot(difference_spread_s(change_s), line_spread_s(change_s, disagree_s))
 
 
 #: Half the width of the 95 % interval of a book car's lap time, over the lap time: two standard deviations over the virtual
@@ -49,6 +75,7 @@ class StepEffect:
     :param work: change of each tyre's sliding work, which wears it, as a share of what it was [-]
     :param fuel_l: change of fuel burnt in a lap [l]
     :param corners: change of balance at each corner asked for, in order: entry, mid, exit [%]
+    :param disagree_s: how differently two lines that were searched for apart read the lap time [s]; None where that is not known
     """
 
     item: Item
@@ -61,6 +88,7 @@ class StepEffect:
     work: Four
     fuel_l: float
     corners: tuple[Phases, ...] = ()
+    disagree_s: float | None = None
 
     @property
     def text(self) -> str:
@@ -79,7 +107,12 @@ class StepEffect:
     @property
     def spread_s(self) -> float:
         """Half the width of the 95 % interval of `lap_s` [s]."""
-        return difference_spread_s(self.lap_s)
+        return sheets_spread_s(self.lap_s, self.disagree_s)
+
+    @property
+    def is_clear(self) -> bool:
+        """Whether the interval of `lap_s` leaves out that nothing changes."""
+        return abs(self.lap_s) > self.spread_s
 
 
 #: Change of balance on entry per degree of toe-in at the front, least and most [%]. Source: an estimate, after a study of the car's
@@ -90,23 +123,67 @@ _NOTHING: Four = (0.0, 0.0, 0.0, 0.0)
 
 
 def step_effects(
-    lap_case: LapCase, sheet: Sheet, items: Iterable[Item], base: Lap | None = None, spans: Sequence[CornerSpan] = ()
-) -> list[StepEffect]:
+    lap_case: LapCase, sheet: Sheet, items: Iterable[Item], base: Lap | None = None, spans: Sequence[CornerSpan] = (),
+    others: Sequence[Line] = (),
+) -> list[StepEffect]:  # fmt: skip
     """Effects of one step down and one step up of each item.
 
     The sheet itself is solved once more from its own lap, as its neighbours are, so that what the settling of the heat
     leaves undone cancels. Two threads: the kernel lets go of the interpreter while it runs.
 
     :param spans: corners whose balance is asked for
+    :param others: further lines: of lap times, each sheet takes the best of all; the rest is read on the line of the case
     """
     begin = base if base is not None else solve_lap(lap_case, sheet)
     moves = [(item, steps, _possible(lap_case, sheet.stepped(item, steps))) for item in items for steps in (-1, 1)]
     with ThreadPoolExecutor(2) as pool:
         again = pool.submit(solve_lap, lap_case, sheet, initial_guess=begin)
         laps = list(pool.map(lambda move: _lap(lap_case, move[0], move[2], begin), moves))
+        elsewhere = [_BestOf(replace(lap_case, line=line), sheet) for line in others]
+        for one in elsewhere:
+            one.times = list(pool.map(lambda move, one=one: one.time(move[0], move[2]), moves))
     reference = again.result()
     before = corner_balances(reference, spans)
-    return [_effect(item, steps, moved, lap, reference, spans, before) for (item, steps, moved), lap in zip(moves, laps, strict=True)]
+    found = [_effect(item, steps, moved, lap, reference, spans, before) for (item, steps, moved), lap in zip(moves, laps, strict=True)]
+    if not elsewhere:
+        return found
+    own_s = min([reference.time_s, *(one.own_s for one in elsewhere)])
+    return [
+        effect if lap is None else replace(effect, lap_s=min([lap.time_s, *(one.times[number] for one in elsewhere)]) - own_s)
+        for number, (effect, lap) in enumerate(zip(found, laps, strict=True))
+    ]
+
+
+@dataclass
+class _BestOf:
+    """A sheet and its neighbours on a further line.
+
+    :param own_s: lap time of the sheet itself [s]; infinite where the car cannot take the line
+    :param times: of its neighbours, likewise [s]
+    """
+
+    lap_case: LapCase
+    sheet: Sheet
+    own_s: float = math.inf
+    begin: Lap | None = None
+    times: list[float] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        try:
+            self.begin = solve_lap(self.lap_case, self.sheet)
+            self.own_s = solve_lap(self.lap_case, self.sheet, initial_guess=self.begin).time_s
+        except SolverError:
+            self.begin = None
+
+    def time(self, item: Item, moved: Sheet | None) -> float:
+        """The lap time of a neighbour [s]."""
+        if self.begin is None:
+            return math.inf
+        try:
+            lap = _lap(self.lap_case, item, moved, self.begin)
+        except SolverError:
+            return math.inf
+        return math.inf if lap is None else lap.time_s
 
 
 def lowest_steps(down: StepEffect, up: StepEffect) -> float:

@@ -1,41 +1,122 @@
 """What a step does to a car that then drives its own quickest line."""
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from ...circuit.line import Floats, Line
 from ...circuit.track import Circuit
 from ...errors import SolverError
-from ...lap.quickest import Quickest, line_case, quickest_line
-from ...lap.solver import LapCase, solve_lap
+from ...lap.quickest import Quickest
+from ...lap.solver import Lap, LapCase
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
+from .pool import AGAIN, FROM_SHAKEN, STEP_FROM_BEST, STEP_FROM_FIRST, STEP_FROM_SECOND, Lines, shaken
 
-#: Passes over the line that the steps begin from, and the gain below which one more is not worth it [s].
-_MOST_PASSES, _STANDS_S = 4, 1e-3
+#: A line this much slower for the sheet than its best is tried on no other step [s]; and lines that a new step is tried on at most.
+_CLOSE_S, _MOST_LIVE = 0.03, 12
+#: A change of an effect that is told again [s].
+_NEWS_S = 5e-4
 
 Move = tuple[Item, int]
 
 
 @dataclass(frozen=True)
 class OnOwnLine:
-    """:param lap_s: change of lap time, both sheets on lines of their own [s]"""
+    """:param lap_s: change of lap time, both sheets on the best of all lines found [s]
+    :param disagree_s: how differently two lines that were searched for apart read it [s]; None where there is one alone
+    """
 
     item: Item
     steps: int
     lap_s: float
+    disagree_s: float | None = None
 
 
-def stands(circuit: Circuit, lap_case: LapCase, sheet: Sheet) -> Quickest:
-    """The quickest line of a sheet near the line of a case, from which near searches find no more.
+@dataclass
+class _Step:
+    """One step under way.
 
-    :raises SolverError: if the car cannot take the circuit
+    :param best_s: its lap on the best line so far [s]
+    :param best: that line's number
+    :param by: its lap on each line that it was tried on [s]
+    :param told_s: the effect told last [s]
     """
-    found = quickest_line(circuit, lap_case, sheet, begin=lap_case.line.offset)
-    for _ in range(_MOST_PASSES - 1):
-        if found.before_s - found.time_s < _STANDS_S:
-            break
-        found = quickest_line(circuit, lap_case, sheet, begin=found.offset)
-    return found
+
+    item: Item
+    steps: int
+    sheet: Sheet
+    by: dict[int, float]
+    told_s: float = math.inf
+
+    @property
+    def best(self) -> int:
+        return min(self.by, key=lambda number: self.by[number])
+
+    @property
+    def best_s(self) -> float:
+        return self.by[self.best]
+
+
+class _Refined:
+    """Lines of a sheet and its steps: every one is tried on every sheet."""
+
+    def __init__(self, lines: Lines, sheet: Sheet) -> None:
+        self.lines, self.sheet = lines, sheet
+        self.base: dict[int, float] = {}
+        self.begin: dict[int, Lap] = {}
+        self.steps: list[_Step] = []
+
+    @property
+    def best_s(self) -> float:
+        """The sheet's own lap on its best line [s]."""
+        return min(self.base.values())
+
+    @property
+    def best(self) -> int:
+        """Number of that line."""
+        return min(self.base, key=lambda number: self.base[number])
+
+    def take(self, offset: Floats, by: _Step | None = None) -> int | None:
+        """Takes a line in and tries it on the sheet, on the step that it was made for and, where it comes near, on all others."""
+        number = len(self.lines.offsets)
+        self.lines.add([offset])
+        begin = self.lines.begin(number, self.sheet)
+        if begin is None:
+            return None
+        self.begin[number] = begin
+        self.base[number] = self.lines.time(number, self.sheet, begin)
+        if by is not None:
+            by.by[number] = self.lines.time(number, by.sheet, begin)
+        if self.base[number] < self.best_s + _CLOSE_S:
+            for one in self.steps:
+                if one is not by:
+                    one.by[number] = self.lines.time(number, one.sheet, begin)
+        return number
+
+    def live(self) -> list[int]:
+        """The lines that a new step is tried on: both first ones, those that are best for a sheet, and the best for the sheet itself."""
+        near = sorted(self.base, key=lambda number: self.base[number])[:_MOST_LIVE]
+        return list(dict.fromkeys([*list(self.base)[:2], *(one.best for one in self.steps), *near]))
+
+    def enter(self, item: Item, steps: int, sheet: Sheet) -> _Step:
+        """A new step on the lines so far."""
+        one = _Step(item, steps, sheet, {})
+        for number in self.live():
+            one.by[number] = self.lines.time(number, sheet, self.begin[number])
+        self.steps.append(one)
+        return one
+
+    def told(self, one: _Step, apart: tuple[int, int] | None) -> OnOwnLine:
+        """The effect of a step as it is known now.
+
+        :param apart: numbers of two lines that were searched for apart
+        """
+        disagree = None
+        if apart is not None:
+            first, second = (one.by[number] - self.base[number] for number in apart)
+            disagree = abs(first - second) if math.isfinite(first) and math.isfinite(second) else None
+        return OnOwnLine(one.item, one.steps, one.best_s - self.best_s, disagree)
 
 
 def effects_on_own_lines(
@@ -45,33 +126,57 @@ def effects_on_own_lines(
     moves: Sequence[Move],
     found: Callable[[OnOwnLine], None],
     stopped: Callable[[], bool],
+    others: Sequence[Line] = (),
 ) -> Quickest:
-    """Tells the effect of each step, one after the other, with the line made anew for the stepped car.
+    """Tells the effect of each step, one after the other, each sheet on the best of all lines made for any of them.
 
-    All lines begin from the same one, that of the sheet, until near searches gain no more on it, so that only the step differs. Where
-    the line of a stepped car is quicker for the sheet as well, that one is begun from instead, and the steps are told anew.
+    A line is searched for from two that were found apart, and from the step's best so far; where it is quicker for the sheet itself or
+    for another step, that one takes it, and the effects that change are told again: so no step collects what the sheet's own line has
+    left. Source: definition of this product, after a study of methods (docs/model.md, "Steps and lines").
 
+    :param lap_case: on the line of the sheet
     :param moves: items and signed steps
     :param found: is told each one; what it is told last of a step holds
     :param stopped: whether to leave it at those
-    :returns: the line that all began from
+    :param others: further lines to begin with
+    :returns: the best line of the sheet
     :raises SolverError: if the car cannot take the circuit
     """
-    base = stands(circuit, lap_case, sheet)
-    left, begun = list(moves), 1
-    while left and not stopped():
-        item, steps = left.pop(0)
+    lines = Lines(circuit, lap_case)
+    refined = _Refined(lines, sheet)
+
+    def ends(_: float) -> bool:
+        return stopped()
+
+    before = lines.better(sheet, lap_case.line.offset, AGAIN, ends)
+    first = refined.take(before[-1].offset if before else lap_case.line.offset)
+    if first is None:
+        raise SolverError("The car cannot take this line.")
+    apart = lines.better(sheet, shaken(lines.centre, lines.half, lines.offsets[first]), FROM_SHAKEN, ends)
+    second = refined.take(apart[-1].offset) if apart else None
+    for line in others:
+        refined.take(line.offset)
+    both = (first, second) if second is not None else None
+
+    def tell() -> None:
+        for one in refined.steps:
+            effect = refined.told(one, both)
+            if math.isfinite(effect.lap_s) and abs(effect.lap_s - one.told_s) > _NEWS_S:
+                one.told_s = effect.lap_s
+                found(effect)
+
+    for item, steps in moves:
+        if stopped():
+            break
         moved = sheet.stepped(item, steps)
         if moved is None or not is_drivable(lap_case.car, moved):
             continue
-        try:
-            there = quickest_line(circuit, lap_case, moved, begin=base.offset)
-            back = solve_lap(line_case(lap_case, there.line), sheet).time_s
-        except SolverError:
-            continue
-        if back < base.time_s - _STANDS_S and begun < _MOST_PASSES:
-            base = stands(circuit, line_case(lap_case, there.line), sheet)
-            left, begun = list(moves), begun + 1
-            continue
-        found(OnOwnLine(item, steps, there.time_s - base.time_s))
-    return base
+        one = refined.enter(item, steps, moved)
+        for begin, programmes in ((first, STEP_FROM_FIRST), (second, STEP_FROM_SECOND), (None, STEP_FROM_BEST)):
+            if begin is None and programmes is STEP_FROM_SECOND:
+                continue
+            for new in lines.better(moved, lines.offsets[one.best if begin is None else begin], programmes, ends)[-1:]:
+                refined.take(new.offset, one)
+        tell()
+    best = refined.best
+    return Quickest(lines.offsets[best], lines.case(best).line, refined.best_s, refined.base[first], lines.laps)

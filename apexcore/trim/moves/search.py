@@ -16,7 +16,7 @@ from ...vehicle.class_limits import ClassLimits, against, standing
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ..reading.balance import corner_balances
-from .effects import difference_spread_s
+from .effects import sheets_spread_s
 
 AimKey = Literal["lap", "stint", "forgiving", "top"]
 
@@ -89,7 +89,7 @@ class Change:
     @property
     def spread_s(self) -> float:
         """Half the width of the 95 % interval of `gain_s` [s]."""
-        return difference_spread_s(self.gain_s)
+        return sheets_spread_s(self.gain_s)
 
 
 @dataclass(frozen=True)

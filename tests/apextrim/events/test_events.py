@@ -123,7 +123,7 @@ def test_the_thread_is_in_time_order_and_every_knot_opens(client_in: Client, eve
     assert [knot.label for knot in frame.knots] == ["Brief", "S1", "S2"]
     for knot in frame.knots:
         assert client_in.get(knot.url).status_code == 200
-    assert frame.facts[0] == "Brackendale Gannet" and frame.facts[-1] == "S1 in the car"
+    assert frame.facts[0] == "Brackendale Gannet" and "S1 in the car" in frame.facts
     Knot.objects.create(event=event, at=event.made_at, kind="sheet", label="S0", text="earlier", target=first.pk)
     assert client_in.get(url("brief", event)).context["frame"].knots[1].label == "S0"
 

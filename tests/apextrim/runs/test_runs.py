@@ -156,7 +156,7 @@ def test_the_list_of_runs_costs_few_queries(
 ) -> None:
     for seed in range(5):
         drive(first, seed, laps=4)
-    with django_assert_max_num_queries(24):
+    with django_assert_max_num_queries(27):
         client_in.get(url("runs_bench", event))
 
 
@@ -249,7 +249,7 @@ def test_a_list_of_five_hundred_runs_is_paged_with_few_queries(
         for n in range(1, 501)
     )  # fmt: skip
     Lap.objects.bulk_create(Lap(run=run, number=k, time_s=73.0 + 0.1 * k) for run in runs for k in range(1, 9))
-    with django_assert_max_num_queries(26):
+    with django_assert_max_num_queries(27):
         page = client_in.get(url("runs_bench", event)).content.decode()
     assert "page 9 of 9" in page and ">R500<" in page and ">R1<" not in page
     assert ">R60<" in client_in.get(url("runs_bench", event), {"page": "1"}).content.decode()

@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from apextrim.events import facts
 from apextrim.events.models import Event
-from apextrim.modelling import answers
+from apextrim.modelling import answers, cases
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
 from apextrim.work.models import Job
@@ -29,9 +29,13 @@ def test_the_effects_table_has_every_step_in_the_order_asked_for(client_in: Clie
     page = text_of(client_in.get(url))
     effects = [effect for effect in answers.effects_of(event, core_sheet(event, first)) if effect.value is not None]
     assert len(re.findall(r"<tr[^>]*> <td> <a", page)) == len(effects)
-    best = min(effects, key=lambda effect: effect.lap_s)
+    clear = [effect for effect in effects if effect.is_clear]
+    worst = max(clear, key=lambda effect: effect.lap_s)
     rows = re.findall(r"&amp;set=(\w+):([\d.-]+)\"", page)
-    assert rows[0] == (best.item.key, f"{best.value:g}")
+    tuned = [row for row in rows if not cases.car_of(event).item(row[0]).damper_only]
+    assert tuned[-1] == (worst.item.key, f"{worst.value:g}") and worst.lap_s > 0.0
+    first_clear = min(effects, key=lambda effect: effect.lap_s)
+    assert tuned[0] == (first_clear.item.key, f"{first_clear.value:g}") or not first_clear.is_clear
     wing = text_of(client_in.get(url, {"by": "calm-mid"}))
     assert re.findall(r"&amp;set=([\w]+):", wing)[0] == "wing"
     assert "ride only: no effect on the modelled lap" in page and client_in.get(url, {"by": "nonsense"}).status_code == 200
