@@ -78,10 +78,10 @@ def _base_lap(car: str, circuit: str, conditions: str, driver: str, line: str) -
 @kept_within(96 * MB)
 def _answer(case: Case) -> SheetAnalysis:
     initial_guess = _base_lap(case.car, case.circuit, case.conditions, case.driver, case.line)
-    return analyse(case.lap_case(), case.spans(), case.sheet(), initial_guess, _bumps(case))
+    return analyse(case.lap_case(), case.spans(), case.sheet(), initial_guess, bumps_of(case))
 
 
-def _bumps(case: Case) -> list[tuple[float, float]]:
+def bumps_of(case: Case) -> list[tuple[float, float]]:
     """Distance along the lap [m] and height [mm] of every bump of a case's circuit."""
     return [(marker.at_m, marker.height_mm) for marker in parsed_circuit(case.circuit).markers if marker.kind == "bump"]
 
@@ -91,7 +91,7 @@ def _effects(case: Case) -> tuple[StepEffect, ...]:
     core = parsed_car(case.car)
     spans = case.spans()
     free = [item for item in core.items if not item.locked]
-    return tuple(step_effects(case.lap_case(), case.sheet(), free, _answer(case).lap, spans, case.other_lines()))
+    return tuple(step_effects(case.lap_case(), case.sheet(), free, _answer(case).lap, spans, case.other_lines(), bumps_of(case)))
 
 
 def effects_of(event: Event, sheet: Sheet) -> tuple[StepEffect, ...]:
@@ -247,35 +247,37 @@ def level_in(case: Case, share: float) -> Level:
 
 
 @kept_within(8 * MB)
-def _advice(case: Case, report: HandlingReport) -> tuple[Candidate, ...]:
+def _advice(case: Case, report: HandlingReport, eased: tuple[str, ...]) -> tuple[Candidate, ...]:
     core = parsed_car(case.car)
     spans = case.spans()
     known = _effects(case) if report.tyres == "warm" else None
-    return tuple(advise(case.lap_case(), spans, case.sheet(), report, core.items, known, bumps=_bumps(case)))
+    return tuple(advise(case.lap_case(), spans, case.sheet(), report, core.items, known, bumps=bumps_of(case), eased=eased))
 
 
 @kept_within(4 * MB)
-def _advice_if_free(case: Case, report: HandlingReport) -> tuple[Candidate, ...]:
+def _advice_if_free(case: Case, report: HandlingReport, eased: tuple[str, ...]) -> tuple[Candidate, ...]:
     core = parsed_car(case.car)
     spans = case.spans()
-    return tuple(advise_if_free(case.lap_case(), spans, case.sheet(), report, core.items, _bumps(case)))
+    return tuple(advise_if_free(case.lap_case(), spans, case.sheet(), report, core.items, bumps_of(case), eased))
 
 
-def advice_if_free_of(event: Event, sheet: Sheet, report: HandlingReport) -> tuple[Candidate, ...]:
+def advice_if_free_of(event: Event, sheet: Sheet, report: HandlingReport, eased: tuple[str, ...] = ()) -> tuple[Candidate, ...]:
     """What would answer a feeling if the items that are locked were free.
 
+    :param eased: bounds of what can be driven that need not be kept
     :raises ApexError: as `advice_of`
     """
-    return _advice_if_free(case_of(event, sheet), report)
+    return _advice_if_free(case_of(event, sheet), report, eased)
 
 
-def advice_of(event: Event, sheet: Sheet, report: HandlingReport) -> tuple[Candidate, ...]:
+def advice_of(event: Event, sheet: Sheet, report: HandlingReport, eased: tuple[str, ...] = ()) -> tuple[Candidate, ...]:
     """Changes that answer a feeling, here and today.
 
+    :param eased: bounds of what can be driven that need not be kept
     :raises InputError: if no corner has that phase
     :raises SolverError: if the car cannot take the circuit
     """
-    return _advice(case_of(event, sheet), report)
+    return _advice(case_of(event, sheet), report, eased)
 
 
 @kept_within(16 * MB)

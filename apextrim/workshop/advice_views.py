@@ -11,6 +11,7 @@ from apexcore.circuit.line import CornerSpan
 from apexcore.errors import ApexError
 from apexcore.trim.moves.advice import SEVERITY_PCT, HandlingReport
 from apexcore.trim.reading.balance import SPEEDS
+from apexcore.trim.reading.bounds import BOUNDS
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers, cases
 from apextrim.sheets import queries
@@ -61,13 +62,14 @@ def advice(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     form = FeelingForm(cases.spans_of(event), {**usual, **request.GET.dict()})
     context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "asked": asked}
     sheet, more = asked_on(request, event, row)
-    context |= more
+    eased = tuple(key for key in BOUNDS if key in request.GET.getlist("may"))
+    context |= {**more, "bounds": [(key, bound.may, key in eased) for key, bound in BOUNDS.items()], "eased": eased}
     if asked and form.is_valid():
         try:
-            found = answers.advice_of(event, sheet, form.report())
+            found = answers.advice_of(event, sheet, form.report(), eased)
             context["cards"] = presenters.advice_cards(list(found), sheet, more["kept_query"], queries.leaves_class(event, sheet))
             if not found:
-                context["if_free"] = presenters.if_free(answers.advice_if_free_of(event, sheet, form.report()), sheet)
+                context["if_free"] = presenters.if_free(answers.advice_if_free_of(event, sheet, form.report(), eased), sheet)
             context["wanted"] = SEVERITY_PCT[form.cleaned_data["how"]]
         except ApexError as error:
             context["errors"] = [str(error)]

@@ -28,7 +28,7 @@ def stored(found: ClassFound, items: Sequence[Item]) -> dict[str, Any]:
     keys = [item.key for item in items]
     return {
         "steps": [_stored_step(at, keys) for at in found.steps], "best": found.steps.index(found.best), "refused": list(found.refused),
-        "before_s": found.before_s, "broken": list(found.broken), "tried": found.tried,
+        "before_s": found.before_s, "broken": list(found.broken), "tried": found.tried, "undriven": list(found.best.undriven),
     }  # fmt: skip
 
 
@@ -65,6 +65,7 @@ class ClassView:
     :param restricted: whether the car has a restrictor that may move
     :param places: where ballast may lie
     :param rows: by restrictor step, the highest first
+    :param undriven: what the best does that breaks a bound of what can be driven; empty where it keeps all
     :param unchanged: whether the sheet it began with is the best already
     :param dots: lap by restrictor in picture units with words, empty for fewer than two
     """
@@ -73,6 +74,7 @@ class ClassView:
     restricted: bool
     places: tuple[str, ...]
     broken: tuple[str, ...]
+    undriven: str
     rows: list[ClassStep]
     refused: str
     unchanged: bool
@@ -105,8 +107,21 @@ def class_view(result: Mapping[str, Any], aim: str, car: Car, sheet: CoreSheet, 
     sentence = _sentence(result, aim, car, changed, name)
     broken = tuple(result["broken"])
     places = tuple(car.item(key).name for key in best["values"] if item is None or key != item.key)
+    undriven = " and ".join(result.get("undriven", ()))
     return ClassView(
-        sentence, item is not None, places, broken, rows, refused, not changed, result["tried"], _PLOT, x, y, dots if len(dots) > 1 else []
+        sentence,
+        item is not None,
+        places,
+        broken,
+        undriven,
+        rows,
+        refused,
+        not changed,
+        result["tried"],
+        _PLOT,
+        x,
+        y,
+        dots if len(dots) > 1 else [],
     )
 
 

@@ -7,6 +7,7 @@ from apexcore.formats.text import words_cell
 from apexcore.quantities import format_number
 from apexcore.trim.moves.effects import StepEffect
 from apexcore.trim.reading.balance import PHASES, SPEEDS
+from apexcore.trim.reading.bounds import broken_words
 from apexcore.vehicle.car import WHEELS
 from apextrim.ui.units import shown
 
@@ -51,8 +52,13 @@ class EffectRow:
 
     @property
     def is_gain(self) -> bool:
-        """Whether it is clearly quicker."""
-        return self.effect.is_clear and self.effect.lap_s < 0.0
+        """Whether it is clearly quicker, and can be driven."""
+        return self.effect.is_clear and self.effect.lap_s < 0.0 and not self.effect.past
+
+    @property
+    def past_words(self) -> str:
+        """What the car then does that breaks a bound of what can be driven; empty where nothing does."""
+        return " and ".join(broken_words(self.effect.past))
 
     @property
     def shown(self) -> str:

@@ -6,6 +6,7 @@ from typing import Any
 
 from apexcore.quantities import format_lap, format_number
 from apexcore.trim.moves.effects import sheets_spread_s
+from apexcore.trim.reading.bounds import BOUNDS
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.ui.pictures import Axis, Plot
@@ -39,6 +40,7 @@ class SearchView:
     :param sense: which sign is the better one
     :param spots: the trade in picture units with words
     :param now: the sheet it began with, in the same picture
+    :param prices: what each bound of what can be driven costs, in words
     """
 
     sentence: str
@@ -52,6 +54,7 @@ class SearchView:
     spots: list[tuple[float, float, str]]
     path: str
     now: tuple[float, float]
+    prices: tuple[str, ...] = ()
 
     @property
     def top_words(self) -> str:
@@ -63,6 +66,7 @@ def search_view(result: Mapping[str, Any], aim: str, car: Car, sheet: CoreSheet)
     """The stored result of a search in words and picture geometry."""
     kmh = 3.6 * current().value(1.0, "km/h")  # of the reader
     factor, unit, sense = (-kmh, current().unit("km/h"), "plus is faster") if aim == "top" else (1.0, "s", "minus is quicker")
+    factor_of_price = abs(factor)
     rows: list[SearchRow] = []
     total, query = 0.0, ""
     for key, steps, value, gain in result["changes"]:
@@ -80,6 +84,7 @@ def search_view(result: Mapping[str, Any], aim: str, car: Car, sheet: CoreSheet)
     return SearchView(
         sentence, unit, sense, result["tried"], rows, _PLOT, x, y, spots if len(spots) > 1 else [],
         "M" + " ".join(f"{a:.1f},{b:.1f}" for a, b, _ in spots), (x.at(before[1]), y.at(kmh * before[2])),
+        tuple(f"{format_number(factor_of_price * gain, 2)} {unit} more if {BOUNDS[key].may}" for key, gain in result.get("prices", ())),
     )  # fmt: skip
 
 

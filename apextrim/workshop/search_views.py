@@ -10,6 +10,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from apexcore.trim.moves.search import AIM_WORDS
+from apexcore.trim.reading.bounds import BOUNDS
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.items import Item
 from apextrim.accounts.owned import owned_or_404
@@ -44,6 +45,7 @@ class SearchForm(forms.Form):
     entry = QuantityField("%", 0, 20, required=False, label="Add no more entry oversteer than")
     work = QuantityField("%", 0, 100, required=False, label="Add no more work to the hardest-worked tyre than")
     items = forms.MultipleChoiceField(widget=forms.CheckboxSelectMultiple, label="Free items")
+    eased = forms.MultipleChoiceField(choices=[(key, bound.may) for key, bound in BOUNDS.items()], required=False, label="May be eased")
 
     def __init__(self, car: Car, data: Any) -> None:
         super().__init__(data)
@@ -59,7 +61,7 @@ class SearchForm(forms.Form):
         return {
             "items": values["items"], "laps": values["laps"],
             "top_ms": None if values["top"] is None else values["top"] / 3.6,
-            "entry_pct": values["entry"], "work": None if values["work"] is None else values["work"] / 100.0,
+            "eased": values["eased"], "entry_pct": values["entry"], "work": None if values["work"] is None else values["work"] / 100.0,
         }  # fmt: skip
 
 
@@ -80,11 +82,12 @@ def ask(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     chosen = set(request.POST.getlist("items") if request.method == "POST" else usual["items"])
     ticks = [(key, words, key in chosen) for key, words in form.fields["items"].choices]  # type: ignore[attr-defined]
     asked = [form[name] for name in ("aim", "laps", "top", "entry", "work")]
+    eased = request.POST.getlist("eased")
     wrong = form["items"].errors if request.method == "POST" else []
     earlier = event.searches.select_related("sheet", "job")[:8]
     context = {
         "event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "ticks": ticks, "fields": asked, "item_errors": wrong,
-        "earlier": earlier,
+        "earlier": earlier, "bounds": [(key, bound.may, key in eased) for key, bound in BOUNDS.items()], "eased": eased,
     }  # fmt: skip
     return render(request, "workshop/search_ask.html", context, status=422 if request.method == "POST" else 200)
 

@@ -12,7 +12,7 @@ from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apextrim.events.facts import class_limits_of
 from apextrim.events.models import Event
 from apextrim.library.stored import parsed_circuit
-from apextrim.modelling import cases
+from apextrim.modelling import answers, cases
 from apextrim.work import queue
 from apextrim.work.kinds import Done, Line, work_of
 from apextrim.work.models import Job
@@ -30,18 +30,20 @@ def run(job: Job, line: Line) -> Done:
     """Works a search off; what it found stands in its row."""
     row = Search.objects.select_related("event__car", "event__circuit", "sheet").get(job=job)
     car, of_class = cases.car_of(row.event), class_limits_of(row.event)
+    case = cases.case_of(row.event, CoreSheet(car.key, row.sheet.values))
     if row.options.get("of_class"):
         chosen = class_search(
-            cases.lap_case_of(row.event), CoreSheet(car.key, row.sheet.values), of_class,
-            cast(AimKey, row.aim), row.options["laps"], line.progress, line.stopped,
+            case.lap_case(), case.sheet(), of_class,
+            cast(AimKey, row.aim), row.options["laps"], line.progress, line.stopped, case.spans(), answers.bumps_of(case),
         )  # fmt: skip
         Search.objects.filter(pk=row.pk).update(result=stored(chosen, movable(car)))
         return Done(address=reverse("search", args=[row.event_id, row.pk]), stopped=not chosen.finished)
     items = [item for item in car.items if item.key in row.options["items"]]
-    limits = Limits(row.options["top_ms"], row.options["entry_pct"], row.options["work"], of_class)
+    eased = frozenset(row.options.get("eased", ()))
+    limits = Limits(row.options["top_ms"], row.options["entry_pct"], row.options["work"], of_class, eased)
     found = search(
-        cases.lap_case_of(row.event), cases.spans_of(row.event), CoreSheet(car.key, row.sheet.values), items,
-        cast(AimKey, row.aim), limits, row.options["laps"], line.progress, line.stopped,
+        case.lap_case(), case.spans(), case.sheet(), items, cast(AimKey, row.aim), limits, row.options["laps"], line.progress,
+        line.stopped, answers.bumps_of(case),
     )  # fmt: skip
     Search.objects.filter(pk=row.pk).update(result=_result(found))
     return Done(address=reverse("search", args=[row.event_id, row.pk]), stopped=not found.finished)
@@ -52,7 +54,8 @@ def _result(found: Found) -> dict[str, object]:
         "changes": [[change.item.key, change.steps, change.value, change.gain_s] for change in found.changes],
         "before": [found.before.cost_s, found.before.lap_s, found.before.top_ms],
         "after": [found.after.cost_s, found.after.lap_s, found.after.top_ms],
-        "excess": found.after.excess, "trade": [list(spot) for spot in found.trade], "tried": found.tried,
+        "prices": [list(price) for price in found.prices], "excess": found.after.excess,
+        "trade": [list(spot) for spot in found.trade], "tried": found.tried,
     }  # fmt: skip
 
 

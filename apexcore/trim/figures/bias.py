@@ -68,8 +68,9 @@ class Locking:
     margin: float
 
 
-#: Deceleration over the hardest from which on a place counts for the ideal share [-].
-_HARDEST = 0.9
+#: Deceleration over the hardest from which on a place counts for the ideal share [-], and how long on a lap the hardest is held at least,
+#: so that no single place decides [s].
+_HARDEST, _HELD_S = 0.9, 0.1
 
 
 def ideal_on_lap(lap: Lap, car: Car) -> tuple[float, float]:
@@ -82,7 +83,9 @@ def ideal_on_lap(lap: Lap, car: Car) -> tuple[float, float]:
     :param car: as the sheet sets it
     """
     slowing = -lap.column("accel")
-    hardest = float(slowing.max())
+    order = np.argsort(-slowing)
+    held = int(np.searchsorted(np.cumsum(lap.column("time")[order]), _HELD_S))
+    hardest = float(slowing[order[min(held, len(order) - 1)]])
     ideals = []
     for place in np.flatnonzero(slowing >= _HARDEST * hardest):  # a gear changes the engine's part: not one place decides
         loads = [float(lap.column(f"load_{wheel}")[place]) for wheel in WHEELS]

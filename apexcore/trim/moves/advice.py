@@ -1,7 +1,7 @@
 """From a feeling to a change: candidates sized in steps, each solved on the model with its price elsewhere in the lap."""
 
 import math
-from collections.abc import Iterable, Sequence, Set
+from collections.abc import Collection, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -16,6 +16,7 @@ from ...quantities.spread import half_interval
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ..reading.balance import PHASES, SPEEDS, CornerBalance, corner_balances, hard_braking, slowest_station
+from ..reading.bounds import measured, past
 from ..reading.past import past_limits
 from .acts import acts_on
 from .effects import MODEL_SPREAD, StepEffect, sheets_spread_s, step_effects
@@ -128,11 +129,12 @@ def reported_balance(found: Read, report: HandlingReport) -> float | None:
 
 def advise(
     lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, items: Iterable[Item],
-    known: Sequence[StepEffect] | None = None, most: int = 6, bumps: Sequence[tuple[float, float]] = (),
+    known: Sequence[StepEffect] | None = None, most: int = 6, bumps: Sequence[tuple[float, float]] = (), eased: Collection[str] = (),
 ) -> list[Candidate]:  # fmt: skip
     """Changes that answer a feeling, best first; none where nothing helps by more than the model may be off.
 
-    Only what acts in the phase felt is tried (`acts`), and what pushes something past a limit comes last.
+    Only what acts in the phase felt is tried (`acts`); what goes past a bound of what can be driven is left out unless that is eased, and
+    what pushes something else past a limit comes last.
 
     Each item is tried by one step; those that move the felt balance the right way are sized to what was asked for, solved
     again as a whole, and ranked: how much of the wish they fulfil, less what they cost in lap time and in balance
@@ -141,6 +143,7 @@ def advise(
     :param items: items that may be moved; locked ones and those that never enter the lap are passed over
     :param bumps: distance along the lap [m] and height [mm] of each bump of the circuit
     :param known: effects of one step each way on the report's tyres, where they were computed before
+    :param eased: names of `bounds.BOUNDS` that need not be kept
     :raises InputError: if no corner has that phase
     :raises SolverError: if the car cannot take the circuit
     """
@@ -150,7 +153,7 @@ def advise(
         lap_case = replace(lap_case, held_c=out_lap_c(lap_case))
     begin = solve_lap(lap_case, sheet)
     before = read(begin, spans)
-    stands = set(past_limits(lap_case, adjusted(lap_case.car, sheet), begin, bumps))
+    stands = _Stands(lap_case, sheet, begin, spans, bumps, eased, SEVERITY_PCT[report.severity] if report.end == "front" else 0.0)
     if reported_balance(before, report) is None:
         raise InputError(
             "corner", ", ".join(map(str, report.corners)) or report.speed, "a corner that has this phase (no hard braking there?)"
@@ -164,10 +167,10 @@ def advise(
         effects = step_effects(lap_case, sheet, free, begin, spans)
     sized = _sized(lap_case, spans, sheet, report, effects, begin, wanted)
     with ThreadPoolExecutor(2) as pool:
-        solved = list(pool.map(lambda moves: _solved(lap_case, spans, sheet, report, moves, before, stands, bumps), sized[:_SOLVED]))
+        solved = list(pool.map(lambda moves: _solved(lap_case, spans, sheet, report, moves, before, stands), sized[:_SOLVED]))
     good = [candidate for candidate in solved if candidate is not None and candidate.change > candidate.change_spread]
     good.sort(key=lambda candidate: _rank(candidate, wanted))
-    pair = _pair(lap_case, spans, sheet, report, good, before, stands, bumps)
+    pair = _pair(lap_case, spans, sheet, report, good, before, stands)
     if pair is not None and _rank(pair, wanted) < _rank(good[min(most, len(good)) - 1], wanted):
         good = sorted([*good, pair], key=lambda candidate: _rank(candidate, wanted))
     return good[:most]
@@ -175,7 +178,7 @@ def advise(
 
 def advise_if_free(
     lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, items: Iterable[Item],
-    bumps: Sequence[tuple[float, float]] = (),
+    bumps: Sequence[tuple[float, float]] = (), eased: Collection[str] = (),
 ) -> list[Candidate]:  # fmt: skip
     """As `advise`, of the items that are locked, as if they were free: what would help if the rules or the maker let it.
 
@@ -185,7 +188,33 @@ def advise_if_free(
     car = lap_case.car
     unlocked = {item.key: item for item in locked}
     opened = car.model_copy(update={"items": tuple(unlocked.get(item.key, item) for item in car.items)})
-    return advise(replace(lap_case, car=opened), spans, sheet, report, locked, most=3, bumps=bumps) if locked else []
+    return advise(replace(lap_case, car=opened), spans, sheet, report, locked, most=3, bumps=bumps, eased=eased) if locked else []
+
+
+class _Stands:
+    """How a car stands to its limits and bounds before anything is changed."""
+
+    def __init__(
+        self, lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan], bumps: Sequence[tuple[float, float]],
+        eased: Collection[str], freer_pct: float,
+    ) -> None:  # fmt: skip
+        """
+        :param freer_pct: oversteer that is asked for, which no bound on entry may forbid [%]
+        """
+        self.lap_case, self.spans, self.bumps, self.eased = lap_case, spans, bumps, eased
+        car = adjusted(lap_case.car, sheet)
+        self.limits = set(past_limits(lap_case, car, lap, bumps))
+        begun = measured(lap_case, car, lap, spans, bumps)
+        self.begun = {**begun, "entry": begun["entry"] + freer_pct}
+
+    def can_be_driven(self, sheet: Sheet, lap: Lap) -> bool:
+        """Whether a changed sheet keeps the bounds that are not eased."""
+        return not past(measured(self.lap_case, adjusted(self.lap_case.car, sheet), lap, self.spans, self.bumps), self.begun, self.eased)
+
+    def new_limits(self, sheet: Sheet, lap: Lap) -> tuple[str, ...]:
+        """The limits that a changed sheet goes past and this one does not, in words."""
+        found = past_limits(self.lap_case, adjusted(self.lap_case.car, sheet), lap, self.bumps)
+        return tuple(words for name, words in found.items() if name not in self.limits)
 
 
 def _rank(one: Candidate, wanted: float) -> tuple[bool, float]:
@@ -260,12 +289,9 @@ def _room(item: Item, value: float, direction: int) -> int:
 
 def _solved(
     lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, moves: Sequence[tuple[Item, int]], before: Read,
-    stands: Set[str], bumps: Sequence[tuple[float, float]],
+    stands: _Stands,
 ) -> Candidate | None:  # fmt: skip
-    """A set of moves, solved; None where the car does not stand on it.
-
-    :param stands: limits that the car stands past before
-    """
+    """A set of moves, solved; None where the car does not stand on it, or cannot be driven with it."""
     moved: Sheet | None = sheet
     for item, steps in moves:
         moved = moved.stepped(item, steps) if moved is not None else None
@@ -273,7 +299,7 @@ def _solved(
         return None
     now = read(solve_lap(lap_case, moved, initial_guess=before.lap), spans)
     after, was = reported_balance(now, report), reported_balance(before, report)
-    if after is None or was is None:
+    if after is None or was is None or not stands.can_be_driven(moved, now.lap):
         return None
     apex = [b - a for corner, a, b in zip(now.corners, before.apex_ms, now.apex_ms, strict=True) if _meant(corner, report)]
     elsewhere, where = _elsewhere(now, before, report)
@@ -284,9 +310,7 @@ def _solved(
         tuple((item, steps, moved.values[item.key]) for item, steps in moves),
         _sign(report) * (after - was), now.lap.time_s - before.lap.time_s, apex_ms, apex_ms > 0.0, elsewhere, where,
         (work[wheel], wheel), now.lap.top_speed_ms - before.lap.top_speed_ms,
-        tuple(
-            words for name, words in past_limits(lap_case, adjusted(lap_case.car, moved), now.lap, bumps).items() if name not in stands
-        ),
+        stands.new_limits(moved, now.lap),
     )  # fmt: skip
 
 
@@ -321,7 +345,7 @@ def _price(one: Candidate, wanted: float) -> float:
 
 def _pair(
     lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, good: Sequence[Candidate], before: Read,
-    stands: Set[str], bumps: Sequence[tuple[float, float]],
+    stands: _Stands,
 ) -> Candidate | None:  # fmt: skip
     """Half of each of the two best single changes; None where there are none that can be halved."""
     halves: list[tuple[Item, int]] = []
@@ -330,5 +354,5 @@ def _pair(
         if abs(steps) >= 2 and all(item.sets.split(".")[:2] != other.sets.split(".")[:2] for other, _ in halves):
             halves.append((item, int(math.copysign(math.ceil(abs(steps) / 2), steps))))
         if len(halves) == 2:
-            return _solved(lap_case, spans, sheet, report, halves, before, stands, bumps)
+            return _solved(lap_case, spans, sheet, report, halves, before, stands)
     return None

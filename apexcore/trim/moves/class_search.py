@@ -3,22 +3,26 @@
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from functools import partial
+from functools import cached_property, partial
 from itertools import combinations, product
 
 import numpy as np
 
+from ...circuit.line import CornerSpan
 from ...errors import InputError, NoLegalSheet
 from ...lap.solver import Lap, LapCase, solve_lap
 from ...vehicle.car import Car
 from ...vehicle.class_limits import SLACK, ClassLimits, Standing, against, breaches, standing
 from ...vehicle.items import Item
-from ...vehicle.sheet import Sheet, is_drivable
+from ...vehicle.sheet import Sheet, adjusted, is_drivable
+from ..reading.bounds import Measured, broken_words, measured, past
 from .placement import ballast_items
 from .search import AimKey, aim_cost
 
 #: A better sheet is worth telling from here on [s].
 _GAIN_S = 2e-4
+#: What a breach of a bound of what can be driven of the usual size costs: more than any gain [s].
+_PAST_S = 20.0
 #: Ballast moved at once, from coarse to single steps [kg].
 _AMOUNTS_KG = (16.0, 4.0, 0.0)
 #: Steps of the restrictor that are all looked at; of more, so many spread over them, then as many that promise most by a lap each.
@@ -38,6 +42,7 @@ class AtStep:
     :param stands: as the class sees it
     :param cost_s: what the aim makes of it [s]
     :param lap_s: lap time [s]
+    :param undriven: what it does that breaks a bound of what can be driven, since no legal ballast keeps it, in words
     """
 
     value: float | None
@@ -45,6 +50,7 @@ class AtStep:
     stands: Standing
     cost_s: float
     lap_s: float
+    undriven: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -91,6 +97,8 @@ class _Desk:
     stopped: Callable[[], bool]
     anchor: Lap
     ballast: list[Item]
+    spans: Sequence[CornerSpan] | None
+    bumps: Sequence[tuple[float, float]]
     known: dict[tuple[float, ...], tuple[float, float]] = field(default_factory=dict)
 
     def solved(self, sheet: Sheet) -> tuple[float, float]:
@@ -107,11 +115,23 @@ class _Desk:
             return self.known[key][1]
         return solve_lap(self.lap_case, sheet, initial_guess=self.anchor).time_s if is_drivable(self.lap_case.car, sheet) else np.inf
 
+    @cached_property
+    def begun(self) -> Measured:
+        """How the sheet that it began with stands to what can be driven."""
+        return measured(self.lap_case, adjusted(self.lap_case.car, self.begin), self.anchor, self.spans or (), self.bumps)
+
+    def past(self, sheet: Sheet, lap: Lap) -> dict[str, float]:
+        """The bounds of what can be driven that a sheet goes past; none where they are not asked for."""
+        if self.spans is None:
+            return {}
+        return past(measured(self.lap_case, adjusted(self.lap_case.car, sheet), lap, self.spans, self.bumps), self.begun)
+
     def _solve(self, sheet: Sheet) -> tuple[float, float]:
         if not is_drivable(self.lap_case.car, sheet):
             return np.inf, np.inf
         lap = solve_lap(self.lap_case, sheet, initial_guess=self.anchor)
-        return aim_cost(self.lap_case, sheet, self.aim, self.laps, lap, self.anchor), lap.time_s
+        over = _PAST_S * sum(self.past(sheet, lap).values())
+        return aim_cost(self.lap_case, sheet, self.aim, self.laps, lap, self.anchor) + over, lap.time_s
 
     @property
     def steps_divide(self) -> bool:
@@ -142,8 +162,12 @@ def class_search(
     laps: int = 12,
     progress: Callable[[float], None] = lambda share: None,
     stopped: Callable[[], bool] = lambda: False,
+    spans: Sequence[CornerSpan] | None = None,
+    bumps: Sequence[tuple[float, float]] = (),
 ) -> ClassFound:
     """The quickest sheet that the class allows, of all that differ from this one in ballast and restrictor only.
+
+    With corners given, a sheet that goes past a bound of what can be driven (`bounds.BOUNDS`) is taken only where no legal one keeps it.
 
     For each step of the restrictor the ballast begins with the least that is legal there and where it lay best before, and
     moves by exchanges, additions and removals, coarse to fine, for as long as that is quicker; a test holds the result
@@ -152,6 +176,8 @@ def class_search(
     :param laps: length of the stint, for that aim
     :param progress: told the share done, 0 to 1
     :param stopped: asked between steps; true ends the search with the best so far
+    :param spans: corners of the circuit; what can be driven is not asked where there are none given
+    :param bumps: distance along the lap [m] and height [mm] of each bump of the circuit
     :raises InputError: if nothing limits, or no item may move
     :raises NoLegalSheet: if no sheet keeps all limits
     :raises SolverError: if the car cannot take the circuit
@@ -163,7 +189,7 @@ def class_search(
     if item is None and not ballast:
         raise InputError("ballast and restrictor", "no free item", "at least one item of the car that sets ballast or the restrictor")
     first = solve_lap(lap_case, sheet)
-    desk = _Desk(lap_case, sheet, limits, aim, laps, stopped, solve_lap(lap_case, sheet, initial_guess=first), ballast)
+    desk = _Desk(lap_case, sheet, limits, aim, laps, stopped, solve_lap(lap_case, sheet, initial_guess=first), ballast, spans, bumps)
     before_s, _ = desk.solved(sheet)
     found: dict[float | None, AtStep] = {}
     refused: list[float] = []
@@ -191,7 +217,7 @@ def class_search(
         raise NoLegalSheet("Stopped before a sheet was found that keeps all class limits.")
     if not found:
         raise NoLegalSheet(f"No step of ballast and restrictor keeps all class limits. The nearest breaks: {_why_none(desk, item)}.")
-    best = min(found.values(), key=lambda one: one.cost_s)
+    best = min(found.values(), key=lambda one: (len(one.undriven), one.cost_s))
     steps = tuple(found[value] for value in sorted(found, key=lambda one: one or 0.0))
     broken = tuple(breaches(lap_case.car, sheet, limits))
     return ClassFound(best, steps, tuple(sorted(refused)), before_s, broken, len(desk.known), finished)
@@ -243,7 +269,8 @@ def _at_step(desk: _Desk, sheet: Sheet, value: float | None, pool: ThreadPoolExe
     cost, lap = desk.solved(here)
     if not np.isfinite(cost):
         return None
-    return AtStep(value, here, desk.stands(here), cost, lap)
+    over = desk.past(here, solve_lap(desk.lap_case, here, initial_guess=desk.anchor))
+    return AtStep(value, here, desk.stands(here), cost - _PAST_S * sum(over.values()), lap, broken_words(over))
 
 
 def _least(desk: _Desk, sheet: Sheet, every_way: bool = True) -> Sheet | None:

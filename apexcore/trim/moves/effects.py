@@ -5,14 +5,17 @@ from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
+import numpy as np
+
 from ...circuit.line import CornerSpan, Line
 from ...errors import SolverError
 from ...lap.solver import Lap, LapCase, solve_lap
 from ...quantities.spread import half_interval
 from ...vehicle.items import Item
-from ...vehicle.sheet import Sheet, is_drivable
+from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ...vehicle.tyres import Four, four
 from ..reading.balance import CornerBalance, Phases, balance_changes, corner_balances
+from ..reading.bounds import measured, past
 
 #: Standard deviation of what the book car, driven like a front runner or a midfielder, predicts for a change of the sheet
 #: against what the virtual driver (between the two) finds on the virtual cars: a share of the change, and a rest [s].
@@ -34,22 +37,29 @@ _DISAGREE, _LINE_SHARE, _LINE_REST_S = 0.5, 0.2, 0.006
 _LINE_SHARE_ALONE, _LINE_REST_ALONE_S = 0.25, 0.008
 
 
-def line_spread_s(change_s: float, disagree_s: float | None = None) -> float:
+#: Of what a change gains and loses along the lap, to and fro, the share that another line can make of it at most: what hardly moves the
+#: car anywhere moves no line [-].
+_STIRRED_SHARE = 0.5
+
+
+def line_spread_s(change_s: float, disagree_s: float | None = None, stirred_s: float = math.inf) -> float:
     """Half the width of the 95 % interval of a difference between two sheets that comes from the lines they were read on [s].
 
     :param disagree_s: how differently two lines that were searched for apart read it [s]; None where that is not known
+    :param stirred_s: what it gains and loses along the lap together [s]
     """
-    if disagree_s is None:
-        return half_interval(math.hypot(_LINE_SHARE_ALONE * change_s, _LINE_REST_ALONE_S))
-    return half_interval(math.hypot(_DISAGREE * disagree_s, _LINE_SHARE * change_s, _LINE_REST_S))
+    rest_s = _LINE_REST_ALONE_S if disagree_s is None else _LINE_REST_S
+    share = _LINE_SHARE_ALONE if disagree_s is None else _LINE_SHARE
+    return half_interval(math.hypot(_DISAGREE * (disagree_s or 0.0), share * change_s, min(rest_s, _STIRRED_SHARE * stirred_s)))
 
 
-def sheets_spread_s(change_s: float, disagree_s: float | None = None) -> float:
+def sheets_spread_s(change_s: float, disagree_s: float | None = None, stirred_s: float = math.inf) -> float:
     """Half the width of the 95 % interval of a modelled difference between two sheets, of the car's model and of the lines together [s].
 
     :param disagree_s: of `line_spread_s`
+    :param stirred_s: likewise
     """
-    return math.hypot(difference_spread_s(change_s), line_spread_s(change_s, disagree_s))
+    return math.hypot(difference_spread_s(change_s), line_spread_s(change_s, disagree_s, stirred_s))
 
 
 #: Half the width of the 95 % interval of a book car's lap time, over the lap time: two standard deviations over the virtual
@@ -76,6 +86,8 @@ class StepEffect:
     :param fuel_l: change of fuel burnt in a lap [l]
     :param corners: change of balance at each corner asked for, in order: entry, mid, exit [%]
     :param disagree_s: how differently two lines that were searched for apart read the lap time [s]; None where that is not known
+    :param stirred_s: time that it gains and loses along the lap, both counted as losses [s]
+    :param past: bounds of what can be driven that it goes past, by name (`bounds.BOUNDS`); of steps that are clearly quicker alone
     """
 
     item: Item
@@ -89,6 +101,8 @@ class StepEffect:
     fuel_l: float
     corners: tuple[Phases, ...] = ()
     disagree_s: float | None = None
+    stirred_s: float = math.inf
+    past: tuple[str, ...] = ()
 
     @property
     def text(self) -> str:
@@ -107,7 +121,7 @@ class StepEffect:
     @property
     def spread_s(self) -> float:
         """Half the width of the 95 % interval of `lap_s` [s]."""
-        return sheets_spread_s(self.lap_s, self.disagree_s)
+        return sheets_spread_s(self.lap_s, self.disagree_s, self.stirred_s)
 
     @property
     def is_clear(self) -> bool:
@@ -124,7 +138,7 @@ _NOTHING: Four = (0.0, 0.0, 0.0, 0.0)
 
 def step_effects(
     lap_case: LapCase, sheet: Sheet, items: Iterable[Item], base: Lap | None = None, spans: Sequence[CornerSpan] = (),
-    others: Sequence[Line] = (),
+    others: Sequence[Line] = (), bumps: Sequence[tuple[float, float]] = (),
 ) -> list[StepEffect]:  # fmt: skip
     """Effects of one step down and one step up of each item.
 
@@ -133,6 +147,7 @@ def step_effects(
 
     :param spans: corners whose balance is asked for
     :param others: further lines: of lap times, each sheet takes the best of all; the rest is read on the line of the case
+    :param bumps: distance along the lap [m] and height [mm] of each bump of the circuit
     """
     begin = base if base is not None else solve_lap(lap_case, sheet)
     moves = [(item, steps, _possible(lap_case, sheet.stepped(item, steps))) for item in items for steps in (-1, 1)]
@@ -145,13 +160,30 @@ def step_effects(
     reference = again.result()
     before = corner_balances(reference, spans)
     found = [_effect(item, steps, moved, lap, reference, spans, before) for (item, steps, moved), lap in zip(moves, laps, strict=True)]
-    if not elsewhere:
-        return found
-    own_s = min([reference.time_s, *(one.own_s for one in elsewhere)])
-    return [
-        effect if lap is None else replace(effect, lap_s=min([lap.time_s, *(one.times[number] for one in elsewhere)]) - own_s)
-        for number, (effect, lap) in enumerate(zip(found, laps, strict=True))
-    ]
+    if elsewhere:
+        own_s = min([reference.time_s, *(one.own_s for one in elsewhere)])
+        found = [
+            effect if lap is None else replace(effect, lap_s=min([lap.time_s, *(one.times[number] for one in elsewhere)]) - own_s)
+            for number, (effect, lap) in enumerate(zip(found, laps, strict=True))
+        ]
+    return _with_bounds(lap_case, sheet, found, moves, laps, reference, spans, bumps) if spans else found
+
+
+def _with_bounds(
+    lap_case: LapCase, sheet: Sheet, effects: list[StepEffect], moves: Sequence[tuple[Item, int, Sheet | None]], laps: Sequence[Lap | None],
+    reference: Lap, spans: Sequence[CornerSpan], bumps: Sequence[tuple[float, float]],
+) -> list[StepEffect]:  # fmt: skip
+    """The effects, those that are clearly quicker with the bounds that they go past."""
+    quick = [number for number, effect in enumerate(effects) if effect.is_clear and effect.lap_s < 0.0]
+    if not quick:
+        return effects
+    begun = measured(lap_case, adjusted(lap_case.car, sheet), reference, spans, bumps)
+    for number in quick:
+        (_, _, moved), lap = moves[number], laps[number]
+        if moved is not None and lap is not None:
+            over = past(measured(lap_case, adjusted(lap_case.car, moved), lap, spans, bumps), begun)
+            effects[number] = replace(effects[number], past=tuple(over))
+    return effects
 
 
 @dataclass
@@ -223,6 +255,7 @@ def _effect(
         item, steps, value, lap.time_s - reference.time_s, lap.top_speed_ms - reference.top_speed_ms,
         balance_changes(after, before) if spans else {}, heat, work, lap.fuel_l - reference.fuel_l,
         tuple(_phase_changes(a, b) for a, b in zip(after, before, strict=True)),
+        stirred_s=float(np.abs(lap.column("time") - reference.column("time")).sum()),
     )  # fmt: skip
 
 

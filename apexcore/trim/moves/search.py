@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from copy import copy
 from dataclasses import dataclass, field, replace
 from itertools import combinations, product
 from typing import Literal
@@ -16,6 +17,7 @@ from ...vehicle.class_limits import ClassLimits, against, standing
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ..reading.balance import corner_balances
+from ..reading.bounds import BOUNDS, Measured, measured, past
 from .effects import sheets_spread_s
 
 AimKey = Literal["lap", "stint", "forgiving", "top"]
@@ -49,12 +51,14 @@ class Limits:
     :param entry_pct: balance on entry that may move towards stepping out [%]; None for any
     :param work: growth of the hardest tyre's work that is allowed [-]; None for any
     :param of_class: what the class allows of the car
+    :param eased: names of `bounds.BOUNDS` that need not be kept
     """
 
     top_ms: float | None = None
     entry_pct: float | None = None
     work: float | None = None
     of_class: ClassLimits = ClassLimits()
+    eased: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True)
@@ -65,12 +69,14 @@ class Tried:
     :param lap_s: lap time [s]
     :param top_ms: top speed of the lap [m/s]
     :param excess: by how much limits are passed, 0 where none is
+    :param past: by how much each bound of what can be driven is passed, eased or not, by name
     """
 
     cost_s: float
     lap_s: float
     top_ms: float
     excess: float
+    past: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -103,6 +109,7 @@ class Found:
     :param trade: (lap time [s], top speed [m/s]) of the sheets tried that no other beats in both
     :param tried: number of sheets solved
     :param finished: false if it was stopped early; the best so far then stands here
+    :param prices: bounds of what can be driven that hold the result back, and what easing each would gain on top [s]
     """
 
     sheet: Sheet
@@ -112,6 +119,7 @@ class Found:
     trade: tuple[tuple[float, float], ...]
     tried: int
     finished: bool
+    prices: tuple[tuple[str, float], ...] = ()
 
 
 @dataclass
@@ -124,14 +132,20 @@ class _Search:
     limits: Limits
     laps: int
     stopped: Callable[[], bool]
+    bumps: Sequence[tuple[float, float]] = ()
     anchor: Lap = field(init=False)
     entry: float = field(init=False)
+    begun: Measured = field(init=False)
     known: dict[tuple[float, ...], Tried] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.anchor = solve_lap(self.lap_case, self.begin)
         self.anchor = solve_lap(self.lap_case, self.begin, initial_guess=self.anchor)
         self.entry = self._entry(self.anchor)
+        self.begun = self._measured(self.anchor, self.begin)
+
+    def _measured(self, lap: Lap, sheet: Sheet) -> Measured:
+        return measured(self.lap_case, adjusted(self.lap_case.car, sheet), lap, self.spans, self.bumps)
 
     def _entry(self, lap: Lap) -> float:
         cells = [corner.balance[0] for corner in corner_balances(lap, self.spans)]
@@ -156,7 +170,19 @@ class _Search:
             return Tried(np.inf, np.inf, 0.0, np.inf)
         lap = solve_lap(self.lap_case, sheet, initial_guess=self.anchor)
         cost = aim_cost(self.lap_case, sheet, self.aim, self.laps, lap, self.anchor)
-        return Tried(cost, lap.time_s, lap.top_speed_ms, self._excess(lap, sheet))
+        over = past(self._measured(lap, sheet), self.begun)
+        return Tried(cost, lap.time_s, lap.top_speed_ms, self._excess(lap, sheet) + self._past(over), over)
+
+    def _past(self, over: Mapping[str, float]) -> float:
+        return sum(size for key, size in over.items() if key not in self.limits.eased)
+
+    def easing(self, key: str) -> "_Search":
+        """The same search with one bound fewer; what is solved already is not solved again."""
+        other = copy(self)
+        other.limits = replace(self.limits, eased=self.limits.eased | {key})
+        rest = {sheet: one.excess - self._past(one.past) for sheet, one in self.known.items()}
+        other.known = {sheet: replace(one, excess=rest[sheet] + other._past(one.past)) for sheet, one in self.known.items()}
+        return other
 
     def _excess(self, lap: Lap, sheet: Sheet) -> float:
         """How far past its limits a lap is, each in shares of a usual size."""
@@ -224,8 +250,9 @@ def search(
     laps: int = 12,
     progress: Callable[[float], None] = lambda share: None,
     stopped: Callable[[], bool] = lambda: False,
+    bumps: Sequence[tuple[float, float]] = (),
 ) -> Found:
-    """The best sheet for an aim.
+    """The best sheet for an aim that can be driven: the bounds of `bounds.BOUNDS` are kept but for those that are eased.
 
     Rounds of a separable parabola through each item's two neighbours, all items moved towards their lowest points at once
     and less far until that helps; then single steps until no neighbour within the limits is better (a pattern search,
@@ -235,13 +262,14 @@ def search(
     :param laps: length of the stint, for that aim
     :param progress: told the share done, 0 to 1
     :param stopped: asked between rounds; true ends the search with the best so far
+    :param bumps: distance along the lap [m] and height [mm] of each bump of the circuit
     :raises InputError: if no item is free, or the fuel does not last the stint
     :raises SolverError: if the car cannot take the circuit
     """
     free = [item for item in items if item.tunes_lap]
     if not free:
         raise InputError("free items", "none", "at least one item that may move")
-    work = _Search(lap_case, spans, free, sheet, aim, limits or Limits(), laps, stopped)
+    work = _Search(lap_case, spans, free, sheet, aim, limits or Limits(), laps, stopped, bumps)
     best = sheet
     with ThreadPoolExecutor(2) as pool:
         for number in range(_ROUNDS):
@@ -253,8 +281,35 @@ def search(
         best, finished = _single_steps(work, best, pool, progress)
         progress(0.95)
         changes = _in_order(work, sheet, best, pool)
+        prices, tried = _prices(work, best, pool)
     progress(1.0)
-    return Found(best, changes, work.tried(sheet), work.tried(best), _trade(work.known), len(work.known), finished)
+    return Found(best, changes, work.tried(sheet), work.tried(best), _trade(work.known), len(work.known) + tried, finished, prices)
+
+
+def _prices(work: _Search, best: Sheet, pool: ThreadPoolExecutor) -> tuple[tuple[tuple[str, float], ...], int]:
+    """What easing each bound that holds the best sheet back would gain on top of it, dearest first; and how many more sheets were tried.
+
+    A bound holds back where a sheet next to the best is better but for it.
+    """
+    found: list[tuple[str, float]] = []
+    own, more = work.tried(best), 0
+    near = _all(work, [moved for _, _, moved in work.neighbours(best)], pool)
+    for key in BOUNDS:
+        if key in work.limits.eased or work.stopped():
+            continue
+        other = work.easing(key)
+        before = other.known[work.key(best)]
+        if not any(
+            set(one.past) - work.limits.eased == {key} and other.better(replace(one, excess=one.excess - one.past[key]), before)
+            for one in near
+        ):
+            continue
+        further, _ = _single_steps(other, best, pool, lambda share: None)
+        gain = own.cost_s - other.tried(further).cost_s
+        more += len(other.known) - len(work.known)
+        if gain > _GAIN_S:
+            found.append((key, gain))
+    return tuple(sorted(found, key=lambda one: -one[1])), more
 
 
 def _all(work: _Search, sheets: Sequence[Sheet], pool: ThreadPoolExecutor) -> list[Tried]:

@@ -39,6 +39,7 @@ class Clearance:
     :param at_m: where, along the lap [m]
     :param pressed_mm: how far air, crests, dips and braking press it down there [mm]
     :param touches: bumps of the circuit (distance along the lap [m], height [mm]) higher than what is left there
+    :param struck_mm: how far the worst of them reaches into the floor; 0 where none does [mm]
     """
 
     axle: str
@@ -46,6 +47,7 @@ class Clearance:
     at_m: float
     pressed_mm: float
     touches: tuple[tuple[float, float], ...]
+    struck_mm: float = 0.0
 
 
 def ride_ends(car: Car) -> list[RideEnd]:
@@ -97,6 +99,8 @@ def clearances(car: Car, lap: Lap, line: Line, bumps: Sequence[tuple[float, floa
         extra = load - rest
         sunk = np.where(extra > soft * stop, stop + (extra - soft * stop) / hard, extra / soft)
         lowest = int(np.argmax(sunk))
-        touches = [(at, high) for at, high in bumps if high > height - sunk[int(np.argmin(np.abs(line.s - at)))]]
-        found.append(Clearance(name, float(height - sunk[lowest]), float(line.s[lowest]), float(sunk[lowest]), tuple(touches)))
+        left = [(at, high, float(height - sunk[int(np.argmin(np.abs(line.s - at)))])) for at, high in bumps]
+        touches = tuple((at, high) for at, high, over in left if high > over)
+        struck = max([0.0, *(high - over for _, high, over in left)])
+        found.append(Clearance(name, float(height - sunk[lowest]), float(line.s[lowest]), float(sunk[lowest]), touches, struck))
     return found

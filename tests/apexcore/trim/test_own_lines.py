@@ -83,7 +83,12 @@ def test_a_pool_holds_what_is_best_for_its_sheets_and_the_base_sheets_line_is_no
     lap_case, _ = demo_lap_case("wisp_125", "quernlow")
     sheet, circuit = base_sheet(lap_case.car), demo_circuit("quernlow")
     shares: list[float] = []
-    pool = found_pool(circuit, lap_case, sheet, lambda share: bool(shares.append(share)))
+
+    def told(share: float) -> bool:
+        shares.append(share)
+        return False
+
+    pool = found_pool(circuit, lap_case, sheet, told)
     assert shares == sorted(shares) and shares[-1] == 1.0
     assert 1 <= len(pool.lines) <= 4 and pool.before_s - pool.time_s > 0.5
     assert pool.time_s <= quickest(circuit, lap_case, sheet).time_s + 1e-3
@@ -120,7 +125,7 @@ def test_the_effect_of_a_step_is_that_of_each_sheet_on_the_best_of_the_lines() -
             assert effect.lap_s <= laps[int(np.argmin(own))] - min(own) + 1e-9
     order = best_first(lap_case, sheet, sheet, lines)
     assert order[0] == int(np.argmin(own)) and sorted(order) == [0, 1, 2]
-    zigzag = offset_line(centre, 2.0 * (-1.0) ** np.arange(len(centre.x)))
+    zigzag = offset_line(centre, np.where(np.arange(len(centre.x)) % 2, 2.0, -2.0))
     alone, beside = (step_effects(lap_case, sheet, items[:1], others=others) for others in ([], [zigzag]))
     assert [one.lap_s for one in alone] == pytest.approx([one.lap_s for one in beside], abs=1e-12)
 
