@@ -18,7 +18,7 @@ from ..lap.solver import Lap, LapCase, Ready, also_told, ready, run_at
 from ..quantities.spread import half_interval
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, four
-from .reading.balance import CornerResult, Ints, braking_steps, read_corner, slowest_station
+from .reading.balance import PHASES, CornerResult, Ints, braking_steps, read_corner, slowest_station
 
 #: Share of the brakes from which on a place is braked, of the throttle below which it is lifted, and margin at which an axle is held [-].
 _BRAKED, _LIFTED, _HELD = 0.02, 0.98, 0.005
@@ -37,13 +37,15 @@ _SHARES, _ROLLS_M = (0.9, 0.8), (20.0, 40.0)
 
 @dataclass(frozen=True)
 class Phase:
-    """An end of the car in a phase of a corner.
+    """The car in a phase of a corner: over the whole phase, and where it is hardest.
 
     :param words: `entry`, `mid` or `exit`
-    :param axle: the axle that is nearer to its limit
+    :param axle: the axle that is nearer to its limit where it is hardest
     :param left_pct: what that one has left [%]
     :param other_pct: what the other one has left [%]
     :param kept_pct: what this driver leaves unused [%]
+    :param balance_pct: over the whole phase, as `balance.read_corner` has it; None where it has no such phase [%]
+    :param at_m: how far from the slowest place the hardest is, before it on entry and behind it on exit [m]
     """
 
     words: str
@@ -51,6 +53,8 @@ class Phase:
     left_pct: float
     other_pct: float
     kept_pct: float = 0.0
+    balance_pct: float | None = None
+    at_m: float = 0.0
 
     @property
     def pinned(self) -> bool:
@@ -192,11 +196,11 @@ class CornerDesk:
         full = int(np.searchsorted(self.s, read.full_m))
         return Technique(
             way, read, most, float(self.s[turned[0] if len(turned) else self.apex]), float(self.s[self.apex]), float(room.min()),
-            float(self.s[nearest]), float(speed[around].max()), float(speed[min(full, n - 1)]), self._phases(),
+            float(self.s[nearest]), float(speed[around].max()), float(speed[min(full, n - 1)]), self._phases(read),
         )  # fmt: skip
 
-    def _phases(self) -> tuple[Phase, ...]:
-        """What limits at entry (hardest use before the slowest place), there, and behind it."""
+    def _phases(self, read: CornerResult) -> tuple[Phase, ...]:
+        """What limits on the way in, where it is slowest, and behind it: the mean that the Sheet bench has, and the hardest moment."""
         front, rear = self.lap.column("front_utilisation"), self.lap.column("rear_utilisation")
         lateral = np.abs(self.lap.column("lateral"))
         turning = lateral > 0.3 * float(lateral[self.inside].max())
@@ -212,7 +216,11 @@ class CornerDesk:
             axle = min(left, key=lambda end: left[end])
             driver = self.lap_case.driver
             kept = 100.0 * (1.0 - driver.ability * (driver.braking if float(self.lap.column("brake")[hard]) > 0.0 else 1.0))
-            found.append(Phase(words, axle, left[axle], left["rear" if axle == "front" else "front"], kept))
+            balance = read.balance[PHASES.index(words)]
+            before = float(np.sum(self.lap_case.line.ds[self.stations(hard, self.apex)[:-1]]))
+            behind = float(np.sum(self.lap_case.line.ds[self.stations(self.apex, hard)[:-1]]))
+            at = before if words == "entry" else behind if words == "exit" else 0.0
+            found.append(Phase(words, axle, left[axle], left["rear" if axle == "front" else "front"], kept, balance, at))
         return tuple(found)
 
     def stations(self, first: int, last: int) -> np.ndarray:

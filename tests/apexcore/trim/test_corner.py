@@ -11,6 +11,7 @@ from apexcore.lap.driver import LEVELS
 from apexcore.lap.orders import Order
 from apexcore.lap.solver import LapCase, also_told, ready, run_at, solve_lap
 from apexcore.trim.corner import CornerDesk, Told, summary
+from apexcore.trim.reading.balance import corner_balances
 from apexcore.vehicle.sheet import Sheet, adjusted, base_sheet
 from tests.conftest import demo_circuit, demo_lap_case
 
@@ -157,3 +158,15 @@ def test_no_gear_beside_the_laps_own_is_quicker_through_a_corner() -> None:
         for other in (gear - 1, gear + 1):
             if 1 <= other <= len(lap_case.car.powertrain.gears):
                 assert one.choice(Told(gear=other)).lap_s > -2e-3, (span.number, other)
+
+
+def test_a_phase_has_the_balance_of_the_sheet_bench_and_its_hardest_moment_beside_it() -> None:
+    lap_case, spans = demo_lap_case("brackendale_gt", "sallowmere_fen")
+    lap = solve_lap(lap_case, base_sheet(lap_case.car))
+    known = {corner.number: corner.balance for corner in corner_balances(lap, spans)}
+    for span in spans:
+        desk = CornerDesk(lap_case, base_sheet(lap_case.car), lap, spans, span.number, 5.0)
+        for phase in desk.technique().phases:
+            place = ("entry", "mid", "exit").index(phase.words)
+            assert phase.balance_pct == pytest.approx(known[span.number][place], abs=1e-9)
+            assert 0.0 <= phase.at_m < 300.0 and (phase.at_m > 0.0 or phase.words != "exit")
