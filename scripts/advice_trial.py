@@ -1,4 +1,5 @@
-"""How often advice finds what was put wrong: virtual cars with one item moved, felt by their driver, advised by the book."""
+"""How often advice finds what was put wrong: virtual cars on sheets of their own with one item or a pair moved far, felt by their driver,
+advised by the book; and how often it finds something wrong where nothing is."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -10,14 +11,16 @@ from apexcore.lap.solver import LapCase, solve_lap
 from apexcore.trim.moves.acts import acts_on
 from apexcore.trim.moves.advice import SEVERITY_PCT, HandlingReport, Phase, Read, advise, read, reported_balance
 from apexcore.vehicle.items import Item
-from apexcore.vehicle.sheet import Sheet, base_sheet
+from apexcore.vehicle.sheet import Sheet, base_sheet, is_drivable
 from apexcore.virtual.world import true_car
-from tests.conftest import demo_car, demo_lap_case
+from tests.conftest import demo_car, demo_circuit, demo_lap_case
 
 _FEN = ("brackendale_gt", "ferrow_lark", "pentlow_hare")
 PLACES = [*[(key, "sallowmere_fen") for key in _FEN], ("drummock_stallard", "hollin_bowl"), ("wisp_125", "quernlow")]
 #: A wrong item that moves no phase by this much is not felt [%].
 _FELT = 0.8
+#: What is wrong costs a lap as much at least [s].
+_COSTS_S = 0.03
 _PHASES: tuple[Phase, ...] = ("braking", "entry", "mid", "exit")
 
 
@@ -57,33 +60,69 @@ def _feeling(right: Read, wrong: Read) -> tuple[HandlingReport, float] | None:
     return worst if worst and abs(worst[1]) >= _FELT else None
 
 
+def _together(items: Sequence[Item]) -> list[tuple[Item, ...]]:
+    """What goes wrong at once: an item, or both wheels of an axle."""
+    pairs = [
+        (left, right) for left in items for right in items
+        if left.sets[:-1] == right.sets[:-1] and (left.sets[-1], right.sets[-1]) in (("0", "1"), ("2", "3"))
+    ]  # fmt: skip
+    return [*((item,) for item in items if not item.sets[-1].isdecimal()), *pairs]
+
+
+def displaced(lap_case: LapCase, rng: np.random.Generator) -> Sheet:
+    """A racer's own sheet: what a feeling is answered with stands up to two steps from the maker's values; ratios and weights as made."""
+    base = base_sheet(lap_case.car)
+    while True:
+        values = dict(base.values)
+        for item in lap_case.car.items:
+            if item.tunes_lap and acts_on(item):
+                values[item.key] = item.nearest_allowed(values[item.key] + item.step * int(rng.integers(-2, 3)))
+        sheet = Sheet(base.car_key, values)
+        if is_drivable(lap_case.car, sheet):
+            return sheet
+
+
 def trial(car_key: str, circuit_key: str, seed: int) -> Trial | None:
-    """One case; None where the item drawn cannot be felt."""
+    """One case; None where what was drawn cannot be felt, or costs less than three hundredths."""
     lap_case, spans = demo_lap_case(car_key, circuit_key)
     rng = np.random.default_rng([seed, 40])
-    free = [item for item in demo_car(car_key).items if item.tunes_lap]
-    felt = [item for item in free if acts_on(item)]  # what a feeling is answered with
-    item = felt[int(rng.integers(len(felt)))]
-    truth, base = _truth(lap_case, seed), base_sheet(lap_case.car)
-    span = round((item.high - item.low) / item.step)
-    steps = int(rng.choice((-1, 1))) * max(1, round(0.35 * span))
-    value = item.base + steps * item.step
-    if not item.low - 1e-9 <= value <= item.high + 1e-9:
-        steps = -steps
-        value = item.base + steps * item.step
-    if not item.low - 1e-9 <= value <= item.high + 1e-9:
+    felt = [item for item in demo_car(car_key).items if item.tunes_lap and acts_on(item)]  # what a feeling is answered with
+    groups = _together(felt)
+    group = groups[int(rng.integers(len(groups)))]
+    truth, good = _truth(lap_case, seed), displaced(lap_case, rng)
+    way, values = int(rng.choice((-1, 1))), dict(good.values)
+    for item in group:
+        far = 40.0 if item.sets.startswith("tyres.cold_kpa") else 0.35 * (item.high - item.low)
+        values[item.key] = item.nearest_allowed(values[item.key] + way * far)
+    wrong = Sheet(good.car_key, values)
+    steps = round((values[group[0].key] - good.values[group[0].key]) / group[0].step)
+    if steps == 0 or not is_drivable(lap_case.car, wrong):
         return None
-    wrong = Sheet(base.car_key, {**base.values, item.key: item.check(item.nearest(value))})
-    right_lap = solve_lap(truth, base)
-    right, off = read(right_lap, spans), read(solve_lap(truth, wrong, initial_guess=right_lap), spans)
-    found = _feeling(right, off)
-    if found is None:
+    right_lap = solve_lap(truth, good)
+    wrong_lap = solve_lap(truth, wrong, initial_guess=right_lap)
+    found = _feeling(read(right_lap, spans), read(wrong_lap, spans))
+    if found is None or wrong_lap.time_s - right_lap.time_s < _COSTS_S:
         return None
     report, change = found
-    first = advise(lap_case, spans, wrong, report, free, most=3)
-    named = any(move.key == item.key and count * steps < 0 for candidate in first for move, count, _ in candidate.moves)
-    equal = any(_as_good(truth, spans, wrong, candidate.moves, report, right, change) for candidate in first)
-    return Trial(car_key, item.name, steps, report, named, equal)
+    first = advise(lap_case, spans, wrong, report, felt, most=3, bumps=_bumps(circuit_key))
+    keys = {item.key for item in group}
+    named = any(move.key in keys and count * steps < 0 for candidate in first for move, count, _ in candidate.moves)
+    equal = any(_as_good(truth, spans, wrong, candidate.moves, report, read(right_lap, spans), change) for candidate in first)
+    return Trial(car_key, " and ".join(item.name for item in group), steps, report, named, equal)
+
+
+def _bumps(circuit_key: str) -> list[tuple[float, float]]:
+    return [(mark.at_m, mark.height_mm) for mark in demo_circuit(circuit_key).markers if mark.kind == "bump"]
+
+
+def said_wrong(car_key: str, circuit_key: str, seed: int) -> bool:
+    """Whether advice finds something to mend on a car with nothing wrong, of which a driver complains all the same."""
+    lap_case, spans = demo_lap_case(car_key, circuit_key)
+    rng = np.random.default_rng([seed, 41])
+    sheet = displaced(lap_case, rng)
+    phase, end = _PHASES[int(rng.integers(1, 4))], ("front", "rear")[int(rng.integers(2))]
+    report = HandlingReport(phase, end, list(SEVERITY_PCT)[int(rng.integers(3))])  # type: ignore[arg-type]
+    return any(one.mends for one in advise(lap_case, spans, sheet, report, lap_case.car.items, bumps=_bumps(circuit_key)))
 
 
 def _as_good(

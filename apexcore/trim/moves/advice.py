@@ -16,9 +16,10 @@ from ...quantities.spread import half_interval
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ..reading.balance import PHASES, SPEEDS, CornerBalance, corner_balances, hard_braking, slowest_station
-from ..reading.bounds import measured, past
+from ..reading.bounds import begun_with, measured, past
 from ..reading.past import past_limits
 from .acts import acts_on
+from .causes import grouped, suspects
 from .effects import MODEL_SPREAD, StepEffect, sheets_spread_s, step_effects
 
 Phase = Literal["braking", "entry", "mid", "exit"]
@@ -26,8 +27,16 @@ Tyres = Literal["warm", "cold", "worn"]
 
 #: How much balance a racer asks for by how bad it feels [%]. Source: this product's own definition.
 SEVERITY_PCT = {"a little": 1.0, "clearly": 2.5, "badly": 5.0}
-#: Most steps that one candidate moves, and how many candidates are solved in full.
-_MOST_STEPS, _SOLVED = 8, 10
+#: Most steps that one candidate moves at first where no reading asks for more, how many candidates are solved in full, and of those that
+#: a reading asks for.
+_MOST_STEPS, _SOLVED, _SUSPECTS = 3, 10, 8
+#: Share of the wish that a change brings at least [-].
+_LEAST_SHARE = 0.1
+#: Gain of a lap from which on a change mends something that was wrong: where a reading asks for it, and beyond the spread where none
+#: does [s].
+_MENDS_READ_S, _MENDS_S = 0.01, 0.05
+#: What a reading that asks for a change is worth in its rank [s].
+_READ_S = 0.03
 #: Standard deviation of a modelled change of balance: as a share of it, and a rest [%]. Source: the share that lap times have
 #: (`effects.MODEL_SPREAD`); the rest is what two settled laps of one sheet differ by, many times over.
 _SPREAD, _REST = MODEL_SPREAD, 0.05
@@ -69,6 +78,8 @@ class Candidate:
     :param work: greatest growth of a tyre's sliding work and its wheel (0 to 3)
     :param top_ms: change of top speed [m/s]
     :param past: limits that it goes past and the car as it stands does not, in words
+    :param reason: the reading that asks for it, in words; empty where it answers the feeling alone
+    :param next: what one further step of each would change of the balance felt [%] and of the lap [s]; None where there is no such step
     """
 
     moves: tuple[tuple[Item, int, float], ...]
@@ -81,6 +92,14 @@ class Candidate:
     work: tuple[float, int]
     top_ms: float
     past: tuple[str, ...] = ()
+    reason: str = ""
+    next: tuple[float, float] | None = None
+
+    @property
+    def mends(self) -> bool:
+        """Whether something is wrong that it mends: a reading asks for it and the lap gains, or the lap gains far more than the model may
+        be off."""
+        return self.lap_s < -(_MENDS_READ_S if self.reason else self.spread_s + _MENDS_S)
 
     @property
     def change_spread(self) -> float:
@@ -131,14 +150,16 @@ def advise(
     lap_case: LapCase, spans: Sequence[CornerSpan], sheet: Sheet, report: HandlingReport, items: Iterable[Item],
     known: Sequence[StepEffect] | None = None, most: int = 6, bumps: Sequence[tuple[float, float]] = (), eased: Collection[str] = (),
 ) -> list[Candidate]:  # fmt: skip
-    """Changes that answer a feeling, best first; none where nothing helps by more than the model may be off.
+    """Changes that answer a feeling, best first: those that mend something, then those that shift the balance at a price; none where
+    nothing helps by more than the model may be off.
 
     Only what acts in the phase felt is tried (`acts`); what goes past a bound of what can be driven is left out unless that is eased, and
     what pushes something else past a limit comes last.
 
-    Each item is tried by one step; those that move the felt balance the right way are sized to what was asked for, solved
-    again as a whole, and ranked: how much of the wish they fulfil, less what they cost in lap time and in balance
-    elsewhere. The last candidate may be a set of two, half of each.
+    What the lap and the sheet show to be off is tried first, as far as it is off (`causes`). Each item, and each axle's pair, is tried by
+    one step; those that move the felt balance the right way are sized to what was asked for, three steps at most, solved again as a
+    whole, and ranked: how much of the wish they fulfil, less what they cost in lap time and in balance elsewhere. The last candidate may
+    be a set of two, half of each.
 
     :param items: items that may be moved; locked ones and those that never enter the lap are passed over
     :param bumps: distance along the lap [m] and height [mm] of each bump of the circuit
@@ -166,14 +187,42 @@ def advise(
     else:
         effects = step_effects(lap_case, sheet, free, begin, spans)
     sized = _sized(lap_case, spans, sheet, report, effects, begin, wanted)
+    read_off = suspects(lap_case, adjusted(lap_case.car, sheet), sheet, begin, free, bumps)[:_SUSPECTS]
+    tries = [(list(one.moves), one.reason) for one in read_off] + [(moves, "") for moves in sized[:_SOLVED]]
+
+    def solve(one: tuple[list[tuple[Item, int]], str]) -> Candidate | None:
+        found = _solved(lap_case, spans, sheet, report, one[0], before, stands)
+        return None if found is None else replace(found, reason=one[1])
+
     with ThreadPoolExecutor(2) as pool:
-        solved = list(pool.map(lambda moves: _solved(lap_case, spans, sheet, report, moves, before, stands), sized[:_SOLVED]))
-    good = [candidate for candidate in solved if candidate is not None and candidate.change > candidate.change_spread]
+        solved = list(pool.map(solve, tries))
+    good = [one for one in solved if one is not None and one.change > max(one.change_spread, _LEAST_SHARE * wanted)]
     good.sort(key=lambda candidate: _rank(candidate, wanted))
+    good = _without_doubles(good)
     pair = _pair(lap_case, spans, sheet, report, good, before, stands)
     if pair is not None and _rank(pair, wanted) < _rank(good[min(most, len(good)) - 1], wanted):
         good = sorted([*good, pair], key=lambda candidate: _rank(candidate, wanted))
-    return good[:most]
+
+    def further(one: Candidate) -> Candidate:
+        """With what one more step of each item does."""
+        if one.reason:
+            return one
+        more = [(item, steps + (1 if steps > 0 else -1)) for item, steps, _ in one.moves]
+        there = _solved(lap_case, spans, sheet, report, more, before, stands)
+        return one if there is None else replace(one, next=(there.change - one.change, there.lap_s - one.lap_s))
+
+    with ThreadPoolExecutor(2) as pool:
+        return list(pool.map(further, good[:most]))
+
+
+def _without_doubles(found: Sequence[Candidate]) -> list[Candidate]:
+    """Candidates, best first, without those of which a part or the whole stands before them."""
+    kept: list[Candidate] = []
+    for one in found:
+        keys = {item.key for item, _, _ in one.moves}
+        if not any(keys <= (there := {item.key for item, _, _ in other.moves}) or there <= keys for other in kept):
+            kept.append(one)
+    return kept
 
 
 def advise_if_free(
@@ -204,7 +253,7 @@ class _Stands:
         self.lap_case, self.spans, self.bumps, self.eased = lap_case, spans, bumps, eased
         car = adjusted(lap_case.car, sheet)
         self.limits = set(past_limits(lap_case, car, lap, bumps))
-        begun = measured(lap_case, car, lap, spans, bumps)
+        begun = begun_with(lap_case, sheet, lap, spans, bumps)
         self.begun = {**begun, "entry": begun["entry"] + freer_pct}
 
     def can_be_driven(self, sheet: Sheet, lap: Lap) -> bool:
@@ -217,9 +266,9 @@ class _Stands:
         return tuple(words for name, words in found.items() if name not in self.limits)
 
 
-def _rank(one: Candidate, wanted: float) -> tuple[bool, float]:
-    """What goes past a limit comes last; else by price."""
-    return bool(one.past), _price(one, wanted)
+def _rank(one: Candidate, wanted: float) -> tuple[bool, bool, float]:
+    """What goes past a limit comes last, what mends something first; else by price."""
+    return bool(one.past), not one.mends, _price(one, wanted)
 
 
 def _sign(report: HandlingReport) -> float:
@@ -240,17 +289,23 @@ def _sized(
     reference = read(solve_lap(lap_case, sheet, initial_guess=begin), spans) if report.phase == "braking" else None
     now = corner_balances(begin, spans)
     found: list[tuple[float, float, list[tuple[Item, int]]]] = []
-    for effect in effects:
-        if effect.value is None:
-            continue
-        per_step = _sign(report) * _felt_change(lap_case, spans, sheet, report, effect, begin, reference, now)
-        if per_step < 0.01:
-            continue
-        room = _room(effect.item, sheet.values[effect.item.key], effect.steps)
-        steps = min(max(round(wanted / per_step), 1), room, _MOST_STEPS)
-        if steps:
-            reach = min(per_step * steps / wanted, 1.0)
-            found.append((-reach, max(effect.lap_s, 0.0) * steps, [(effect.item, effect.steps * steps)]))
+    there = {(effect.item.key, effect.steps): effect for effect in effects if effect.value is not None}
+    felt = {
+        key: _sign(report) * _felt_change(lap_case, spans, sheet, report, effect, begin, reference, now) for key, effect in there.items()
+    }
+    for group in grouped(list({effect.item.key: effect.item for effect in effects}.values())):
+        for way in (-1, 1):
+            keys = [(item.key, way) for item in group]
+            if not all(key in there for key in keys):
+                continue
+            per_step = sum(felt[key] for key in keys)
+            if per_step < 0.01:
+                continue
+            room = min(_room(item, sheet.values[item.key], way) for item in group)
+            steps = min(max(round(wanted / per_step), 1), room, _MOST_STEPS)
+            if steps:
+                reach, lap_s = min(per_step * steps / wanted, 1.0), sum(there[key].lap_s for key in keys)
+                found.append((-reach, max(lap_s, 0.0) * steps, [(item, way * steps) for item in group]))
     found.sort(key=lambda entry: (round(entry[0], 1), entry[1]))
     return [moves for _, _, moves in found]
 
@@ -340,7 +395,8 @@ def _price(one: Candidate, wanted: float) -> float:
     """
     missed = max(1.0 - one.change / wanted, 0.0) + 0.5 * max(one.change / wanted - 1.5, 0.0)
     aside = max(abs(one.elsewhere) / wanted - 0.6, 0.0)
-    return 0.2 * missed + 0.04 * aside + one.lap_s + 0.01 * (len(one.moves) - 1)
+    kinds = len({item.sets.rpartition(".")[0] for item, _, _ in one.moves})  # both tyres of an axle are one change
+    return 0.2 * missed + 0.04 * aside + one.lap_s + 0.01 * (kinds - 1) - _READ_S * bool(one.reason)
 
 
 def _pair(

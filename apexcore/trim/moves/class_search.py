@@ -15,7 +15,7 @@ from ...vehicle.car import Car
 from ...vehicle.class_limits import SLACK, ClassLimits, Standing, against, breaches, standing
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
-from ..reading.bounds import Measured, broken_words, measured, past
+from ..reading.bounds import Measured, begun_with, broken_words, measured, past
 from .placement import ballast_items
 from .search import AimKey, aim_cost
 
@@ -118,7 +118,7 @@ class _Desk:
     @cached_property
     def begun(self) -> Measured:
         """How the sheet that it began with stands to what can be driven."""
-        return measured(self.lap_case, adjusted(self.lap_case.car, self.begin), self.anchor, self.spans or (), self.bumps)
+        return begun_with(self.lap_case, self.begin, self.anchor, self.spans or (), self.bumps)
 
     def past(self, sheet: Sheet, lap: Lap) -> dict[str, float]:
         """The bounds of what can be driven that a sheet goes past; none where they are not asked for."""

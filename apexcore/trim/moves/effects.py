@@ -15,7 +15,7 @@ from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ...vehicle.tyres import Four, four
 from ..reading.balance import CornerBalance, Phases, balance_changes, corner_balances
-from ..reading.bounds import measured, past
+from ..reading.bounds import begun_with, measured, past
 
 #: Standard deviation of what the book car, driven like a front runner or a midfielder, predicts for a change of the sheet
 #: against what the virtual driver (between the two) finds on the virtual cars: a share of the change, and a rest [s].
@@ -177,7 +177,7 @@ def _with_bounds(
     quick = [number for number, effect in enumerate(effects) if effect.is_clear and effect.lap_s < 0.0]
     if not quick:
         return effects
-    begun = measured(lap_case, adjusted(lap_case.car, sheet), reference, spans, bumps)
+    begun = begun_with(lap_case, sheet, reference, spans, bumps)
     for number in quick:
         (_, _, moved), lap = moves[number], laps[number]
         if moved is not None and lap is not None:

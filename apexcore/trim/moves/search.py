@@ -17,7 +17,7 @@ from ...vehicle.class_limits import ClassLimits, against, standing
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ..reading.balance import corner_balances
-from ..reading.bounds import BOUNDS, Measured, measured, past
+from ..reading.bounds import BOUNDS, Measured, begun_with, measured, past
 from .effects import sheets_spread_s
 
 AimKey = Literal["lap", "stint", "forgiving", "top"]
@@ -142,7 +142,7 @@ class _Search:
         self.anchor = solve_lap(self.lap_case, self.begin)
         self.anchor = solve_lap(self.lap_case, self.begin, initial_guess=self.anchor)
         self.entry = self._entry(self.anchor)
-        self.begun = self._measured(self.anchor, self.begin)
+        self.begun = begun_with(self.lap_case, self.begin, self.anchor, self.spans, self.bumps)
 
     def _measured(self, lap: Lap, sheet: Sheet) -> Measured:
         return measured(self.lap_case, adjusted(self.lap_case.car, sheet), lap, self.spans, self.bumps)

@@ -10,9 +10,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...circuit.line import CornerSpan
+from ...errors import SolverError
 from ...lap.assembly import sinking
-from ...lap.solver import Lap, LapCase
+from ...lap.solver import Lap, LapCase, solve_lap
 from ...vehicle.car import WHEELS, Car
+from ...vehicle.sheet import Sheet, adjusted, base_sheet
 from ...vehicle.weights import weights
 from ..figures.bias import ideal_on_lap
 from .balance import corner_balances
@@ -27,7 +29,7 @@ class Bound:
     """:param may: what is allowed where it is eased, after *if*
     :param broken: what a car does that breaks it
     :param most: measure up to which nothing is broken
-    :param more: how much worse than the sheet that it began with it may get
+    :param more: how much worse than the sheet that it began with it may get, and as a share of what that did
     :param usual: size of a breach that counts as one
     """
 
@@ -36,17 +38,18 @@ class Bound:
     most: float
     more: float
     usual: float
+    share: float = 0.0
 
 
 #: In the order of how much they matter. Measures: front share of braking that lacks [-]; braking that a share too far forward gives away
 #: [-]; time of the lap with a wheel in the air, of all four [-]; how far the floor strikes [mm]; time on the bump stops, of both axles
 #: [-]; mean oversteer on entry over all corners [%]. Source: definitions of this product (docs/model.md, "What can be driven").
 BOUNDS: dict[str, Bound] = {
-    "rear_lock": Bound("the rear may lock first", "the rear locks first", 0.005, 0.0, 0.02),
-    "bias": Bound("the brakes may stand so far forward", "the brakes stand too far forward", 0.06, 0.0, 0.05),
-    "lift": Bound("wheels may lift more", "wheels lift more", 0.0, 0.003, 0.02),
-    "floor": Bound("the floor may strike", "the floor strikes", 0.0, 0.0, 3.0),
-    "stops": Bound("the springs may end on their stops", "the springs end on their stops", 0.0, 0.01, 0.05),
+    "rear_lock": Bound("the rear may lock first", "the rear locks first", 0.005, 0.002, 0.02),
+    "bias": Bound("the brakes may stand so far forward", "the brakes stand too far forward", 0.06, 0.002, 0.05),
+    "lift": Bound("wheels may lift more", "wheels lift more", 0.0, 0.003, 0.02, 0.1),
+    "floor": Bound("the floor may strike", "the floor strikes", 0.0, 0.3, 3.0, 0.05),
+    "stops": Bound("the springs may end on their stops", "the springs end on their stops", 0.0, 0.01, 0.05, 0.1),
     "entry": Bound("the rear may step out on entry", "the rear steps out sooner on entry", -100.0, 2.0, 2.0),
 }
 
@@ -79,15 +82,31 @@ def measured(lap_case: LapCase, car: Car, lap: Lap, spans: Sequence[CornerSpan],
     return found
 
 
+def begun_with(
+    lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan], bumps: Sequence[tuple[float, float]] = ()
+) -> Measured:
+    """The measures that changes of a sheet are held against: its own or those of the maker's sheet, the worse: that one can be driven.
+
+    :param lap: of the sheet in this case
+    """
+    own = dict(measured(lap_case, adjusted(lap_case.car, sheet), lap, spans, bumps))
+    maker = base_sheet(lap_case.car)
+    try:
+        made = measured(lap_case, adjusted(lap_case.car, maker), solve_lap(lap_case, maker, initial_guess=lap), spans, bumps)
+    except SolverError:  # a car that cannot take this circuit as it was made
+        return own
+    return {key: max(own[key], made[key]) for key in BOUNDS}
+
+
 def past(now: Measured, begun: Measured, eased: Collection[str] = ()) -> dict[str, float]:
     """How far past each bound a lap is, of those that it is past, in sizes of a usual breach [-].
 
-    :param begun: the measures of the sheet that it began with: what that did already is no breach
+    :param begun: of `begun_with`: what the sheet that it began with did already is no breach
     :param eased: bounds that need not be kept
     """
     found = {}
     for key, bound in BOUNDS.items():
-        over = now[key] - max(begun[key] + bound.more, bound.most)
+        over = now[key] - max(begun[key] + bound.more + bound.share * max(begun[key], 0.0), bound.most)
         if key not in eased and over > 1e-9:
             found[key] = over / bound.usual
     return found
