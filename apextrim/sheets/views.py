@@ -15,6 +15,7 @@ from apexcore.quantities.lexicon import entry_of_lever
 from apexcore.trim.figures.gearing import shifts
 from apexcore.trim.moves.aims import AIMS
 from apexcore.trim.moves.effects import step_effects
+from apexcore.trim.moves.why import why
 from apexcore.vehicle.limits import clamped, violations
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import adjusted, base_sheet, differences
@@ -126,7 +127,9 @@ def effect(request: HttpRequest, event_id: int) -> HttpResponse:
         try:
             context |= {"shown": shown(items[0]), "word": entry_of_lever(items[0].sets)}
             case = cases.case_of(event, form.sheet)
-            context["effects"] = step_effects(case.lap_case(), form.sheet, items, answers.answer_in(case).lap, others=case.other_lines())
+            spans = case.spans()
+            context["effects"] = step_effects(case.lap_case(), form.sheet, items, answers.answer_in(case).lap, spans, case.other_lines())
+            context["effects"] = [(effect, why(effect, spans)) for effect in context["effects"]]
         except ApexError as error:
             context["hint"] = str(error)
     return render(request, "sheets/_effect.html", context)

@@ -3,9 +3,11 @@
 from collections.abc import Callable, Iterable, Sequence, Set
 from dataclasses import dataclass
 
+from apexcore.circuit.line import CornerSpan
 from apexcore.formats.text import words_cell
 from apexcore.quantities import format_number
 from apexcore.trim.moves.effects import StepEffect
+from apexcore.trim.moves.why import why
 from apexcore.trim.reading.balance import PHASES, SPEEDS
 from apexcore.trim.reading.bounds import broken_words
 from apexcore.vehicle.car import WHEELS
@@ -42,6 +44,7 @@ class EffectRow:
     :param balance: nine cells, by corner speed and phase
     :param own: whether its lap time is that of cars on lines of their own
     :param leaves_class: whether it breaks a limit of the class
+    :param reason: why it does what it does
     """
 
     effect: StepEffect
@@ -49,6 +52,7 @@ class EffectRow:
     balance: list[BalanceChange]
     own: bool = False
     leaves_class: bool = False
+    reason: str = ""
 
     @property
     def is_gain(self) -> bool:
@@ -85,11 +89,15 @@ class EffectRow:
 
 
 def effect_rows(
-    effects: Sequence[StepEffect], own: Set[str] = frozenset(), leaves: Callable[[Iterable[tuple[str, float]]], bool] = lambda values: False
+    effects: Sequence[StepEffect],
+    own: Set[str] = frozenset(),
+    leaves: Callable[[Iterable[tuple[str, float]]], bool] = lambda values: False,
+    spans: Sequence[CornerSpan] = (),
 ) -> list[EffectRow]:
     """The effects table in the order given.
 
     :param own: keys of the steps whose lap times are of cars on lines of their own
+    :param spans: the corners that the effects were read with
     :param leaves: whether values put on the sheet break a limit of the class
     """
     rows = []
@@ -102,5 +110,5 @@ def effect_rows(
                 cells.append(BalanceChange(value, text, value is not None and abs(value) >= _STRONG))
         outside = effect.value is not None and leaves([(effect.item.key, effect.value)])
         number = "" if effect.value is None else f"{effect.value:g}"
-        rows.append(EffectRow(effect, number, cells, step_key(effect.item.key, effect.steps) in own, outside))
+        rows.append(EffectRow(effect, number, cells, step_key(effect.item.key, effect.steps) in own, outside, why(effect, spans)))
     return rows

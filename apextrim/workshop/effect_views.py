@@ -32,7 +32,8 @@ _SHOWN = 8
 def _effects(event: Event, sheet: CoreSheet, aim: str, row: OwnLines | None = None) -> list[presenters.EffectRow]:
     """The rows of the effects table, best for the aim first; with lap times on lines of their own as far as they are found."""
     effects = own_lines.refined(row, answers.effects_of(event, sheet))
-    return presenters.effect_rows(ranked(effects, aim), own_lines.steps_of(row), queries.leaves_class(event, sheet))
+    spans = cases.case_of(event, sheet).spans()
+    return presenters.effect_rows(ranked(effects, aim), own_lines.steps_of(row), queries.leaves_class(event, sheet), spans)
 
 
 @require_GET

@@ -6,6 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...circuit.line import CornerSpan, Line
 from ...errors import SolverError
@@ -87,6 +88,9 @@ class StepEffect:
     :param corners: change of balance at each corner asked for, in order: entry, mid, exit [%]
     :param disagree_s: how differently two lines that were searched for apart read the lap time [s]; None where that is not known
     :param stirred_s: time that it gains and loses along the lap, both counted as losses [s]
+    :param corner_s: of that lap time, what each corner asked for has [s]; empty if none was
+    :param between_s: and what lies between them [s]
+    :param front_load_pct: change of the front axle's share of the load that moves across in the corners [%]
     :param past: bounds of what can be driven that it goes past, by name (`bounds.BOUNDS`); of steps that are clearly quicker alone
     """
 
@@ -103,6 +107,9 @@ class StepEffect:
     disagree_s: float | None = None
     stirred_s: float = math.inf
     past: tuple[str, ...] = ()
+    corner_s: tuple[float, ...] = ()
+    between_s: float = 0.0
+    front_load_pct: float = 0.0
 
     @property
     def text(self) -> str:
@@ -251,12 +258,29 @@ def _effect(
     after = corner_balances(lap, spans)
     heat = four(a - b for a, b in zip(lap.tyres.temperature_c, reference.tyres.temperature_c, strict=True))
     work = four(a / max(b, 1e-9) - 1.0 for a, b in zip(lap.slip_energy_j, reference.slip_energy_j, strict=True))
+    change = lap.column("time") - reference.column("time")
+    inside = [np.arange(span.first, span.last + 1) % len(change) for span in spans]
+    corner_s = tuple(float(change[there].sum()) for there in inside)
     return StepEffect(
         item, steps, value, lap.time_s - reference.time_s, lap.top_speed_ms - reference.top_speed_ms,
         balance_changes(after, before) if spans else {}, heat, work, lap.fuel_l - reference.fuel_l,
         tuple(_phase_changes(a, b) for a, b in zip(after, before, strict=True)),
-        stirred_s=float(np.abs(lap.column("time") - reference.column("time")).sum()),
+        stirred_s=float(np.abs(change).sum()), corner_s=corner_s, between_s=float(change.sum()) - sum(corner_s),
+        front_load_pct=_front_load_pct(lap, inside) - _front_load_pct(reference, inside),
     )  # fmt: skip
+
+
+def _front_load_pct(lap: Lap, inside: Sequence[NDArray[np.intp]]) -> float:
+    """The front axle's share of the load that moves across in corners, by time [%]; 0 without corners.
+
+    :param inside: stations of each corner
+    """
+    if not inside:
+        return 0.0
+    there = np.concatenate(inside)
+    dt = lap.column("time")[there]
+    front, rear = (float(np.abs(lap.column(f"load_{a}") - lap.column(f"load_{b}"))[there] @ dt) for a, b in (("fl", "fr"), ("rl", "rr")))
+    return 100.0 * front / max(front + rear, 1e-9)
 
 
 def _phase_changes(after: CornerBalance, before: CornerBalance) -> Phases:

@@ -15,7 +15,7 @@ import numpy as np
 from ...circuit.line import Floats, Line, corners, half_room_m, offset_line
 from ...circuit.track import CentreLine, Circuit, centre_line
 from ...errors import SolverError
-from ...lap.quickest import Quickest, Stage, line_case, quickest_line
+from ...lap.quickest import STAGES, Quickest, Stage, line_case, quickest_line
 from ...lap.solver import Lap, LapCase, solve_lap
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
@@ -138,11 +138,15 @@ class Lines:
             return math.inf
 
 
-def found_pool(circuit: Circuit, lap_case: LapCase, sheet: Sheet, told: Told | None = None) -> Pool:
+def found_pool(
+    circuit: Circuit, lap_case: LapCase, sheet: Sheet, told: Told | None = None, begin: Floats | None = None, seed: int = 1
+) -> Pool:
     """The pool of a base sheet: two searches from apart, lines from both for what moves the balance most, more wing and a shorter final
     drive, and of all those the ones that are best for any of these sheets.
 
     :param told: is told the share done, and answers whether to stop; what is known by then comes back
+    :param begin: offsets that the first search begins with; those of least curvature if none [m]
+    :param seed: of the shaking
     :raises SolverError: if the car cannot take the circuit
     """
     lines = Lines(circuit, lap_case)
@@ -157,13 +161,15 @@ def found_pool(circuit: Circuit, lap_case: LapCase, sheet: Sheet, told: Told | N
 
         return share
 
-    first = quickest_line(circuit, lap_case, sheet, told=part(0.0, 0.35))
+    first = quickest_line(circuit, lap_case, sheet, begin=begin, stages=None if begin is None else STAGES, told=part(0.0, 0.35))
     lines.laps += first.laps
     base = (lines.better(sheet, first.offset, AGAIN, part(0.35, 0.4)) or [first])[-1]
     lines.add([base.offset])
     if stopped:
         return Pool((base.offset,), base.time_s, first.before_s, lines.laps)
-    lines.add(one.offset for one in lines.better(sheet, shaken(lines.centre, lines.half, base.offset), FROM_SHAKEN, part(0.4, 0.55))[-1:])
+    lines.add(
+        one.offset for one in lines.better(sheet, shaken(lines.centre, lines.half, base.offset, seed), FROM_SHAKEN, part(0.4, 0.55))[-1:]
+    )
     partners = _partners(circuit, line_case(lap_case, base.line), sheet)
     for number, partner in enumerate(partners):
         way = [0.55 + 0.4 * (number + share) / len(partners) for share in (0.0, 0.6, 1.0)]

@@ -53,9 +53,10 @@ def test_one_step_is_answered_without_saving(client_in: Client, event: Event, fi
 
 def test_the_value_in_focus_shows_one_step_either_way(client_in: Client, event: Event, first: Sheet) -> None:
     response = client_in.post(url("sheet_effect", event), values(first, bar_front="9", focused="bar_front"))
-    down, up = response.context["effects"]
-    assert (down.value, up.value) == (8, None) and down.lap_s != 0
+    (down, reason), (up, none) = response.context["effects"]
+    assert (down.value, up.value) == (8, None) and down.lap_s != 0 and reason.startswith("It ") and not none
     page = response.content.decode()
+    assert reason.split(":")[0] in page
     for words in ("One step of front anti-roll bar from here", "range 1 to 9, step 1", "already at the maximum"):
         assert words in page
     assert "Select a value" in client_in.post(url("sheet_effect", event), values(first)).content.decode()
