@@ -3,6 +3,8 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
 from apexcore.quantities import format_number
 from apexcore.trim.moves.effects import sheets_spread_s
 from apexcore.trim.reading.analysis import SheetAnalysis, TyreAnalysis
@@ -195,7 +197,8 @@ def answer_view(now: SheetAnalysis, saved: SheetAnalysis) -> AnswerView:
     pads = [Pad(WHEEL_WORDS[t.wheel], t, t.hot_kpa - t.best_kpa, t.work_kj / total) for t in now.tyres]
     change = now.lap.time_s - saved.lap.time_s
     top = 3.6 * (now.lap.top_speed_ms - saved.lap.top_speed_ms)
-    return AnswerView(now, change, sheets_spread_s(change), top, rows, pads)
+    stirred = float(np.abs(now.lap.column("time") - saved.lap.column("time")).sum())
+    return AnswerView(now, change, sheets_spread_s(change, stirred_s=stirred), top, rows, pads)
 
 
 @dataclass(frozen=True)

@@ -12,8 +12,8 @@ from .effects import StepEffect
 _LOAD_PCT, _BALANCE_PCT, _TREAD_K, _TOP_MS, _LEAST = 0.5, 1.0, 1.5, 0.15, 0.2
 #: Share of all that a step gains and loses from which on a place is told [-].
 _TOLD = 0.15
-#: What all places change together at least [s].
-_STILL_S = 5e-4
+#: What the place that changes most changes at least [s].
+_STILL_S = 1e-3
 _PHASES = ("on entry", "in mid-corner", "on exit")
 
 
@@ -26,7 +26,7 @@ def why(effect: StepEffect, spans: Sequence[CornerSpan]) -> str:
         return ""
     places = [(f"in {_name(span)}", seconds) for span, seconds in zip(spans, effect.corner_s, strict=True)]
     places.append(("between the corners", effect.between_s))
-    if sum(abs(seconds) for _, seconds in places) < _STILL_S:
+    if max(abs(seconds) for _, seconds in places) < _STILL_S:
         return "It hardly changes the lap anywhere."
     told = [(words, seconds) for words, seconds in places if abs(seconds) >= _TOLD * sum(abs(one) for _, one in places) and seconds]
     gains = sorted((one for one in told if one[1] < 0.0), key=lambda one: one[1])[:1]
