@@ -1,5 +1,7 @@
 """How far two searches for an event's lines that share nothing read the same steps apart: another start, another shaking."""
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -8,26 +10,74 @@ from apexcore.circuit.line import offset_line
 from apexcore.circuit.track import Circuit, centre_line
 from apexcore.lap.quickest import line_case
 from apexcore.lap.solver import LapCase
-from apexcore.trim.moves.effects import StepEffect, step_effects
+from apexcore.trim.moves.effects import StepEffect, line_spread_s, step_effects
 from apexcore.trim.moves.pool import found_pool
-from apexcore.vehicle.sheet import Sheet
+from apexcore.vehicle.sheet import Sheet, base_sheet
+from tests.conftest import demo_circuit, demo_lap_case
+
+#: Cars at circuits, and items whose steps move their lines.
+PLACES: dict[tuple[str, str], tuple[str, ...]] = {
+    ("wisp_125", "quernlow"): ("sprocket", "axle_rear", "torsion_front", "track_rear", "seat_up"),
+    ("drummock_stallard", "hollin_bowl"): ("bar_front", "cross", "spring_rr", "final_drive", "ballast_tail"),
+    ("ferrow_lark", "quernlow"): ("bar_front", "bar_rear", "wing", "spring_front", "final_drive"),
+    ("pentlow_hare", "sallowmere_fen"): ("bar_front", "bar_rear", "wing", "spring_front", "final_drive"),
+    ("brackendale_gt", "quernlow"): ("bar_front", "bar_rear", "wing", "ride_rear", "final_drive"),
+}
+#: A step that is worth its sign [s].
+_CLEARLY_S = 0.01
 
 
 @dataclass(frozen=True)
-class Read:
-    """:param plain_s: on the best line of the base sheet alone [s]
-    :param effects: each sheet on the best of the lines"""
+class Twice:
+    """One step read by both searches.
 
-    plain: list[StepEffect]
-    effects: list[StepEffect]
+    :param half_s: what the difference may be, from both spreads of the line [s]
+    """
+
+    item: str
+    steps: int
+    one: StepEffect
+    other: StepEffect
+    half_s: float
+
+    @property
+    def off_s(self) -> float:
+        """The difference [s]."""
+        return self.one.lap_s - self.other.lap_s
+
+    @property
+    def holds(self) -> bool:
+        """Whether it is within what was said."""
+        return abs(self.off_s) <= self.half_s
+
+    @property
+    def flips(self) -> bool:
+        """Whether both say another sign of a step that is worth one."""
+        return self.one.lap_s * self.other.lap_s < 0.0 and max(abs(self.one.lap_s), abs(self.other.lap_s)) > _CLEARLY_S
 
 
-def read_from(circuit: Circuit, lap_case: LapCase, sheet: Sheet, keys: list[str], middle: bool) -> Read:
+def _read(circuit: Circuit, lap_case: LapCase, sheet: Sheet, keys: Sequence[str], middle: bool) -> list[StepEffect]:
     """Steps of these items by lines that are searched for from least curvature, or from the middle of the road."""
     centre = centre_line(circuit)
-    begin = np.zeros(len(centre.x)) if middle else None
-    pool = found_pool(circuit, lap_case, sheet, begin=begin, seed=7 if middle else 1)
+    pool = found_pool(circuit, lap_case, sheet, begin=np.zeros(len(centre.x)) if middle else None, seed=7 if middle else 1)
     lines = [offset_line(centre, one) for one in pool.lines]
-    on_it = line_case(lap_case, lines[0])
     items = [lap_case.car.item(key) for key in keys]
-    return Read(step_effects(on_it, sheet, items), step_effects(on_it, sheet, items, others=lines[1:]))
+    return step_effects(line_case(lap_case, lines[0]), sheet, items, others=lines[1:])
+
+
+def read_twice(car: str, circuit: str) -> list[Twice]:
+    """The steps of a place by both."""
+    lap_case, _ = demo_lap_case(car, circuit)
+    sheet, road, keys = base_sheet(lap_case.car), demo_circuit(circuit), PLACES[car, circuit]
+    ones, others = (_read(road, lap_case, sheet, keys, middle) for middle in (False, True))
+    found = []
+    for one, other in zip(ones, others, strict=True):
+        if one.value is not None:
+            halves = [line_spread_s(each.lap_s, None, each.stirred_s) for each in (one, other)]
+            found.append(Twice(one.item.key, one.steps, one, other, math.hypot(*halves)))
+    return found
+
+
+def rms_s(found: Sequence[Twice]) -> float:
+    """Root of the mean square of the differences [s]."""
+    return math.sqrt(sum(one.off_s**2 for one in found) / len(found))

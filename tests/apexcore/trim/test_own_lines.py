@@ -15,6 +15,8 @@ from apexcore.trim.moves.effects import StepEffect, line_spread_s, sheets_spread
 from apexcore.trim.moves.own_lines import Move, OnOwnLine, effects_on_own_lines
 from apexcore.trim.moves.pool import best_first, found_pool, shaken
 from apexcore.vehicle.sheet import Sheet, base_sheet
+from scripts.steps_trial import PLACES as PLACES_TWICE
+from scripts.steps_trial import read_twice, rms_s
 from tests.amounts import many
 from tests.conftest import demo_circuit, demo_lap_case
 from tests.lines import quickest
@@ -161,3 +163,13 @@ def test_a_ranking_is_no_finer_than_what_is_read() -> None:
     assert sheets_spread_s(0.0) == pytest.approx(1.959964 * math.hypot(0.003, 0.008), rel=1e-6)
     assert line_spread_s(0.1, 0.02) == pytest.approx(1.959964 * math.hypot(0.01, 0.02, 0.006), rel=1e-6)
     assert effect("stays", 0.1, 0.4).spread_s > effect("stays", 0.1, 0.0).spread_s and not effect("stays", 0.1, 0.4).is_clear
+
+
+@pytest.mark.thorough_only
+@pytest.mark.parametrize("place", list(PLACES_TWICE)[:3])
+def test_two_searches_that_share_nothing_read_the_same(place: tuple[str, str]) -> None:
+    """From least curvature and from the middle of the road, shaken otherwise: within what was said, and no step the other way round."""
+    found = read_twice(*place)
+    assert len(found) >= 8 and rms_s(found) <= 0.012
+    assert sum(one.holds for one in found) >= 0.93 * len(found)
+    assert not any(one.flips for one in found)
