@@ -103,7 +103,9 @@ def answer(request: HttpRequest, event_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     row = queries.sheet_for(request.user, event, request.POST.get("sheet"))
     form = SheetForm(cases.car_of(event), request.POST)
-    context: dict[str, Any] = {"errors": list(form.errors.values()), "phases": ("entry", "mid", "exit"), "moved": form.moved}
+    context: dict[str, Any] = {
+        "event": event, "errors": list(form.errors.values()), "phases": ("entry", "mid", "exit"), "moved": form.moved,
+    }  # fmt: skip
     if form.sheet is not None:
         try:
             context["view"] = _answered(event, queries.core_sheet(event, row), form.sheet)
