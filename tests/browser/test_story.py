@@ -78,6 +78,7 @@ def send_out_at(page: Page, event: str, sheet: str, laps: int) -> str:
     return sent(page, f"{event}runs/", f"{event}runs/virtual/", chosen, {"laps": str(laps), "fuel_l": "30", "tyre_age": "0"})
 
 
+@pytest.mark.thorough_only
 def test_a_weekend_from_brief_to_race_plan(page: Page, tmp_path: Path) -> None:
     begin(page, "A weekend of my own")
 

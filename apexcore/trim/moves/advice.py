@@ -395,7 +395,7 @@ def _price(one: Candidate, wanted: float) -> float:
     """
     missed = max(1.0 - one.change / wanted, 0.0) + 0.5 * max(one.change / wanted - 1.5, 0.0)
     aside = max(abs(one.elsewhere) / wanted - 0.6, 0.0)
-    kinds = len({item.sets.rpartition(".")[0] for item, _, _ in one.moves})  # both tyres of an axle are one change
+    kinds = len({item.sets.rstrip("0123456789") for item, _, _ in one.moves})  # both tyres of an axle are one change
     return 0.2 * missed + 0.04 * aside + one.lap_s + 0.01 * (kinds - 1) - _READ_S * bool(one.reason)
 
 

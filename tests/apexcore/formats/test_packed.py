@@ -12,7 +12,7 @@ from tests.amounts import many
 
 
 @pytest.mark.thorough
-@settings(max_examples=many(10, 100))
+@settings(max_examples=many(4, 100))
 @given(st.integers(0, 60), st.lists(st.text(min_size=1, max_size=12), max_size=6, unique=True), st.data())
 def test_what_is_packed_comes_back(rows: int, names: list[str], data: st.DataObject) -> None:
     floats = hnp.arrays(np.float64, rows, elements=st.floats(width=32, allow_infinity=False))

@@ -130,7 +130,7 @@ def test_the_best_number_of_laps_is_not_the_largest_offered() -> None:
     assert attempts(replace(heavy, fuel_s=0.0, fade_s=0.0, mistakes=0.5))[0].laps == 8  # where laps cost nothing, more are better
 
 
-@pytest.mark.thorough
+@pytest.mark.thorough_only
 def test_a_plan_from_few_laps_keeps_what_it_promises() -> None:
     """Scatter and spread read from four short runs, then the test that was planned with them, driven: 60 times."""
     promised = kept = 0.0

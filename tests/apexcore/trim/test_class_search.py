@@ -85,7 +85,7 @@ CASES: list[ClassCase] = [
 
 
 @pytest.mark.thorough
-@pytest.mark.parametrize(("car_key", "circuit", "places", "plate", "limits"), CASES[:: many(3, 1)])
+@pytest.mark.parametrize(("car_key", "circuit", "places", "plate", "limits"), CASES[:: many(5, 1)])
 def test_it_ends_where_trying_every_legal_sheet_ends(
     car_key: str,
     circuit: str,

@@ -36,6 +36,7 @@ def slower_in(trace: LapTrace, low: float, high: float, factor: float) -> None:
     row.save()
 
 
+@pytest.mark.thorough_only
 def test_a_change_that_costs_in_one_corner_says_which(
     client_in: Client, event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run]
 ) -> None:

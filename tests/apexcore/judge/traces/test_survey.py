@@ -10,7 +10,6 @@ from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.cut import RecordedLap
 from apexcore.judge.traces.frame import laid_on
 from apexcore.judge.traces.survey import Survey, parted_alone, surveyed
-from tests.amounts import many
 
 from .planted import PLACES, Bench, Sensors, bench, seen
 
@@ -63,8 +62,8 @@ def test_length_and_corners_of_a_circuit_from_laps(place: tuple[str, str], laps:
     assert len(corners(circuit, offset_line(centre_line(circuit), np.zeros(len(centre_line(circuit).x))))) >= len(where.spans) // 2
 
 
-@pytest.mark.thorough
-@pytest.mark.parametrize("place", PLACES[: many(1, 2)])
+@pytest.mark.thorough_only
+@pytest.mark.parametrize("place", PLACES[:2])
 def test_an_accelerometer_that_reads_wrong_is_put_right_by_positions(place: tuple[str, str]) -> None:
     """6 % too much, 0.4 m/s² aside, beside positions that wander by metres: corners within 5 %, as with one that reads true; one that tells
     nothing of the road is passed over."""
