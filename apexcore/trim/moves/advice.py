@@ -19,7 +19,7 @@ from ..reading.balance import PHASES, SPEEDS, CornerBalance, corner_balances, ha
 from ..reading.bounds import begun_with, measured, past
 from ..reading.past import past_limits
 from .acts import acts_on
-from .causes import grouped, suspects
+from .causes import allowed, grouped, suspects
 from .effects import MODEL_SPREAD, StepEffect, sheets_spread_s, step_effects
 
 Phase = Literal["braking", "entry", "mid", "exit"]
@@ -301,8 +301,7 @@ def _sized(
             per_step = sum(felt[key] for key in keys)
             if per_step < 0.01:
                 continue
-            room = min(_room(item, sheet.values[item.key], way) for item in group)
-            steps = min(max(round(wanted / per_step), 1), room, _MOST_STEPS)
+            steps = min(abs(allowed(item, sheet, way * min(max(round(wanted / per_step), 1), _MOST_STEPS))) for item in group)
             if steps:
                 reach, lap_s = min(per_step * steps / wanted, 1.0), sum(there[key].lap_s for key in keys)
                 found.append((-reach, max(lap_s, 0.0) * steps, [(item, way * steps) for item in group]))
@@ -334,12 +333,6 @@ def _felt_change(
         if value is not None and _meant(corner, report):
             changes.append(value)
     return float(np.mean(changes)) if changes else 0.0
-
-
-def _room(item: Item, value: float, direction: int) -> int:
-    """Steps left in a direction."""
-    edge = item.high if direction > 0 else item.low
-    return math.floor(abs(edge - value) / item.step + 1e-6)
 
 
 def _solved(
