@@ -26,7 +26,7 @@ VIEWS = {
 
 
 #: One or two of each kind of page; `make thorough` opens all.
-USUAL = ("brief", "sheet", "run", "verdicts", "race")
+USUAL = ("sheet", "run", "race")
 
 
 def address(view: str) -> str:

@@ -104,9 +104,7 @@ WORLDS = {
 
 
 @pytest.mark.thorough
-@pytest.mark.parametrize(
-    "world", [one if "laps, 2 m" in one or "wanders" in one else pytest.param(one, marks=pytest.mark.thorough_only) for one in WORLDS]
-)
+@pytest.mark.parametrize("world", [one if "laps, 2 m" in one else pytest.param(one, marks=pytest.mark.thorough_only) for one in WORLDS])
 def test_scatter_makes_no_corner_and_the_lap_is_within_its_interval(world: str) -> None:
     laps, hz, scatter, wander = WORLDS[world]
     held, count = 0, many(1, 50 if world == "three laps, 2 m" else 20)

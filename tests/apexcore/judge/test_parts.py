@@ -42,7 +42,7 @@ def test_a_change_that_helps_here_and_costs_there_is_told_apart() -> None:
     assert inside >= 0.88 * trials * PARTS and right >= 0.6 * 2 * trials and wrong == 0 and false <= 0.08 * 6 * trials
 
 
-@pytest.mark.thorough
+@pytest.mark.thorough_only
 def test_without_a_difference_hardly_any_part_stands_out() -> None:
     trials = many(3, 15)
     alarms = sum(any(one.sure for one in judge_parts(*driven(seed, np.zeros(PARTS)), PRIORS)) for seed in range(100, 100 + trials))

@@ -50,7 +50,7 @@ def settled_share(ask: Question, order: tuple[tuple[int, ...], ...], laps: int, 
 @pytest.mark.parametrize(
     "ask",
     [
-        Question(0.2, Spread.entered(0.12, 0.06), 75, 240, 600),
+        pytest.param(Question(0.2, Spread.entered(0.12, 0.06), 75, 240, 600), marks=pytest.mark.thorough_only),
         pytest.param(Question(0.35, Spread.entered(0.2, 0.12), 75, 240, 600), marks=pytest.mark.thorough_only),
         pytest.param(Question(0.3, Spread.entered(0.15, 0.1), 75, 240, 600, differences=2), marks=pytest.mark.thorough_only),
     ],

@@ -44,7 +44,7 @@ def told_s(problem: Problem, best: Best) -> float:
 @pytest.mark.parametrize("block", range(many(1, 6)))
 def test_it_is_the_least_under_every_kind_of_rule(block: int) -> None:
     legal = stays = saves = 0
-    for seed in range(5000 + block * 50, 5000 + block * 50 + many(25, 50)):
+    for seed in range(5000 + block * 50, 5000 + block * 50 + many(15, 50)):
         problem = with_every_rule(seed)
         planner, brute = Planner(problem), brute_force(problem)
         for stops in range(problem.least_stops, problem.most_stops + 1):
@@ -63,7 +63,7 @@ def test_it_is_the_least_under_every_kind_of_rule(block: int) -> None:
             assert min(times) == pytest.approx(best.time_s, abs=2e-5)
             for first, one in enumerate(firsts):
                 assert one is None or (one.legs[0].option == first and told_s(problem, one) == pytest.approx(one.time_s, abs=4e-5))
-    assert legal >= many(7, 15) and stays >= many(1, 3) and saves >= many(0, 1)
+    assert legal >= many(4, 15) and stays >= many(1, 3) and saves >= many(0, 1)
 
 
 @pytest.mark.thorough
