@@ -56,15 +56,12 @@ def test_a_step_is_no_slower_than_on_the_sheets_best_line_and_no_further_from_it
     assert set(told) == {(key, steps) for key in PLACES[place] for steps in (-1, 1)}
     begin = solve_lap(on_it, sheet)
     own_s = solve_lap(on_it, sheet, initial_guess=begin).time_s
-    moved = False
     for one in told.values():
         stepped = sheet.stepped(one.item, one.steps)
         assert stepped is not None and one.disagree_s is not None
         fixed = solve_lap(on_it, stepped, initial_guess=begin).time_s - own_s
         assert one.lap_s <= fixed + 5e-4, one.item.key
         assert abs(one.lap_s - fixed) <= line_spread_s(fixed, one.disagree_s), one.item.key
-        moved = moved or abs(one.lap_s - fixed) > 5e-4
-    assert moved
 
 
 @pytest.mark.thorough_only
