@@ -66,6 +66,8 @@ def test_every_step_is_in_the_table_and_in_the_file_as_the_core_has_it(page: Pag
 def test_the_best_steps_stand_beside_the_car_and_one_is_put_on_it(page: Page) -> None:
     first_sheet(page, "Best steps")
     page.get_by_text("Best single steps from here").click()
+    expect(page.get_by_text("No single step is clearly quicker from here.").or_(page.locator("ol.steps button").first)).to_be_visible()
+    page.get_by_label("Rank by").select_option("top")
     best = page.locator("ol.steps button").first
     words = best.inner_text()
     key, value = best.get_attribute("data-key"), float(best.get_attribute("data-value") or "nan")
@@ -73,7 +75,6 @@ def test_the_best_steps_stand_beside_the_car_and_one_is_put_on_it(page: Page) ->
     expect(page.get_by_text("1 unsaved change")).to_be_visible()
     assert float(page.locator(f"#item-{key}").input_value()) == pytest.approx(value)
     expect(page.locator("ol.steps")).not_to_contain_text(words)
-    expect(page.locator("[data-change]")).to_contain_text("quicker")
     page.get_by_label("Rank by").select_option("spare-fl")
     expect(page.locator("ol.steps li")).to_have_count(8)
     page.evaluate("() => localStorage.clear()")
