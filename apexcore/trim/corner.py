@@ -217,9 +217,8 @@ class CornerDesk:
             driver = self.lap_case.driver
             kept = 100.0 * (1.0 - driver.ability * (driver.braking if float(self.lap.column("brake")[hard]) > 0.0 else 1.0))
             balance = read.balance[PHASES.index(words)]
-            before = float(np.sum(self.lap_case.line.ds[self.stations(hard, self.apex)[:-1]]))
-            behind = float(np.sum(self.lap_case.line.ds[self.stations(self.apex, hard)[:-1]]))
-            at = before if words == "entry" else behind if words == "exit" else 0.0
+            between = self.stations(hard, self.apex) if words == "entry" else self.stations(self.apex, hard)
+            at = float(self.lap_case.line.ds[between[:-1]].sum())
             found.append(Phase(words, axle, left[axle], left["rear" if axle == "front" else "front"], kept, balance, at))
         return tuple(found)
 

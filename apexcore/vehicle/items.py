@@ -137,6 +137,10 @@ class Item(Value):
         steps = math.ceil((max(value, self.low) - self.low) / self.step - 1e-9)
         return self.nearest_allowed(self.low + steps * self.step)
 
+    def steps_from(self, value: float) -> range:
+        """Signed steps that the range leaves from a value, its own place among them."""
+        return range(-round((value - self.low) / self.step), int((self.high - value) / self.step + 1e-6) + 1)
+
     def stepped(self, value: float, steps: int) -> float | None:
         """The value that many steps away, or None where the range ends or the item is locked."""
         moved = value + steps * self.step

@@ -1,6 +1,5 @@
 """The lines of least time that an event's benches stand on: of its car, base sheet and day, known by what they were made from."""
 
-import hashlib
 import json
 from collections.abc import Sequence
 from datetime import datetime
@@ -25,8 +24,7 @@ _KEPT = 6
 
 def made_from(event: Event) -> str:
     """Digest of all that an event's lines depend on: car, circuit, weather, driver, and the sheet that it began with."""
-    case = cases.on_no_line(event, core_base_sheet(event))
-    return hashlib.sha256(json.dumps([*case[:4], [list(pair) for pair in case.values], _EDITION]).encode()).hexdigest()
+    return cases.on_no_line(event, core_base_sheet(event)).digest(_EDITION)
 
 
 def of_today(event: Event) -> FoundLine | None:

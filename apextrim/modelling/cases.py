@@ -138,4 +138,4 @@ def _best_first(case: Case) -> str:
     if len(parts) < 2 or len(lines) < len(parts):
         return case.line
     order = best_first(case.lap_case(), base_sheet(parsed_car(case.car)), case.sheet(), lines)
-    return "[" + ", ".join(parts[number] for number in order) + "]"
+    return json.dumps([parts[number] for number in order])

@@ -17,6 +17,7 @@ from apextrim.modelling import answers, cases
 from apextrim.sheets import queries
 
 from . import advice_presenters as presenters
+from .drivable import offered
 from .unsaved import asked_on
 
 _PHASES = [("braking", "under braking"), ("entry", "on entry"), ("mid", "in mid-corner"), ("exit", "on exit")]
@@ -63,7 +64,7 @@ def advice(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "asked": asked}
     sheet, more = asked_on(request, event, row)
     eased = tuple(key for key in BOUNDS if key in request.GET.getlist("may"))
-    context |= {**more, "bounds": [(key, bound.may, key in eased) for key, bound in BOUNDS.items()], "eased": eased}
+    context |= {**more, "bounds": offered(eased), "eased": eased}
     if asked and form.is_valid():
         try:
             found = answers.advice_of(event, sheet, form.report(), eased)

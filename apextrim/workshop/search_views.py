@@ -26,6 +26,7 @@ from apextrim.work.queue import TooMuchWork
 from . import search_presenters as presenters
 from . import tasks
 from .class_presenters import class_view
+from .drivable import offered
 from .models import Search
 
 
@@ -87,7 +88,7 @@ def ask(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     earlier = event.searches.select_related("sheet", "job")[:8]
     context = {
         "event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "ticks": ticks, "fields": asked, "item_errors": wrong,
-        "earlier": earlier, "bounds": [(key, bound.may, key in eased) for key, bound in BOUNDS.items()], "eased": eased,
+        "earlier": earlier, "bounds": offered(eased), "eased": eased,
     }  # fmt: skip
     return render(request, "workshop/search_ask.html", context, status=422 if request.method == "POST" else 200)
 

@@ -16,7 +16,7 @@ from ...quantities.spread import half_interval
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ..reading.balance import PHASES, SPEEDS, CornerBalance, corner_balances, hard_braking, slowest_station
-from ..reading.bounds import begun_with, measured, past
+from ..reading.bounds import Drivable
 from ..reading.past import past_limits
 from .acts import acts_on
 from .causes import allowed, grouped, suspects
@@ -248,17 +248,15 @@ class _Stands:
         eased: Collection[str], freer_pct: float,
     ) -> None:  # fmt: skip
         """
-        :param freer_pct: oversteer that is asked for, which no bound on entry may forbid [%]
+        :param freer_pct: of `Drivable`
         """
-        self.lap_case, self.spans, self.bumps, self.eased = lap_case, spans, bumps, eased
-        car = adjusted(lap_case.car, sheet)
-        self.limits = set(past_limits(lap_case, car, lap, bumps))
-        begun = begun_with(lap_case, sheet, lap, spans, bumps)
-        self.begun = {**begun, "entry": begun["entry"] + freer_pct}
+        self.lap_case, self.bumps, self.eased = lap_case, bumps, eased
+        self.limits = set(past_limits(lap_case, adjusted(lap_case.car, sheet), lap, bumps))
+        self.drivable = Drivable(lap_case, sheet, lap, spans, bumps, freer_pct)
 
     def can_be_driven(self, sheet: Sheet, lap: Lap) -> bool:
         """Whether a changed sheet keeps the bounds that are not eased."""
-        return not past(measured(self.lap_case, adjusted(self.lap_case.car, sheet), lap, self.spans, self.bumps), self.begun, self.eased)
+        return not self.drivable.past(sheet, lap, self.eased)
 
     def new_limits(self, sheet: Sheet, lap: Lap) -> tuple[str, ...]:
         """The limits that a changed sheet goes past and this one does not, in words."""

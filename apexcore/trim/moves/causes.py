@@ -9,13 +9,14 @@ from ...quantities.text import format_number
 from ...vehicle.car import Car
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, base_sheet
+from ...vehicle.tyres import ATMOSPHERE_KPA
 from ..figures.bias import ideal_on_lap
 from ..reading.analysis import best_hot_kpa
 from ..reading.past import BIAS_OFF, brakes_both_ends, has_hard_stop
 from ..reading.ride import clearances
 
-#: Hot pressure off its best that is told of a tyre [kPa], and pressure of the air [kPa].
-_PRESSURE_OFF_KPA, _AIR_KPA = 8.0, 101.0
+#: Hot pressure off its best that is told of a tyre [kPa].
+_PRESSURE_OFF_KPA = 8.0
 #: Steps from the maker's value that are worth a word: as many at least, and as a share of the range [-].
 _OFF_STEPS, _OFF_SHARE = 3, 0.12
 #: Items of a kind that are set for one wheel each: front, rear.
@@ -51,8 +52,8 @@ def grouped(items: Sequence[Item]) -> list[tuple[Item, ...]]:
 
 def allowed(item: Item, sheet: Sheet, steps: int) -> int:
     """Steps that the item's range leaves of so many."""
-    value = sheet.values[item.key]
-    return max(min(steps, math.floor((item.high - value) / item.step + 1e-6)), -math.floor((value - item.low) / item.step + 1e-6))
+    room = item.steps_from(sheet.values[item.key])
+    return max(min(steps, room[-1]), room[0])
 
 
 def suspects(
@@ -83,11 +84,11 @@ def suspects(
         off = [over[wheel] for wheel in there]
         if len(there) == len(wheels) and (min(off) > _PRESSURE_OFF_KPA or max(off) < -_PRESSURE_OFF_KPA):
             # a gas keeps the ratio of its pressures
-            wanted = [
-                (pressures[wheel], round(-over[wheel] * (car.tyres.cold_kpa[wheel] + _AIR_KPA) / (lap.hot_kpa[wheel] + _AIR_KPA)
-                 / (pressures[wheel].step * pressures[wheel].scale)))
-                for wheel in there
-            ]  # fmt: skip
+            kept = {
+                wheel: (car.tyres.cold_kpa[wheel] + ATMOSPHERE_KPA) / (lap.hot_kpa[wheel] + ATMOSPHERE_KPA)
+                / (pressures[wheel].step * pressures[wheel].scale) for wheel in there
+            }  # fmt: skip
+            wanted = [(pressures[wheel], round(-over[wheel] * kept[wheel])) for wheel in there]
             mean = sum(off) / len(off)
             side = "above" if mean > 0.0 else "below"
             add(wanted, f"{name} {format_number(abs(mean), 0)} kPa {side} their best when hot")

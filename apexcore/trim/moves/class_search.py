@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from functools import cached_property, partial
+from functools import partial
 from itertools import combinations, product
 
 import numpy as np
@@ -14,8 +14,8 @@ from ...lap.solver import Lap, LapCase, solve_lap
 from ...vehicle.car import Car
 from ...vehicle.class_limits import SLACK, ClassLimits, Standing, against, breaches, standing
 from ...vehicle.items import Item
-from ...vehicle.sheet import Sheet, adjusted, is_drivable
-from ..reading.bounds import Measured, begun_with, broken_words, measured, past
+from ...vehicle.sheet import Sheet, is_drivable
+from ..reading.bounds import Drivable, broken_words
 from .placement import ballast_items
 from .search import AimKey, aim_cost
 
@@ -97,9 +97,9 @@ class _Desk:
     stopped: Callable[[], bool]
     anchor: Lap
     ballast: list[Item]
-    spans: Sequence[CornerSpan] | None
-    bumps: Sequence[tuple[float, float]]
+    drivable: Drivable | None
     known: dict[tuple[float, ...], tuple[float, float]] = field(default_factory=dict)
+    over: dict[tuple[float, ...], dict[str, float]] = field(default_factory=dict)
 
     def solved(self, sheet: Sheet) -> tuple[float, float]:
         """Cost and lap of a sheet [s]; each is solved once."""
@@ -115,23 +115,13 @@ class _Desk:
             return self.known[key][1]
         return solve_lap(self.lap_case, sheet, initial_guess=self.anchor).time_s if is_drivable(self.lap_case.car, sheet) else np.inf
 
-    @cached_property
-    def begun(self) -> Measured:
-        """How the sheet that it began with stands to what can be driven."""
-        return begun_with(self.lap_case, self.begin, self.anchor, self.spans or (), self.bumps)
-
-    def past(self, sheet: Sheet, lap: Lap) -> dict[str, float]:
-        """The bounds of what can be driven that a sheet goes past; none where they are not asked for."""
-        if self.spans is None:
-            return {}
-        return past(measured(self.lap_case, adjusted(self.lap_case.car, sheet), lap, self.spans, self.bumps), self.begun)
-
     def _solve(self, sheet: Sheet) -> tuple[float, float]:
         if not is_drivable(self.lap_case.car, sheet):
             return np.inf, np.inf
         lap = solve_lap(self.lap_case, sheet, initial_guess=self.anchor)
-        over = _PAST_S * sum(self.past(sheet, lap).values())
-        return aim_cost(self.lap_case, sheet, self.aim, self.laps, lap, self.anchor) + over, lap.time_s
+        over = {} if self.drivable is None else self.drivable.past(sheet, lap)
+        self.over[tuple(sheet.values.values())] = over
+        return aim_cost(self.lap_case, sheet, self.aim, self.laps, lap, self.anchor) + _PAST_S * sum(over.values()), lap.time_s
 
     @property
     def steps_divide(self) -> bool:
@@ -189,7 +179,9 @@ def class_search(
     if item is None and not ballast:
         raise InputError("ballast and restrictor", "no free item", "at least one item of the car that sets ballast or the restrictor")
     first = solve_lap(lap_case, sheet)
-    desk = _Desk(lap_case, sheet, limits, aim, laps, stopped, solve_lap(lap_case, sheet, initial_guess=first), ballast, spans, bumps)
+    anchor = solve_lap(lap_case, sheet, initial_guess=first)
+    drivable = None if spans is None else Drivable(lap_case, sheet, anchor, spans, bumps)
+    desk = _Desk(lap_case, sheet, limits, aim, laps, stopped, anchor, ballast, drivable)
     before_s, _ = desk.solved(sheet)
     found: dict[float | None, AtStep] = {}
     refused: list[float] = []
@@ -269,7 +261,7 @@ def _at_step(desk: _Desk, sheet: Sheet, value: float | None, pool: ThreadPoolExe
     cost, lap = desk.solved(here)
     if not np.isfinite(cost):
         return None
-    over = desk.past(here, solve_lap(desk.lap_case, here, initial_guess=desk.anchor))
+    over = desk.over[tuple(here.values.values())]
     return AtStep(value, here, desk.stands(here), cost - _PAST_S * sum(over.values()), lap, broken_words(over))
 
 
@@ -325,11 +317,11 @@ def _foreseen(desk: _Desk, pool: ThreadPoolExecutor, sheet: Sheet) -> list[Sheet
     """
     bent = [_cost_of_steps(desk, pool, sheet, item) for item in desk.ballast]
     finest, *others = sorted(range(len(desk.ballast)), key=lambda n: desk.ballast[n].step * desk.ballast[n].scale)
-    ranges = [_steps_of(desk.ballast[n], sheet) for n in others]
+    ranges = [desk.ballast[n].steps_from(sheet.values[desk.ballast[n].key]) for n in others]
     if np.prod([float(len(one)) for one in ranges]) > _MOST_WAYS:
         return []
     lacks, fine = desk.missing_kg(sheet), desk.ballast[finest]
-    room = _steps_of(fine, sheet)
+    room = fine.steps_from(sheet.values[fine.key])
     ways = []
     for counts in product(*ranges):
         there = sum(count * desk.ballast[n].step * desk.ballast[n].scale for n, count in zip(others, counts, strict=True))
@@ -347,15 +339,9 @@ def _foreseen(desk: _Desk, pool: ThreadPoolExecutor, sheet: Sheet) -> list[Sheet
     return found
 
 
-def _steps_of(item: Item, sheet: Sheet) -> range:
-    """Signed steps that an item may go from where it is."""
-    value = sheet.values[item.key]
-    return range(-round((value - item.low) / item.step), int((item.high - value) / item.step + 1e-6) + 1)
-
-
 def _cost_of_steps(desk: _Desk, pool: ThreadPoolExecutor, sheet: Sheet, item: Item) -> Callable[[int], float]:
     """What so many steps of one place cost, from the parabola through two sheets beside this one [s]."""
-    room = _steps_of(item, sheet)
+    room = item.steps_from(sheet.values[item.key])
     inside = [count for count in (-1, 1, -2, 2) if count in room][:2]
     if len(inside) < 2:
         return lambda count: 0.0

@@ -3,7 +3,8 @@
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,10 +14,10 @@ from ...errors import SolverError
 from ...lap.solver import Lap, LapCase, solve_lap
 from ...quantities.spread import half_interval
 from ...vehicle.items import Item
-from ...vehicle.sheet import Sheet, adjusted, is_drivable
+from ...vehicle.sheet import Sheet, is_drivable
 from ...vehicle.tyres import Four, four
 from ..reading.balance import CornerBalance, Phases, balance_changes, corner_balances
-from ..reading.bounds import begun_with, measured, past
+from ..reading.bounds import Drivable
 
 #: Standard deviation of what the book car, driven like a front runner or a midfielder, predicts for a change of the sheet
 #: against what the virtual driver (between the two) finds on the virtual cars: a share of the change, and a rest [s].
@@ -161,16 +162,19 @@ def step_effects(
     with ThreadPoolExecutor(2) as pool:
         again = pool.submit(solve_lap, lap_case, sheet, initial_guess=begin)
         laps = list(pool.map(lambda move: _lap(lap_case, move[0], move[2], begin), moves))
-        elsewhere = [_BestOf(replace(lap_case, line=line), sheet) for line in others]
-        for one in elsewhere:
-            one.times = list(pool.map(lambda move, one=one: one.time(move[0], move[2]), moves))
+        own_s, elsewhere = [], []
+        for line in others:
+            there = replace(lap_case, line=line)
+            start = begin_lap(there, sheet)
+            own_s.append(time_s(there, sheet, start))
+            elsewhere.append(list(pool.map(partial(_time_s, there, start), moves)))
     reference = again.result()
     before = corner_balances(reference, spans)
     found = [_effect(item, steps, moved, lap, reference, spans, before) for (item, steps, moved), lap in zip(moves, laps, strict=True)]
-    if elsewhere:
-        own_s = min([reference.time_s, *(one.own_s for one in elsewhere)])
+    if others:
+        best_s = min([reference.time_s, *own_s])
         found = [
-            effect if lap is None else replace(effect, lap_s=min([lap.time_s, *(one.times[number] for one in elsewhere)]) - own_s)
+            effect if lap is None else replace(effect, lap_s=min([lap.time_s, *(times[number] for times in elsewhere)]) - best_s)
             for number, (effect, lap) in enumerate(zip(found, laps, strict=True))
         ]
     return _with_bounds(lap_case, sheet, found, moves, laps, reference, spans, bumps) if spans else found
@@ -184,45 +188,36 @@ def _with_bounds(
     quick = [number for number, effect in enumerate(effects) if effect.is_clear and effect.lap_s < 0.0]
     if not quick:
         return effects
-    begun = begun_with(lap_case, sheet, reference, spans, bumps)
+    drivable = Drivable(lap_case, sheet, reference, spans, bumps)
     for number in quick:
         (_, _, moved), lap = moves[number], laps[number]
         if moved is not None and lap is not None:
-            over = past(measured(lap_case, adjusted(lap_case.car, moved), lap, spans, bumps), begun)
-            effects[number] = replace(effects[number], past=tuple(over))
+            effects[number] = replace(effects[number], past=tuple(drivable.past(moved, lap)))
     return effects
 
 
-@dataclass
-class _BestOf:
-    """A sheet and its neighbours on a further line.
+def time_s(lap_case: LapCase, sheet: Sheet, initial_guess: Lap | None) -> float:
+    """The lap time of a sheet from a lap of another; infinite where the car cannot take the line, or there is no such lap [s]."""
+    if initial_guess is None:
+        return math.inf
+    try:
+        return solve_lap(lap_case, sheet, initial_guess=initial_guess).time_s
+    except SolverError:
+        return math.inf
 
-    :param own_s: lap time of the sheet itself [s]; infinite where the car cannot take the line
-    :param times: of its neighbours, likewise [s]
-    """
 
-    lap_case: LapCase
-    sheet: Sheet
-    own_s: float = math.inf
-    begin: Lap | None = None
-    times: list[float] = field(default_factory=list)
+def begin_lap(lap_case: LapCase, sheet: Sheet) -> Lap | None:
+    """The lap of a sheet that its neighbours begin from; None where the car cannot take the line."""
+    try:
+        return solve_lap(lap_case, sheet)
+    except SolverError:
+        return None
 
-    def __post_init__(self) -> None:
-        try:
-            self.begin = solve_lap(self.lap_case, self.sheet)
-            self.own_s = solve_lap(self.lap_case, self.sheet, initial_guess=self.begin).time_s
-        except SolverError:
-            self.begin = None
 
-    def time(self, item: Item, moved: Sheet | None) -> float:
-        """The lap time of a neighbour [s]."""
-        if self.begin is None:
-            return math.inf
-        try:
-            lap = _lap(self.lap_case, item, moved, self.begin)
-        except SolverError:
-            return math.inf
-        return math.inf if lap is None else lap.time_s
+def _time_s(lap_case: LapCase, begin: Lap | None, move: tuple[Item, int, Sheet | None]) -> float:
+    """The lap time of a stepped sheet on a further line [s]; infinite where there is no such step, or it cannot change the lap."""
+    item, _, moved = move
+    return math.inf if moved is None or item.damper_only else time_s(lap_case, moved, begin)
 
 
 def lowest_steps(down: StepEffect, up: StepEffect) -> float:

@@ -11,7 +11,7 @@ from ...lap.quickest import Quickest
 from ...lap.solver import Lap, LapCase
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
-from .pool import AGAIN, FROM_SHAKEN, STEP_FROM_BEST, STEP_FROM_FIRST, STEP_FROM_SECOND, Lines, shaken
+from .pool import AGAIN, FROM_SHAKEN, STEP_FROM_BEST, STEP_FROM_FIRST, STEP_FROM_SECOND, Lines, Lots, shaken
 
 #: A line this much slower for the sheet than its best is tried on no other step [s]; and lines that a new step is tried on at most.
 _CLOSE_S, _MOST_LIVE = 0.03, 12
@@ -172,11 +172,15 @@ def effects_on_own_lines(
         if moved is None or not is_drivable(lap_case.car, moved):
             continue
         one = refined.enter(item, steps, moved)
-        for begin, programmes in ((first, STEP_FROM_FIRST), (second, STEP_FROM_SECOND), (None, STEP_FROM_BEST)):
-            if begin is None and programmes is STEP_FROM_SECOND:
-                continue
-            for new in lines.better(moved, lines.offsets[one.best if begin is None else begin], programmes, ends)[-1:]:
+
+        def further(begin: int, programmes: Lots, one: _Step = one) -> None:
+            for new in lines.better(one.sheet, lines.offsets[begin], programmes, ends)[-1:]:
                 refined.take(new.offset, one)
+
+        further(first, STEP_FROM_FIRST)
+        if second is not None:
+            further(second, STEP_FROM_SECOND)
+        further(one.best, STEP_FROM_BEST)
         tell()
     best = refined.best
     return Quickest(lines.offsets[best], lines.case(best).line, refined.best_s, refined.base[first], lines.laps)

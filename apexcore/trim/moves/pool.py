@@ -16,10 +16,10 @@ from ...circuit.line import Floats, Line, corners, half_room_m, offset_line
 from ...circuit.track import CentreLine, Circuit, centre_line
 from ...errors import SolverError
 from ...lap.quickest import STAGES, Quickest, Stage, line_case, quickest_line
-from ...lap.solver import Lap, LapCase, solve_lap
+from ...lap.solver import Lap, LapCase
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, is_drivable
-from .effects import step_effects
+from .effects import begin_lap, step_effects, time_s
 
 #: How far a second search begins from the first one's line [m], and over which way that changes [m].
 _SHAKEN_M, _OVER_M = 0.4, 30.0
@@ -111,10 +111,7 @@ class Lines:
     def begin(self, number: int, sheet: Sheet) -> Lap | None:
         """The lap of a sheet on a line that its neighbours begin from; None where the car cannot take it."""
         self.laps += 1
-        try:
-            return solve_lap(self.case(number), sheet)
-        except SolverError:
-            return None
+        return begin_lap(self.case(number), sheet)
 
     def times(self, numbers: Sequence[int], base: Sheet, sheets: Sequence[Sheet]) -> Floats:
         """Lap times of sheets on lines, all on a line from the same lap of the base sheet; infinite where the car cannot take it [s].
@@ -124,18 +121,15 @@ class Lines:
 
         def row(number: int) -> list[float]:
             begin = self.begin(number, base)
-            return [math.inf if begin is None else self.time(number, sheet, begin) for sheet in sheets]
+            return [self.time(number, sheet, begin) for sheet in sheets]
 
         with ThreadPoolExecutor(2) as two:
             return np.array(list(two.map(row, numbers))).reshape(len(numbers), len(sheets))
 
-    def time(self, number: int, sheet: Sheet, begin: Lap) -> float:
-        """The lap time of a sheet on a line from a lap of another; infinite where the car cannot take it [s]."""
+    def time(self, number: int, sheet: Sheet, begin: Lap | None) -> float:
+        """`effects.time_s` on a line."""
         self.laps += 1
-        try:
-            return solve_lap(self.case(number), sheet, initial_guess=begin).time_s
-        except SolverError:
-            return math.inf
+        return time_s(self.case(number), sheet, begin)
 
 
 def found_pool(
@@ -189,20 +183,15 @@ def best_first(lap_case: LapCase, base: Sheet, sheet: Sheet, lines: Sequence[Lin
 
     :param base: the sheet whose laps all laps begin from, so that no answer depends on what was asked before
     """
-    times = []
-    for line in lines:
-        on_it = line_case(lap_case, line)
-        try:
-            times.append(solve_lap(on_it, sheet, initial_guess=solve_lap(on_it, base)).time_s)
-        except SolverError:
-            times.append(math.inf)
+    on_them = [line_case(lap_case, line) for line in lines]
+    times = [time_s(on_it, sheet, begin_lap(on_it, base)) for on_it in on_them]
     first = min(range(len(times)), key=times.__getitem__)
     return (first, *(number for number in range(len(times)) if number != first))
 
 
 def _partners(circuit: Circuit, lap_case: LapCase, sheet: Sheet) -> list[Sheet]:
     """The sheets beside the base for which lines are made."""
-    items = [item for item in lap_case.car.items if item.tunes_lap and not item.locked]
+    items = [item for item in lap_case.car.items if item.tunes_lap]
     ends = [item for item in items if item.sets in _BALANCE]
     if not ends:
         ends = [_moves_balance(circuit, lap_case, sheet, items)] if items else []

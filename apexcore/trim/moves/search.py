@@ -17,7 +17,7 @@ from ...vehicle.class_limits import ClassLimits, against, standing
 from ...vehicle.items import Item
 from ...vehicle.sheet import Sheet, adjusted, is_drivable
 from ..reading.balance import corner_balances
-from ..reading.bounds import BOUNDS, Measured, begun_with, measured, past
+from ..reading.bounds import BOUNDS, Drivable
 from .effects import sheets_spread_s
 
 AimKey = Literal["lap", "stint", "forgiving", "top"]
@@ -135,17 +135,14 @@ class _Search:
     bumps: Sequence[tuple[float, float]] = ()
     anchor: Lap = field(init=False)
     entry: float = field(init=False)
-    begun: Measured = field(init=False)
+    drivable: Drivable = field(init=False)
     known: dict[tuple[float, ...], Tried] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.anchor = solve_lap(self.lap_case, self.begin)
         self.anchor = solve_lap(self.lap_case, self.begin, initial_guess=self.anchor)
         self.entry = self._entry(self.anchor)
-        self.begun = begun_with(self.lap_case, self.begin, self.anchor, self.spans, self.bumps)
-
-    def _measured(self, lap: Lap, sheet: Sheet) -> Measured:
-        return measured(self.lap_case, adjusted(self.lap_case.car, sheet), lap, self.spans, self.bumps)
+        self.drivable = Drivable(self.lap_case, self.begin, self.anchor, self.spans, self.bumps)
 
     def _entry(self, lap: Lap) -> float:
         cells = [corner.balance[0] for corner in corner_balances(lap, self.spans)]
@@ -170,7 +167,7 @@ class _Search:
             return Tried(np.inf, np.inf, 0.0, np.inf)
         lap = solve_lap(self.lap_case, sheet, initial_guess=self.anchor)
         cost = aim_cost(self.lap_case, sheet, self.aim, self.laps, lap, self.anchor)
-        over = past(self._measured(lap, sheet), self.begun)
+        over = self.drivable.past(sheet, lap)
         return Tried(cost, lap.time_s, lap.top_speed_ms, self._excess(lap, sheet) + self._past(over), over)
 
     def _past(self, over: Mapping[str, float]) -> float:

@@ -112,6 +112,28 @@ def past(now: Measured, begun: Measured, eased: Collection[str] = ()) -> dict[st
     return found
 
 
+class Drivable:
+    """What can be driven on one case, for changes of one sheet."""
+
+    def __init__(
+        self, lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan], bumps: Sequence[tuple[float, float]] = (),
+        freer_pct: float = 0.0,
+    ) -> None:  # fmt: skip
+        """
+        :param sheet: that it began with
+        :param lap: of that sheet in this case
+        :param bumps: distance along the lap [m] and height [mm] of each bump of the circuit
+        :param freer_pct: oversteer that is asked for, which the bound on entry does not forbid [%]
+        """
+        self.lap_case, self.spans, self.bumps = lap_case, spans, bumps
+        begun = begun_with(lap_case, sheet, lap, spans, bumps)
+        self.begun = {**begun, "entry": begun["entry"] + freer_pct}
+
+    def past(self, sheet: Sheet, lap: Lap, eased: Collection[str] = ()) -> dict[str, float]:
+        """`past` of a changed sheet's lap."""
+        return past(measured(self.lap_case, adjusted(self.lap_case.car, sheet), lap, self.spans, self.bumps), self.begun, eased)
+
+
 def broken_words(keys: Collection[str]) -> tuple[str, ...]:
     """What a car does that breaks these bounds, in words."""
     return tuple(bound.broken for key, bound in BOUNDS.items() if key in keys)
