@@ -18,10 +18,11 @@ from ..lap.solver import Lap, LapCase, Ready, also_told, ready, run_at
 from ..quantities.spread import half_interval
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, four
+from ..vehicle.weights import weights
 from .reading.balance import PHASES, CornerResult, Ints, braking_steps, read_corner, slowest_station
 
 #: Share of the brakes from which on a place is braked, of the throttle below which it is lifted, and margin at which an axle is held [-].
-_BRAKED, _LIFTED, _HELD = 0.02, 0.98, 0.005
+BRAKED, LIFTED, _HELD = 0.02, 0.98, 0.005
 #: Lateral acceleration over the corner's greatest at which the wheel is turned [-].
 _TURNED = 0.15
 #: Way before a corner's braking from which its seconds are counted [m].
@@ -99,6 +100,8 @@ class Told:
     :param coast_m: metres rolled before the brakes [m]
     :param gear: held through the corner
     :param leaning: share of the grip used across at most [-]
+    :param through: share of the throttle at most, from where the wheel is first turned to the corner's end [-]
+    :param lift_m: metres with the throttle shut before the wheel is first turned [m]
     """
 
     braking: float | None = None
@@ -106,11 +109,13 @@ class Told:
     coast_m: float | None = None
     gear: int | None = None
     leaning: float | None = None
+    through: float | None = None
+    lift_m: float | None = None
 
     @property
     def empty(self) -> bool:
         """Whether nothing is told."""
-        return self == Told()
+        return self in (Told(), Told(lift_m=0.0))
 
     @property
     def words(self) -> str:
@@ -128,6 +133,10 @@ class Told:
             )
         if self.leaning is not None:
             parts.append(f"corner on {100 * self.leaning:.0f} % of the grip")
+        if self.through is not None:
+            parts.append(f"throttle at {100 * self.through:.0f} % at most all the way through")
+        if self.lift_m:
+            parts.append(f"lift for {self.lift_m:.0f} m before turning in")
         return ", ".join(parts)
 
 
@@ -184,18 +193,16 @@ class CornerDesk:
         lap, n = self.lap, self.n
         read = read_corner(lap, self.span, self.s)
         since = self.stations(self.begin, self.apex)
-        brake, throttle, speed = (lap.column(name) for name in ("brake", "throttle", "speed"))
+        brake, speed = lap.column("brake"), lap.column("speed")
         until = self.stations(self.apex, (self.span.last + 1) % n)
         around = np.concatenate([since, until])
         most = float(brake[since].max())
-        way = "brake" if most > _BRAKED else "lift" if float(throttle[self.inside].min()) < _LIFTED else "flat"
-        lateral = np.abs(lap.column("lateral"))
-        turned = since[lateral[since] > _TURNED * float(lateral[self.inside].max())]
+        way = "brake" if most > BRAKED else "lift" if len(self.lifted(lap, self.inside)) else "flat"
         room = self.half_m - math.copysign(1.0, self.span.turn_deg) * self.lap_case.line.offset[self.inside]
         nearest = int(self.inside[np.argmin(room)])
         full = int(np.searchsorted(self.s, read.full_m))
         return Technique(
-            way, read, most, float(self.s[turned[0] if len(turned) else self.apex]), float(self.s[self.apex]), float(room.min()),
+            way, read, most, float(self.s[self.turned_in()]), float(self.s[self.apex]), float(room.min()),
             float(self.s[nearest]), float(speed[around].max()), float(speed[min(full, n - 1)]), self._phases(read),
         )  # fmt: skip
 
@@ -244,7 +251,7 @@ class CornerDesk:
         until = self.apex + steps
         for k in range(2, steps):
             place = (self.apex + k) % n
-            if brake[place] > _BRAKED and speed[place] > speed[self.apex] + 0.7:
+            if brake[place] > BRAKED and speed[place] > speed[self.apex] + 0.7:
                 until = self.apex + k
                 break
         if not self.closed:
@@ -266,7 +273,38 @@ class CornerDesk:
             found.append(Order(apex, last, opening=told.opening))
         if told.leaning is not None:
             found.append(Order(float(s[self.span.first % n]), last, leaning=told.leaning))
+        turned = float(s[self.turned_in()])
+        if told.through is not None:
+            found.append(Order(turned, last, opening=told.through))
+        if told.lift_m:
+            length = self.lap_case.line.length_m
+            begin = (turned - told.lift_m) % length if self.closed else max(turned - told.lift_m, 0.0)
+            found.append(Order(begin, turned, opening=0.0))
         return found
+
+    def lifted(self, lap: Lap, there: Ints) -> Ints:
+        """Those of these stations at which the throttle is not wide open; a gear change is no lift."""
+        closed = lap.column("throttle")[there] < LIFTED
+        higher = np.append(np.diff(lap.column("gear")[there]) > 0, False)
+        time, pause = lap.column("time")[there], self.lap_case.car.powertrain.shift_s
+        edges = np.flatnonzero(np.diff(np.concatenate([[0], closed.astype(int), [0]])))
+        for first, after in zip(edges[::2], edges[1::2], strict=True):
+            # the pause begins and ends within a station
+            lasts = float(time[first:after].sum()) - 2.0 * float(time[first:after].max())
+            if higher[max(first - 1, 0) : after + 1].any() and lasts <= pause:
+                closed[first:after] = False
+        return there[closed]
+
+    def turned_in(self) -> int:
+        """The station at which the wheel is first turned for the corner."""
+        lateral, since = np.abs(self.lap.column("lateral")), self.stations(self.begin, self.apex)
+        turned = since[lateral[since] > _TURNED * float(lateral[self.inside].max())]
+        return int(turned[0]) if len(turned) else self.apex
+
+    @cached_property
+    def mass_kg(self) -> float:
+        """Of the car as it drives here, with fuel and driver [kg]."""
+        return weights(self.ready.car).mass_kg
 
     def choice(self, told: Told, spread: bool = False) -> Choice:
         """What a choice comes to; with the reason where the car cannot do it.
@@ -373,6 +411,9 @@ class CornerDesk:
             asked += [Told(braking=0.0), *[Told(braking=share) for share in _SHARES], *[Told(coast_m=metres) for metres in _ROLLS_M]]
         if technique.way != "flat":
             asked += [Told(opening=share) for share in _SHARES]
+        else:
+            asked += [Told(lift_m=metres) for metres in _ROLLS_M]
+        asked += [Told(through=share) for share in _SHARES]
         gear, gears = technique.read.gear, len(self.lap_case.car.powertrain.gears)
         asked += [Told(gear=other) for other in (gear - 1, gear + 1) if 1 <= other <= gears]
         found = [self.choice(told) for told in asked]

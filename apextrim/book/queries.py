@@ -1,12 +1,17 @@
 """A book as pages, the driver's orders and other rooms need it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+import numpy as np
+
+from apexcore.circuit.line import offset_line
+from apexcore.circuit.track import centre_line
 from apexcore.lap.orders import Order
 from apexcore.trim.book.fields import BASE, FIELDS, Entered
 from apexcore.trim.book.proposal import BookDesk
 from apexcore.trim.corner import Choice, CornerDesk
+from apexcore.trim.ways import Driven, Ways, driven, ways
 from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within
 from apextrim.library.stored import parsed_circuit
@@ -56,6 +61,28 @@ def usual_choices_in(case: Case, number: int) -> tuple[Choice, ...]:
     :raises ApexError: as `desk_in`
     """
     return tuple(desk_in(case, number).desk.usual_choices())
+
+
+@kept_within(4 * MB)
+def ways_in(case: Case, number: int) -> Ways:
+    """The ways to drive a corner.
+
+    :raises ApexError: as `desk_in`
+    """
+    return ways(desk_in(case, number).desk)
+
+
+@kept_within(4 * MB)
+def driven_on(case: Case, number: int, offsets_m: tuple[float, ...]) -> Driven:
+    """How a corner is driven on another line.
+
+    :param offsets_m: of the line, left of the centre line at the circuit's even stations [m]
+    :raises ApexError: as `desk_in`, also where the car cannot take the line
+    """
+    desk = desk_in(case, number).desk
+    line = offset_line(centre_line(parsed_circuit(case.circuit)), np.array(offsets_m, dtype=np.float64))
+    on_line = replace(desk.lap_case, line=line)
+    return driven(CornerDesk(on_line, desk.sheet, desk.lap_on(line), desk.spans, number, desk.half_m))
 
 
 @dataclass(frozen=True)

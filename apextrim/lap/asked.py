@@ -1,5 +1,7 @@
 """Lines under a wish for one corner: asked for, kept by what they were made from, read back for the corner's page."""
 
+from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -7,8 +9,11 @@ import numpy as np
 
 from apexcore.circuit.line import CornerSpan, Line, offset_line
 from apexcore.circuit.track import Circuit, centre_line
+from apexcore.errors import SolverError
 from apexcore.lap.quickest import Quickest
 from apexcore.lap.wishes import WISH_WORDS, Asked, Wish
+from apexcore.trim.ways import Driven
+from apextrim.book.queries import driven_on
 from apextrim.events.models import Event
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import cases
@@ -101,6 +106,16 @@ def _has_kerb(case: cases.Case, span: CornerSpan) -> bool:
         marker.kind == "kerb" and marker.side != "across" and (marker.at_m - first) % length <= (last - first) % length
         for marker in parsed_circuit(case.circuit).markers
     )
+
+
+def driven_on_lines(case: cases.Case, span: CornerSpan, offers: Sequence[Offer]) -> dict[str, Driven]:
+    """How the corner is driven on each line that was made, by the key of its wish."""
+    stations, found = len(centre_line(parsed_circuit(case.circuit)).x), {}
+    for offer in offers:
+        if offer.row is not None and len(offer.row.offsets_m) == stations:
+            with suppress(SolverError):
+                found[offer.key] = driven_on(case, span.number, tuple(offer.row.offsets_m))
+    return found
 
 
 def figures(asked: Asked) -> dict[str, Any]:

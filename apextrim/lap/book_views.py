@@ -149,12 +149,16 @@ def _values(desk: BookDesk, text: str, drag: str) -> dict[str, str]:
     told = told_of(text)
     if told is None:
         raise InputError("choice", text, "something that was tried on this page")
-    return told_fields(told)
+    return told_fields(told, desk)
 
 
-def told_fields(told: Told) -> dict[str, str]:
+def told_fields(told: Told, desk: BookDesk) -> dict[str, str]:
     """What the driver was told as fields of a page."""
-    values = {}
+    values: dict[str, str] = {}
+    if told.through is not None:
+        values |= {"throttle": desk.told(desk.technique.turn_in_m), "share": f"{100 * told.through:.0f}"}
+    if told.lift_m:
+        values |= {"way": "lift", "mark": desk.told((desk.technique.turn_in_m - told.lift_m) % desk.desk.lap_case.line.length_m)}
     if told.braking is not None:
         values["way"] = "lift" if told.braking == 0.0 else "brake"
         if told.braking > 0.0:

@@ -16,7 +16,7 @@ from apexcore.trim.book.proposal import BookDesk
 from apexcore.trim.corner import Choice, CornerDesk
 from apexcore.trim.drawn import PLACES, drawn_choice, handles
 from apexcore.trim.hazards import hazards
-from apextrim.book.queries import desk_in, pages_of, usual_choices_in
+from apextrim.book.queries import desk_in, pages_of, usual_choices_in, ways_in
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers
@@ -168,14 +168,16 @@ def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, An
     places = [place for _, place, _ in context["handles"]]
     if context.get("drawn_problem"):
         status = 422
+    offers = asked.offers(event, case, span)
+    there = asked.driven_on_lines(case, span, offers)
     stint_case = case if "stint" in request.GET else None
     context |= {
         "case": case, "span": span, "before": spans[place - 1], "after": spans[(place + 1) % len(spans)], "technique": book.technique,
         "quickest": bool(case.line), "form": form, "fields": list(form), "texts": texts,
         "usual": usual_choices_in(case, number), "tried": [_tried(desk, text, texts, stint_case) for text in texts],
         "misses": corner_presenters.miss_rows(answers.misses_in(case, number)), "shown_line": line, "stint_laps": STINT_LAPS,
-        "kept": "".join(f"try={text}&" for text in texts), "wishes": corner_presenters.wish_rows(asked.offers(event, case, span)),
-        "note": note,
+        "kept": "".join(f"try={text}&" for text in texts), "note": note, "ways": ways_in(case, number),
+        "wishes": [(row, there.get(row.key)) for row in corner_presenters.wish_rows(offers)],
         "map": map_of(
             book, other, [(place.station, place.low_m, place.high_m) for place in places],
             {mark.at_m: mark.key for mark in reversed(book.way.marks)},

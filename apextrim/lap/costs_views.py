@@ -12,8 +12,9 @@ from django.views.decorators.http import require_GET, require_POST
 from apexcore.circuit.line import CornerSpan
 from apexcore.errors import ApexError
 from apexcore.trim.corner import Told
+from apexcore.trim.ways import Driven, Ways
 from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
-from apextrim.book.queries import desk_in
+from apextrim.book.queries import desk_in, ways_in
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers
@@ -24,30 +25,32 @@ from apextrim.work.queue import TooMuchWork
 from . import asked, corner_presenters, tasks
 
 #: What is tried in every corner.
-_TOLD_EVERYWHERE = (Told(braking=0.0), Told(braking=0.8), Told(coast_m=20.0))
+_TOLD_EVERYWHERE = (Told(braking=0.8), Told(coast_m=20.0))
 
 
 @dataclass(frozen=True)
 class ChoicesRow:
     """A corner with what doing it otherwise costs.
 
-    :param way: brake, lift or flat
+    :param ways: how it is driven, lifted for, and on part throttle
     :param cells: seconds to the next corner of each choice; None where there is none such
+    :param lines: of each line that was made, how it is driven; None where it was not
     """
 
     span: CornerSpan
-    way: str
+    ways: Ways
     cells: list[float | None]
+    lines: list[tuple[corner_presenters.WishRow, Driven] | None]
 
 
 def _choices(event: Event, case: Case, span: CornerSpan) -> ChoicesRow:
     """A corner's choices: what the driver is told where it is braked for, and the lines that were made."""
-    desk = desk_in(case, span.number)
-    way = desk.technique.way
-    told = [desk.desk.choice(one) for one in _TOLD_EVERYWHERE] if way == "brake" else []
+    desk, ways = desk_in(case, span.number), ways_in(case, span.number)
+    told = [desk.desk.choice(one) for one in _TOLD_EVERYWHERE] if ways.driven.way == "brake" else []
     cells: list[float | None] = [None if one.problem else one.here_s for one in told] or [None] * len(_TOLD_EVERYWHERE)
-    found = {row.key: row for row in corner_presenters.wish_rows(asked.offers(event, case, span)) if row.state == "found"}
-    return ChoicesRow(span, way, cells + [found[key].here_s if key in found else None for key in asked.PLAIN])
+    offers = asked.offers(event, case, span)
+    rows, there = {row.key: row for row in corner_presenters.wish_rows(offers)}, asked.driven_on_lines(case, span, offers)
+    return ChoicesRow(span, ways, cells, [(rows[key], there[key]) if key in there else None for key in asked.PLAIN])
 
 
 class SavingForm(forms.Form):
@@ -69,8 +72,9 @@ def costs(request: HttpRequest, event_id: int) -> HttpResponse:
         spans = case.spans()
         context["rows"] = corner_presenters.ranked_misses(answers.misses_in(case), spans)
         context["choices"] = [_choices(event, case, span) for span in spans]
-        context["choice_heads"] = [told.words for told in _TOLD_EVERYWHERE] + [asked.words_of(key) for key in asked.PLAIN]
-        context["quickest"] = bool(case.line)
+        context["choice_heads"] = [told.words for told in _TOLD_EVERYWHERE]
+        context["line_heads"] = [asked.words_of(key) for key in asked.PLAIN]
+        context |= {"quickest": bool(case.line), "used_grip": case.lap_case().driver.ability}
         if form.is_valid():
             what, share = form.cleaned_data["what"], form.cleaned_data["share"] / 100.0
             lap = answers.answer_in(case).lap

@@ -30,6 +30,8 @@ WET_PCT = 60.0
 _RACE_WORN, _RACE_TANK = 0.5, 0.5
 #: Metres by which braking may be sooner than the model's; what is nearer to it is the same.
 _SAME_M = 0.5
+#: Way before turn-in over which a corner that is flat may be lifted for [m].
+_MOST_LIFT_M = 300.0
 
 
 @dataclass(frozen=True)
@@ -153,8 +155,7 @@ class BookDesk:
     def _lifted_m(self) -> float:
         """Where the throttle is first lifted on the way in."""
         desk = self.desk
-        since = desk.stations(desk.begin, desk.apex)
-        lifted = since[desk.lap.column("throttle")[since] < 0.98]
+        lifted = desk.lifted(desk.lap, desk.stations(desk.begin, desk.apex))
         return float(desk.s[lifted[0] if len(lifted) else desk.apex])
 
     def _apex(self, technique: Technique) -> str:
@@ -225,6 +226,13 @@ class BookDesk:
         coast = page["coast"].number if "coast" in page else None
         if braking is not None or coast is not None:
             told.append(Order(first, apex, braking=braking, coast_m=coast))
+        lifted = self._at(page, "mark")
+        if lifted is not None and technique.way == "flat" and "way" in page and page["way"].text == "lift":
+            # a corner that is flat, lifted for from a mark on
+            if 0.0 < (technique.turn_in_m - lifted) % desk.lap_case.line.length_m < _MOST_LIFT_M:
+                told.append(Order(lifted, technique.turn_in_m, opening=0.0))
+            else:
+                left.append(f"The mark does not lie within {_MOST_LIFT_M:.0f} m before turn-in: nothing is lifted for.")
         if "gear" in page:
             told.append(Order(float(s[desk.span.first % n]), last, gear=round(page["gear"].number)))
         if "lean" in page and page["lean"].share < 1.0:

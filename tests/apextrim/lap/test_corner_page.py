@@ -8,11 +8,13 @@ from django.urls import reverse
 
 from apexcore.lap.wishes import Wish, asked_for
 from apexcore.trim.corner import CornerDesk, Told, summary
+from apexcore.trim.ways import ways
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet
 from apextrim.events.actions import create_event
 from apextrim.events.models import Event
 from apextrim.lap import asked
+from apextrim.lap.costs_views import _TOLD_EVERYWHERE
 from apextrim.lap.models import AskedLine
 from apextrim.lap.told import told_of, told_text
 from apextrim.library.stored import parsed_circuit
@@ -77,7 +79,7 @@ def test_awkward_addresses_lose_nothing_and_fail_nowhere(client_in: Client, even
 
 
 def test_an_address_carries_what_is_told() -> None:
-    for one in (Told(braking=0.0), Told(coast_m=40.0, gear=3), Told(opening=0.75, leaning=0.6)):
+    for one in (Told(braking=0.0), Told(coast_m=40.0, gear=3), Told(opening=0.75, leaning=0.6), Told(through=0.5, lift_m=15.0)):
         assert told_of(told_text(one)) == one
     assert told_of("") is None and told_of("x1") is None
 
@@ -101,7 +103,7 @@ def test_a_line_under_a_wish_is_made_kept_and_shown(client_in: Client, event: Ev
     assert free is not None
     known = asked_for(parsed_circuit(case.circuit), case.lap_case(), case.sheet(), free, [Wish("tight", 3)])
     found = client_in.get(address, {"line": str(row.pk), "try": "g2"})
-    shown = next(wish for wish in found.context["wishes"] if wish.key == "tight")
+    shown = next(wish for wish, _ in found.context["wishes"] if wish.key == "tight")
     assert shown.here_s == pytest.approx(known.asked.time_s - known.free.time_s, abs=1e-6) and shown.lap_s > 0.0
     assert found.context["map"].other and "Hide" in text_of(found) and "?try=g2&amp;#lines" in text_of(found)
     client_in.post(ask, {"wish": "tight"})
@@ -111,7 +113,7 @@ def test_a_line_under_a_wish_is_made_kept_and_shown(client_in: Client, event: Ev
     event.driver = "newcomer"
     event.save()
     later = client_in.get(address)
-    assert all(wish.state == "none" for wish in later.context["wishes"])  # made for another driver
+    assert all(wish.state == "none" and on is None for wish, on in later.context["wishes"])  # made for another driver
 
 
 @pytest.mark.usefixtures("at_once")
@@ -203,13 +205,12 @@ def test_a_heavy_and_a_light_kart_are_told_their_own_way_in_each_corner(client_i
         for row in page.context["choices"]:
             number = row.span.number
             core = CornerDesk(case.lap_case(), case.sheet(), answers.answer_in(case).lap, case.spans(), number, 4.0)
-            assert row.way == core.technique().way
-            if row.way == "brake":
-                lift = core.choice(Told(braking=0.0))
-                assert row.cells[0] == (None if lift.problem else lift.here_s)
-            seen[name, number] = (row.way, row.cells[0], row.cells[3:])
+            assert row.ways == ways(core) and row.ways.driven.way == core.technique().way
+            assert row.cells == ([core.choice(one).here_s for one in _TOLD_EVERYWHERE] if row.ways.driven.way == "brake" else [None, None])
+            seen[name, number] = (row.ways.part.here_s, row.lines)
     numbers = sorted({number for _, number in seen})
-    differ = [n for n in numbers if seen["light", n][1] != seen["heavy", n][1]]
-    assert len(differ) > len(numbers) // 2 and all(cell is None for n in numbers for cell in seen["light", n][2])
-    tight = [seen["heavy", n][2][asked.PLAIN.index("tight")] for n in numbers]
-    assert sum(cell is not None for cell in tight) >= len(numbers) - 2 and all(cell > -0.01 for cell in tight if cell is not None)
+    differ = [n for n in numbers if seen["light", n][0] != seen["heavy", n][0]]
+    assert len(differ) > len(numbers) // 2 and all(line is None for n in numbers for line in seen["light", n][1])
+    tight = [line for n in numbers if (line := seen["heavy", n][1][asked.PLAIN.index("tight")]) is not None]
+    assert len(tight) >= len(numbers) - 2 and all(wish.here_s > -0.01 for wish, _ in tight)
+    assert all(on.least_ms > 0.0 and on.way in ("brake", "lift", "flat") for _, on in tight)
