@@ -1,5 +1,6 @@
 """What stands beside and lies on a circuit: markers, kerbs, bumps and strips of other grip."""
 
+import math
 from typing import Literal, Self
 
 import numpy as np
@@ -31,6 +32,7 @@ class Marker(Value):
     :param side: on which side of the road, or across it
     :param name: what people call it
     :param height_mm: height of a kerb or bump; bumps enter the clearance [mm]
+    :param grip: grip of a kerb over that of the dry road; None for what one usually has [-]
     """
 
     kind: MarkerKind
@@ -38,29 +40,83 @@ class Marker(Value):
     side: Literal["left", "right", "across"] = "across"
     name: str = Field("", max_length=60)
     height_mm: float = Field(0.0, ge=0, le=300)
+    grip: float | None = Field(None, ge=0.2, le=1.2)
 
 
-class GripStrip(Value):
-    """A stretch of road with other grip than the rest: rubber, a resealed lane, a damp or dusty edge.
+class Band(Value):
+    """A part of the road that is not as the rest.
 
     :param from_m: where it begins, along the centre line [m]
     :param to_m: where it ends; before its beginning it runs over the start line [m]
     :param left_m: its left edge, left of the centre line positive [m]
     :param right_m: its right edge, left of the centre line positive [m]
-    :param grip: grip over that of the circuit [-]
     """
 
     from_m: float = Field(ge=0, le=60_000)
     to_m: float = Field(ge=0, le=60_000)
     left_m: float = Field(ge=-30, le=30)
     right_m: float = Field(ge=-30, le=30)
-    grip: float = Field(ge=0.4, le=1.3)
 
     @model_validator(mode="after")
     def _has_width(self) -> Self:
         if not self.right_m < self.left_m:
-            raise ValueError(f"grip strip from {self.from_m:g} m: its left edge must lie left of its right edge")
+            raise ValueError(f"{self.words} from {self.from_m:g} m: its left edge must lie left of its right edge")
         return self
+
+    @property
+    def words(self) -> str:
+        """What kind of band it is."""
+        return "band"
+
+    def moved(self, from_m: float, to_m: float) -> Self:
+        """The same elsewhere along the road."""
+        return self.model_copy(update={"from_m": from_m, "to_m": to_m})
+
+    def other_side(self) -> Self:
+        """As it lies where left is right."""
+        return self.model_copy(update={"left_m": -self.right_m, "right_m": -self.left_m})
+
+    def share(self, s: Floats, offset: Floats) -> Floats:
+        """How far a line runs in it, half a metre of soft edge to either side [-].
+
+        :param s: distance along the centre line [m]
+        :param offset: left of the centre line [m]
+        """
+        along = (s >= self.from_m) & (s <= self.to_m) if self.from_m <= self.to_m else (s >= self.from_m) | (s <= self.to_m)
+        inside = np.minimum(self.left_m - offset, offset - self.right_m)
+        return np.asarray(np.where(along, np.clip(inside / _EDGE_M + 0.5, 0.0, 1.0), 0.0))
+
+
+class GripStrip(Band):
+    """A stretch of road with other grip than the rest: rubber, a resealed lane, a damp or dusty edge.
+
+    :param grip: grip over that of the circuit [-]
+    """
+
+    grip: float = Field(ge=0.4, le=1.3)
+
+    @property
+    def words(self) -> str:
+        """What kind of band it is."""
+        return "grip strip"
+
+
+class Fall(Band):
+    """Where the road falls across: camber of the road, or a groove of an oval with more bank than the others.
+
+    :param deg: how much more than elsewhere it falls to its left, to its right negative [deg]
+    """
+
+    deg: float = Field(ge=-20, le=20)
+
+    @property
+    def words(self) -> str:
+        """What kind of band it is."""
+        return "cross-fall"
+
+    def other_side(self) -> Self:
+        """As it lies where left is right."""
+        return super().other_side().model_copy(update={"deg": -self.deg})
 
 
 def strip_grip(strips: tuple[GripStrip, ...], s: Floats, offset: Floats) -> Floats:
@@ -73,7 +129,27 @@ def strip_grip(strips: tuple[GripStrip, ...], s: Floats, offset: Floats) -> Floa
     """
     grip = np.ones(len(s))
     for strip in strips:
-        along = (s >= strip.from_m) & (s <= strip.to_m) if strip.from_m <= strip.to_m else (s >= strip.from_m) | (s <= strip.to_m)
-        inside = np.minimum(strip.left_m - offset, offset - strip.right_m)
-        grip *= np.where(along, 1.0 + (strip.grip - 1.0) * np.clip(inside / _EDGE_M + 0.5, 0.0, 1.0), 1.0)
+        grip *= 1.0 + (strip.grip - 1.0) * strip.share(s, offset)
     return grip
+
+
+#: Way over which a cross-fall begins and ends [m].
+_FALLS_OVER_M = 20.0
+
+
+def falls_rad(falls: tuple[Fall, ...], s: Floats, offset: Floats) -> Floats:
+    """Bank under a line beside that of the circuit's corners, left side down positive [rad].
+
+    It comes and goes over twenty metres. Source: definition; that way is an assumption (docs/model.md).
+
+    :param s: distance of even stations along the centre line [m]
+    :param offset: left of the centre line [m]
+    """
+    found = np.zeros(len(s))
+    reach = max(round(_FALLS_OVER_M / max(float(s[1] - s[0]), 1e-9)), 1)
+    window = np.ones(reach) / reach
+    for fall in falls:
+        there = fall.share(s, offset)
+        ringed = np.concatenate([there[-reach:], there, there[:reach]])
+        found += math.radians(fall.deg) * np.convolve(ringed, window, mode="same")[reach:-reach]
+    return found

@@ -35,7 +35,8 @@ def fitted(circuit: Circuit, scale: float, start_m: float) -> Circuit:
     changes: dict[str, Any] = {
         "markers": tuple(marker.model_copy(update={"at_m": along(marker.at_m)}) for marker in circuit.markers),
         "sectors_m": tuple(sorted(at for at in (along(at) for at in circuit.sectors_m) if at > 1.0)),
-        "strips": tuple(strip.model_copy(update={"from_m": along(strip.from_m), "to_m": along(strip.to_m)}) for strip in circuit.strips),
+        "strips": tuple(strip.moved(along(strip.from_m), along(strip.to_m)) for strip in circuit.strips),
+        "falls": tuple(fall.moved(along(fall.from_m), along(fall.to_m)) for fall in circuit.falls),
         "heights_m": tuple(sorted(((share - start / length) % 1.0, height) for share, height in circuit.heights_m)),
     }
     if circuit.points_m:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError
-from .features import strip_grip
+from .features import falls_rad, strip_grip
 from .places import places
 from .track import CentreLine, Circuit, Corner, centre_line, closed_segments
 
@@ -277,7 +277,8 @@ def offset_line(line: CentreLine, offset: Floats) -> Line:
     before = np.roll(slope, 1)
     before[0] = before[0] if line.closed else slope[0]
     bend = (slope - before) / (0.5 * (ds + np.roll(ds, 1)))
-    road = np.column_stack([curvature, line.bank, slope, bend, heading])
+    bank = line.bank + falls_rad(line.falls, line.s, offset) if line.falls else line.bank
+    road = np.column_stack([curvature, bank, slope, bend, heading])
     s = np.concatenate([[0.0], np.cumsum(ds)[:-1]])
     grip = strip_grip(line.strips, line.s, offset) if line.strips else None
     bumps = tuple((min(round(at / line.ds), len(x) - 1), height) for at, height in line.bumps)

@@ -14,7 +14,7 @@ from pydantic import Field, model_validator
 from ..errors import InputError
 from ..quantities.spread import Z95
 from ..quantities.values import Value
-from .features import GripStrip, Marker
+from .features import Fall, GripStrip, Marker
 from .points import MOST_POINTS, MOST_SURVEYED, checked_points, even_line
 
 Floats = NDArray[np.float64]
@@ -85,6 +85,7 @@ class Circuit(Value):
     :param sectors_m: where the sectors end, along the centre line, without the finish [m]
     :param markers: boards, seams, kerbs, bumps
     :param strips: stretches of other grip
+    :param falls: stretches with a cross-fall, or grooves with more bank
     """
 
     format: Literal["apex-trim circuit 1"] = "apex-trim circuit 1"
@@ -105,6 +106,7 @@ class Circuit(Value):
     sectors_m: tuple[Annotated[float, Field(gt=0, le=60_000)], ...] = Field((), max_length=20)
     markers: tuple[Marker, ...] = Field((), max_length=200)
     strips: tuple[GripStrip, ...] = Field((), max_length=40)
+    falls: tuple[Fall, ...] = Field((), max_length=40)
 
     @property
     def lap_half_pct(self) -> float:
@@ -137,6 +139,7 @@ class CentreLine:
     :param start_ms: speed at the start of an open course [m/s]
     :param strips: stretches of other grip
     :param bumps: where each bump lies [m] and how high it is [mm]
+    :param falls: stretches with a cross-fall
     """
 
     x: Floats
@@ -149,6 +152,7 @@ class CentreLine:
     start_ms: float = 0.0
     strips: tuple[GripStrip, ...] = ()
     bumps: tuple[tuple[float, float], ...] = ()
+    falls: tuple[Fall, ...] = ()
 
     @property
     def s(self) -> Floats:
@@ -286,8 +290,9 @@ def centre_line(circuit: Circuit, spacing_m: float | None = None) -> CentreLine:
     line = _laid_out(circuit, spacing_m or spacing_of(circuit))
     where = [(f"marker {marker.name or marker.kind}", marker.at_m) for marker in circuit.markers]
     where += [(f"sector {number}", at) for number, at in enumerate(circuit.sectors_m, start=1)]
-    for number, strip in enumerate(circuit.strips, start=1):
-        where += [(f"grip strip {number}", strip.from_m), (f"grip strip {number}", strip.to_m)]
+    for bands in (circuit.strips, circuit.falls):
+        for number, band in enumerate(bands, start=1):
+            where += [(f"{band.words} {number}", at) for at in (band.from_m, band.to_m)]
     for words, at in where:
         if at > line.length_m + 1.0:
             raise InputError(f"circuit {circuit.name}, {words}", f"{at:g} m", f"at most {line.length_m:.0f} m, where the lap ends")
@@ -324,7 +329,7 @@ def _drawn_out(circuit: Circuit, spacing_m: float) -> CentreLine:
         x, y = (x - share * x[-1])[:-1], (y - share * y[-1])[:-1]
     _, curvature, bank = _trace(closed, pieces, np.asarray(np.arange(len(x)) * ds, dtype=np.float64))
     z = _heights(closed, np.asarray(np.arange(len(x)) / steps, dtype=np.float64))
-    return CentreLine(x, y, z, curvature, bank, ds, circuit.closed, circuit.start_ms, circuit.strips, _bumps(circuit))
+    return CentreLine(x, y, z, curvature, bank, ds, circuit.closed, circuit.start_ms, circuit.strips, _bumps(circuit), circuit.falls)
 
 
 def _bumps(circuit: Circuit) -> tuple[tuple[float, float], ...]:
@@ -347,7 +352,8 @@ def _surveyed(circuit: Circuit, spacing_m: float) -> CentreLine:
         turn[0] = (turn[0] + math.pi) % (2 * math.pi) - math.pi
     else:
         turn = np.concatenate([[0.0], np.diff(heading), [0.0]])
-    return CentreLine(x, y, z, turn / ds, np.zeros(len(x)), ds, circuit.closed, circuit.start_ms, circuit.strips, _bumps(circuit))
+    bank = np.zeros(len(x))
+    return CentreLine(x, y, z, turn / ds, bank, ds, circuit.closed, circuit.start_ms, circuit.strips, _bumps(circuit), circuit.falls)
 
 
 def _heights(circuit: Circuit, share: Floats) -> Floats:
@@ -375,8 +381,8 @@ def mirrored(circuit: Circuit) -> Circuit:
         for segment in circuit.segments
     )
     points = tuple((x, -y, z) for x, y, z in circuit.points_m)
-    strips = tuple(strip.model_copy(update={"left_m": -strip.right_m, "right_m": -strip.left_m}) for strip in circuit.strips)
-    return circuit.model_copy(update={"segments": segments, "points_m": points, "heading_deg": -circuit.heading_deg, "strips": strips})
+    bands = {"strips": tuple(strip.other_side() for strip in circuit.strips), "falls": tuple(fall.other_side() for fall in circuit.falls)}
+    return circuit.model_copy(update={"segments": segments, "points_m": points, "heading_deg": -circuit.heading_deg, **bands})
 
 
 def reversed_circuit(circuit: Circuit) -> Circuit:
@@ -390,6 +396,10 @@ def reversed_circuit(circuit: Circuit) -> Circuit:
     turned = turned_deg(circuit.segments)
     length = centre_line(circuit).length_m
     other = {"left": "right", "right": "left", "across": "across"}
+
+    def behind(at_m: float) -> float:
+        return max(round(length - at_m, 3), 0.0)
+
     return circuit.model_copy(
         update={
             "key": f"{circuit.key[:36]}_rev",
@@ -403,19 +413,9 @@ def reversed_circuit(circuit: Circuit) -> Circuit:
             ),
             "sectors_m": tuple(sorted(round(length - at, 3) for at in circuit.sectors_m)),
             "markers": tuple(
-                marker.model_copy(update={"at_m": max(round(length - marker.at_m, 3), 0.0), "side": other[marker.side]})
-                for marker in circuit.markers
+                marker.model_copy(update={"at_m": behind(marker.at_m), "side": other[marker.side]}) for marker in circuit.markers
             ),
-            "strips": tuple(
-                strip.model_copy(
-                    update={
-                        "from_m": max(round(length - strip.to_m, 3), 0.0),
-                        "to_m": max(round(length - strip.from_m, 3), 0.0),
-                        "left_m": -strip.right_m,
-                        "right_m": -strip.left_m,
-                    }
-                )
-                for strip in circuit.strips
-            ),
+            "strips": tuple(strip.other_side().moved(behind(strip.to_m), behind(strip.from_m)) for strip in circuit.strips),
+            "falls": tuple(fall.other_side().moved(behind(fall.to_m), behind(fall.from_m)) for fall in circuit.falls),
         }
     )

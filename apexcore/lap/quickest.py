@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from ..circuit.features import strip_grip
+from ..circuit.features import falls_rad, strip_grip
 from ..circuit.line import Floats, Line, half_room_m, least_curvature, offset_line
 from ..circuit.places import places
 from ..circuit.track import CentreLine, Circuit, centre_line, spacing_of
@@ -505,12 +505,24 @@ def _uses(search: _Search, road_rows: Floats, grip: Floats, v: Floats, accel: Fl
     return _Uses(at(base, v, accel), by_bend, by_energy, by_accel, by_grip)
 
 
+#: Where grip and bank are read beside a line for how they change across the road [m].
+_SIDES_M = (0.2, -0.2)
+
+
 def _grip_slope(centre: CentreLine, offset: Floats, grip: Floats) -> Floats:
-    """Relative change of grip per offset [1/m]."""
-    if not centre.strips:
-        return np.zeros(len(offset))
-    left, right = (strip_grip(centre.strips, centre.s, offset + side) for side in (0.2, -0.2))
-    return np.asarray((left - right) / (0.4 * grip))
+    """Relative change of grip per offset [1/m].
+
+    Bank that changes across the road counts as grip: a level road of grip mu carries mu g, one of bank b about
+    g (mu + b (1 + mu2)), which is a relative change of b (1/mu + mu), 2 b where mu is about 1.
+    """
+    slope = np.zeros(len(offset))
+    if centre.strips:
+        left, right = (strip_grip(centre.strips, centre.s, offset + side) for side in _SIDES_M)
+        slope += (left - right) / ((_SIDES_M[0] - _SIDES_M[1]) * grip)
+    if centre.falls:
+        left, right = (falls_rad(centre.falls, centre.s, offset + side) for side in _SIDES_M)
+        slope += 2.0 * np.sign(centre.curvature) * (left - right) / (_SIDES_M[0] - _SIDES_M[1])
+    return slope
 
 
 def _programme(

@@ -11,6 +11,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from ..circuit.features import GripStrip, Marker
 from ..circuit.line import CornerSpan, Floats, corners, half_room_m, lane_room, lane_stations, offset_line, part_way
 from ..circuit.track import CentreLine, Circuit, centre_line, spacing_of
 from ..errors import InputError
@@ -43,6 +44,9 @@ _OUTER_M, _DRAWN_OVER, _DRAWN_M = 60.0, 0.7, 60.0
 #: What a flat kerb adds to the road and the height from which it adds nothing [m, mm]; and how far from its mark it reaches [m].
 #: Source: assumptions of this product (docs/model.md, kerbs).
 _KERB_M, _KERB_MOST_MM, _KERB_REACH_M = 0.45, 50.0, 18.0
+#: Grip of a usual kerb over that of the road, what water takes of it beyond that, and the share of the car's load that stands on it [-];
+#: where it begins beyond the road that the free line has, and where it ends [m]. Source: likewise.
+_KERB_GRIP, _KERB_WET, _ON_KERB, _KERB_BAND_M = 0.95, 0.26, 0.5, (0.25, 2.0)
 #: From how much quicker a line under a wish is than the free one the free one is searched for again [s].
 _POLISH_S = 0.002
 #: Offsets, and speeds, that count as the same [m, m/s].
@@ -127,8 +131,9 @@ def _span(spans: Sequence[CornerSpan], number: int) -> CornerSpan:
 class _Narrowed:
     """Room that wishes take from the road, and a line to begin with."""
 
-    def __init__(self, circuit: Circuit, centre: CentreLine, half: float, free: Floats) -> None:
-        self.circuit, self.centre, self.half, self.free = circuit, centre, half, free
+    def __init__(self, circuit: Circuit, centre: CentreLine, half: float, free: Floats, wet: float = 0.0) -> None:
+        self.circuit, self.centre, self.half, self.free, self.wet = circuit, centre, half, free, wet
+        self.strips: list[GripStrip] = []
         n = len(centre.x)
         self.low, self.high, self.begin = np.full(n, -half), np.full(n, half), free.copy()
         self.moved = np.zeros(n, dtype=bool)
@@ -256,12 +261,22 @@ class _Narrowed:
             reach = np.arange(-int(_KERB_REACH_M / ds), int(_KERB_REACH_M / ds) + 1)
             more = wider * np.clip(2.0 * (1.0 - np.abs(reach) * ds / _KERB_REACH_M), 0.0, 1.0)
             at = (station + reach) % n
+            self.strips.append(self.kerb_strip(marker))
             if marker.side == "left":
                 self.high[at] = np.maximum(self.high[at], self.half + more)
             else:
                 self.low[at] = np.minimum(self.low[at], -self.half - more)
         if not found:
             raise InputError(f"corner {span.number}", "no kerb", "a kerb on the circuit's map in it or just behind it")
+
+    def kerb_strip(self, marker: Marker) -> GripStrip:
+        """The grip of a car that has one side on a kerb."""
+        own = _KERB_GRIP if marker.grip is None else marker.grip
+        grip = 1.0 - _ON_KERB * (1.0 - own * (1.0 - _KERB_WET * self.wet))
+        length, edges = self.centre.length_m, [self.half + beyond for beyond in _KERB_BAND_M]
+        place = {"from_m": (marker.at_m - _KERB_REACH_M) % length, "to_m": (marker.at_m + _KERB_REACH_M) % length}
+        strip = GripStrip(**place, left_m=edges[1], right_m=edges[0], grip=grip)
+        return strip if marker.side == "left" else strip.other_side()
 
 
 def asked_for(
@@ -279,9 +294,10 @@ def asked_for(
     centre = centre_line(circuit, spacing_of(circuit))
     half = half_room_m(circuit.width_m, lap_case.car.width_m)
     spans = corners(circuit, free.line)
-    narrowed = _Narrowed(circuit, centre, half, free.offset)
+    narrowed = _Narrowed(circuit, centre, half, free.offset, 0.01 * lap_case.conditions.wet_pct)
     for wish in wishes:
         narrowed.wish(wish, spans)
+    surfaced = circuit.model_copy(update={"strips": (*circuit.strips, *narrowed.strips)}) if narrowed.strips else circuit
     clash = np.flatnonzero(narrowed.low > narrowed.high + 1e-9)
     if len(clash):
         raise InputError("wishes", "two that exclude each other", f"room for a line {centre.s[clash[0]]:.0f} m after the start")
@@ -289,7 +305,7 @@ def asked_for(
     def searched(within: _Narrowed, begin: Floats) -> Quickest:
         room = within.room()
         stages = STAGES if centre.ds >= _TIGHT_FROM_M else TIGHT_STAGES
-        return quickest_line(circuit, lap_case, sheet, begin=np.clip(begin, room.low, room.high), told=told, room=room, stages=stages)
+        return quickest_line(surfaced, lap_case, sheet, begin=np.clip(begin, room.low, room.high), told=told, room=room, stages=stages)
 
     line = searched(narrowed, narrowed.begin)
     free_lap = solve_lap(line_case(lap_case, free.line), sheet)

@@ -7,12 +7,12 @@ from .car import Car
 
 #: Length of a bump of which only the height is known [m], how long its swing lasts beyond it [s], and grip lost at a swing as large as
 #: the load [-]. Source: assumptions of this product (docs/model.md, bumps): 0.2 to 0.5.
-BUMP_M, BUMP_LASTS_S, _LOSS = 10.0, 0.1, 0.3
+BUMP_M, BUMP_LASTS_S, LOSS = 10.0, 0.1, 0.3
 #: Damping over critical of a usual damper [-].
 _DAMPED = 0.5
 
 
-def load_swing_n(car: Car, wheel: int, height_mm: float, speed_ms: float, load_n: float) -> float:
+def load_swing_n(car: Car, wheel: int, height_mm: float, speed_ms: float, load_n: float, own_damper: bool = False) -> float:
     """Amplitude of a wheel's load over a bump [N].
 
     A wave of half the height under a wheel: spring less inertia, and damper, a quarter turn apart:
@@ -21,6 +21,7 @@ def load_swing_n(car: Car, wheel: int, height_mm: float, speed_ms: float, load_n
 
     :param wheel: 0 to 3
     :param load_n: what the wheel carries [N]
+    :param own_damper: whether the damper is the car's own in high-speed bump, where it has one
     """
     axle = car.front if wheel < 2 else car.rear
     h, w = 0.5 * height_mm / 1000.0, 2.0 * math.pi * speed_ms / BUMP_M
@@ -31,6 +32,9 @@ def load_swing_n(car: Car, wheel: int, height_mm: float, speed_ms: float, load_n
     else:
         rate = 1000.0 * axle.spring_n_per_mm[wheel % 2] * axle.motion_ratio**2
         damping = 2.0 * _DAMPED * math.sqrt(rate * max(load_n, 1.0) / GRAVITY)
+        own = axle.damper[wheel % 2].bump_fast
+        if own_damper and own > 0.0:
+            damping = 1000.0 * own * axle.motion_ratio**2
     return math.hypot(rate * h - unsprung * h * w * w, damping * w * h)
 
 
@@ -40,4 +44,4 @@ def bump_grip(car: Car, wheel: int, height_mm: float, speed_ms: float, load_n: f
     Source: load sensitivity and relaxation of a tyre on a swinging load (Pacejka, ch. 8); the size is an assumption.
     """
     swing = min(load_swing_n(car, wheel, height_mm, speed_ms, load_n) / max(load_n, 1.0), 1.0)
-    return 1.0 - _LOSS * swing * swing
+    return 1.0 - LOSS * swing * swing

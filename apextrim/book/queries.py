@@ -11,6 +11,7 @@ from apexcore.lap.orders import Order
 from apexcore.trim.book.fields import BASE, FIELDS, Entered
 from apexcore.trim.book.proposal import BookDesk
 from apexcore.trim.corner import Choice, CornerDesk
+from apexcore.trim.obstacles import BumpCrossed, KerbTaken, Obstacles
 from apexcore.trim.ways import Driven, Ways, driven, ways
 from apextrim.events.models import Event
 from apextrim.library.caches import MB, kept_within
@@ -70,6 +71,16 @@ def ways_in(case: Case, number: int) -> Ways:
     :raises ApexError: as `desk_in`
     """
     return ways(desk_in(case, number).desk)
+
+
+@kept_within(4 * MB)
+def obstacles_in(case: Case, number: int, variant: str = BASE) -> tuple[tuple[BumpCrossed, ...], tuple[KerbTaken, ...]]:
+    """The bumps and the kerbs of a corner, as one way of driving it meets them.
+
+    :raises ApexError: as `desk_in`
+    """
+    there = Obstacles(desk_in(case, number, variant))
+    return tuple(there.bumps()), tuple(there.kerbs())
 
 
 @kept_within(4 * MB)

@@ -40,8 +40,8 @@ class Offer:
     row: AskedLine | None
 
 
-#: What a lane, a tight line and a shifted apex mean: lines that were made when they meant something else are asked for anew.
-_EDITION = 2
+#: What a lane, a tight line, a shifted apex and a kerb mean: lines that were made when they meant something else are asked for anew.
+_EDITION = 3
 
 
 def made_from(case: cases.Case, corner: int, key: str) -> str:

@@ -1,13 +1,16 @@
 """A corner's choices, misses and lines in units and words."""
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from apexcore.circuit.features import Marker
 from apexcore.circuit.line import CornerSpan
 from apexcore.lap.misses import MISS_WORDS, USUAL, Miss
 from apexcore.lap.saving import METRES, Lifts, Way, curve
 from apexcore.trim.corner import Technique, summary
+from apexcore.trim.obstacles import SAFE_LAPS, BumpCrossed, KerbTaken
 from apexcore.vehicle.car import WHEEL_WORDS
 from apextrim.ui.units import current
 
@@ -225,3 +228,73 @@ def saving_view(what: str, whole: float, share: float, way: Way, lifts: Lifts, s
         words, unit, decimals, way.saved * scale, way.saved / max(whole, 1e-9), way.cost_s, way.saved < 0.99 * share * whole, lifted, path,
         place(way.saved * scale, way.cost_s), most, most_s, points[::3],
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ObstacleRow:
+    """A bump or a kerb of a corner in words.
+
+    :param crossed: how the lap meets it
+    :param risk: what it does
+    :param easier: what mends that, empty where nothing needs to or can
+    :param cost_s: what that costs to the next corner; for a kerb what riding it gains, None where it is not known [s]
+    """
+
+    words: str
+    crossed: str
+    risk: str
+    easier: str
+    cost_s: float | None
+
+
+def _once_in(laps: float) -> str:
+    """How often something happens, in words."""
+    if laps > _SELDOM_LAPS:
+        return f"less than once in {_SELDOM_LAPS:,.0f} laps"
+    if laps < 2.0:
+        return "almost every lap"
+    digits = 1 - math.floor(math.log10(laps))
+    return f"once in {round(laps, digits):,.0f} laps"
+
+
+#: What happens less often is not told more closely [laps].
+_SELDOM_LAPS = 1000.0
+
+
+def bump_row(bump: BumpCrossed) -> ObstacleRow:
+    """A bump in words."""
+    how = "on the brakes" if bump.braked else f"throttle {100 * bump.throttle:.0f} %"
+    crossed = f"{3.6 * bump.speed_ms:.0f} km/h, {bump.lock_deg:.0f}° of lock, {how}"
+    risk = f"breaks away {_once_in(bump.once_in)}; at this speed on half-worn tyres {_once_in(bump.worn_once_in)}"
+    eased = bump.eased
+    if eased is None:
+        easier = "" if bump.once_in >= SAFE_LAPS else "nothing that was tried makes it safe: another line"
+        return ObstacleRow(_named(bump.marker), crossed, risk, easier, None)
+    parts = [f"brakes at {100 * eased.braking:.0f} % at most"] if eased.braking < 1.0 else []
+    if not bump.braked:
+        parts.append(f"throttle at {100 * eased.opening:.0f} % at most until it is past")
+    if eased.lean < 1.0:
+        parts.append(f"at most {eased.lock_deg:.0f}° of lock, or {3.6 * eased.slower_ms:.0f} km/h slower")
+    return ObstacleRow(_named(bump.marker), crossed, risk, f"{', '.join(parts)}: {_once_in(eased.once_in)}", eased.cost_s)
+
+
+def kerb_row(kerb: KerbTaken, gains_s: float | None) -> ObstacleRow:
+    """A kerb in words.
+
+    :param gains_s: of the line over the corner's kerbs, None where it is not made [s]
+    """
+    swing = f"swings the {kerb.axle} wheel’s load by {100 * kerb.swing:.0f} %"
+    crossed = swing if kerb.left_mm is None else f"{swing}; {max(kerb.left_mm, 0.0):.0f} mm left under the floor"
+    if not kerb.problem:
+        return ObstacleRow(_named(kerb.marker), crossed, "the car takes it", "", gains_s)
+    mends = " or ".join(f"{mend.item.name} {mend.value:g} {mend.item.unit}".strip() for mend in kerb.mends[:_MOST_MENDS])
+    return ObstacleRow(_named(kerb.marker), crossed, kerb.problem, f"{mends} would let it" if mends else "", None)
+
+
+#: Single items that are named for a kerb at most.
+_MOST_MENDS = 3
+
+
+def _named(marker: Marker) -> str:
+    side = "" if marker.side == "across" else f" on the {marker.side}"
+    return f"{marker.kind.capitalize()} {marker.name or f'at {marker.at_m:.0f} m'}{side}, {marker.height_mm:g} mm"

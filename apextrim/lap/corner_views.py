@@ -16,7 +16,7 @@ from apexcore.trim.book.proposal import BookDesk
 from apexcore.trim.corner import Choice, CornerDesk
 from apexcore.trim.drawn import PLACES, drawn_choice, handles
 from apexcore.trim.hazards import hazards
-from apextrim.book.queries import desk_in, pages_of, usual_choices_in, ways_in
+from apextrim.book.queries import desk_in, obstacles_in, pages_of, usual_choices_in, ways_in
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers
@@ -169,6 +169,9 @@ def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, An
     if context.get("drawn_problem"):
         status = 422
     offers = asked.offers(event, case, span)
+    wishes = corner_presenters.wish_rows(offers)
+    kerb_s = next((row.here_s for row in wishes if row.key == "kerb" and row.state == "found"), None)
+    bumps, kerbs = obstacles_in(case, number)
     there = asked.driven_on_lines(case, span, offers)
     stint_case = case if "stint" in request.GET else None
     context |= {
@@ -177,7 +180,8 @@ def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, An
         "usual": usual_choices_in(case, number), "tried": [_tried(desk, text, texts, stint_case) for text in texts],
         "misses": corner_presenters.miss_rows(answers.misses_in(case, number)), "shown_line": line, "stint_laps": STINT_LAPS,
         "kept": "".join(f"try={text}&" for text in texts), "note": note, "ways": ways_in(case, number),
-        "wishes": [(row, there.get(row.key)) for row in corner_presenters.wish_rows(offers)],
+        "wishes": [(row, there.get(row.key)) for row in wishes],
+        "obstacles": [*map(corner_presenters.bump_row, bumps), *(corner_presenters.kerb_row(kerb, kerb_s) for kerb in kerbs)],
         "map": map_of(
             book, other, [(place.station, place.low_m, place.high_m) for place in places],
             {mark.at_m: mark.key for mark in reversed(book.way.marks)},

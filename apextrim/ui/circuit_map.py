@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from apexcore.circuit.features import MARKER_WORDS, GripStrip
+from apexcore.circuit.features import MARKER_WORDS, Band, Fall, GripStrip
 from apexcore.circuit.features import Marker as FeatureMarker
 from apexcore.circuit.line import CornerSpan, Line
 from apexcore.circuit.track import CentreLine, Corner, centre_line, closed_segments
@@ -170,17 +170,23 @@ class _Sheet:
         )
 
     def strip(self, one: GripStrip) -> StripView:
-        """A strip of other grip, cut off at the road's edges."""
+        """A strip of other grip."""
+        change = format_number(100 * (one.grip - 1), 1, signed=True)
+        return self._band(one, f"grip {change} %", one.grip >= 1)
+
+    def fall(self, one: Fall) -> StripView:
+        """A stretch with a cross-fall."""
+        return self._band(one, f"falls {format_number(abs(one.deg), 1)}° more to the {'left' if one.deg >= 0 else 'right'}", True)
+
+    def _band(self, one: Band, words: str, more: bool) -> StripView:
+        """A part of the road, cut off at its edges."""
         half, s = 0.5 * self.core.width_m, self.centre.s
         if one.from_m <= one.to_m:
             there = np.flatnonzero((s >= one.from_m) & (s <= one.to_m))
         else:
             there = np.concatenate([np.flatnonzero(s >= one.from_m), np.flatnonzero(s <= one.to_m)])
         left, right = self.beside(there, min(one.left_m, half)), self.beside(there, max(one.right_m, -half))
-        change = format_number(100 * (one.grip - 1), 1, signed=True)
-        return StripView(
-            _path(np.vstack([left, right[::-1]]), True), told(f"{one.from_m:.0f} to {one.to_m:.0f} m: grip {change} %"), one.grip >= 1
-        )
+        return StripView(_path(np.vstack([left, right[::-1]]), True), told(f"{one.from_m:.0f} to {one.to_m:.0f} m: {words}"), more)
 
 
 def marker_words(one: FeatureMarker) -> str:
@@ -212,7 +218,7 @@ def map_view(
     picks = ";".join(f"{middle[i, 0]:.0f},{middle[i, 1]:.0f},{centre.s[i]:.0f}" for i in every[:: max(len(every) // 400, 1)])
     return MapView(
         road, stretches, start, _arrow(driven), [_marker(span, driven, line) for span in spans], 100 * sheet.scale, sectors,
-        [sheet.mark(marker) for marker in core.markers], [sheet.strip(strip) for strip in core.strips], picks,
+        [sheet.mark(marker) for marker in core.markers], [*map(sheet.strip, core.strips), *map(sheet.fall, core.falls)], picks,
         _profile(centre, spans),
     )  # fmt: skip
 
@@ -407,7 +413,7 @@ def corner_map(
         [_path(sheet.beside(part, side * half), False) for side in (1.0, -1.0)], _stretches(driven, brake[part], throttle[part]),
         "" if other is None else _path(sheet.place(other.x, other.y)[part], False), spots,
         [sheet.mark(marker, (keys or {}).get(marker.at_m, "")) for marker in marks],
-        [sheet.strip(strip) for strip in core.strips], _arrow(driven), 20 * sheet.scale,
+        [*map(sheet.strip, core.strips), *map(sheet.fall, core.falls)], _arrow(driven), 20 * sheet.scale,
         [sheet.handle(number, line, *one) for number, one in enumerate(handles, start=1)],
     )  # fmt: skip
 

@@ -5,13 +5,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ...circuit.conditions import GRAVITY
 from ...circuit.line import Line
 from ...lap.assembly import sinking, wheel_rate_n_per_mm
 from ...lap.solver import Lap
-from ...vehicle.car import Car
+from ...vehicle.car import Axle, Car
 from ...vehicle.weights import weights
+
+Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -94,13 +97,27 @@ def clearances(car: Car, lap: Lap, line: Line, bumps: Sequence[tuple[float, floa
         if axle.rigid:
             continue
         rest = sum(static[:2]) if name == "front" else sum(static[2:])
-        load = lap.column(f"load_{wheels[0]}") + lap.column(f"load_{wheels[1]}")
-        soft, hard, stop = sinking(axle)
-        extra = load - rest
-        sunk = np.where(extra > soft * stop, stop + (extra - soft * stop) / hard, extra / soft)
+        sunk = _sunk_mm(axle, lap.column(f"load_{wheels[0]}") + lap.column(f"load_{wheels[1]}") - rest)
         lowest = int(np.argmax(sunk))
         left = [(at, high, float(height - sunk[int(np.argmin(np.abs(line.s - at)))])) for at, high in bumps]
         touches = tuple((at, high) for at, high, over in left if high > over)
         struck = max([0.0, *(high - over for _, high, over in left)])
         found.append(Clearance(name, float(height - sunk[lowest]), float(line.s[lowest]), float(sunk[lowest]), touches, struck))
     return found
+
+
+def _sunk_mm(axle: Axle, extra_n: Floats) -> Floats:
+    """How far an axle sinks under what it carries beyond its static load [mm]: springs, then bump stops, in series with the tyres."""
+    soft, hard, stop = sinking(axle)
+    return np.asarray(np.where(extra_n > soft * stop, stop + (extra_n - soft * stop) / hard, extra_n / soft))
+
+
+def sunk_mm(car: Car, end: int, load_n: float) -> float:
+    """How far an axle with springs sinks under a load [mm].
+
+    :param end: 0 the front, 1 the rear
+    :param load_n: what both of its wheels carry [N]
+    """
+    static = weights(car).static_n
+    axle = (car.front, car.rear)[end]
+    return float(_sunk_mm(axle, np.array([load_n - sum(static[2 * end : 2 * end + 2])]))[0])

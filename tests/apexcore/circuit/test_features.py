@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from apexcore.circuit.conditions import Conditions
-from apexcore.circuit.features import GripStrip, Marker, strip_grip
+from apexcore.circuit.features import Fall, GripStrip, Marker, falls_rad, strip_grip
 from apexcore.circuit.line import corners, half_room_m, offset_line, racing_line
 from apexcore.circuit.lines import lane_line, short_line
 from apexcore.circuit.track import Circuit, Corner, Straight, centre_line, mirrored, reversed_circuit
@@ -155,3 +155,44 @@ def test_features_that_cannot_be_are_named(update: dict[str, object], words: str
 def test_what_stands_beyond_the_end_is_named() -> None:
     with pytest.raises(InputError, match=r"marker far: “9000 m” is not valid; expected at most"):
         centre_line(HILL.model_copy(update={"markers": (Marker(kind="board", at_m=9000, name="far"),)}))
+
+
+def test_a_cross_fall_is_the_bank_of_a_corner_where_it_covers_one() -> None:
+    """The same corner by its own bank and by a fall over its arc: mid-corner as fast; the other way up it is slower."""
+    lap_case, _ = demo_lap_case("ferrow_lark", "sallowmere_fen")
+    sheet = base_sheet(lap_case.car)
+
+    def least_ms(bank: float, fall: float, turn: float = 1.0) -> float:
+        corner = Corner(angle_deg=180 * turn, radius_m=70, transition_m=20, bank_deg=bank)
+        segments = (Straight(length_m=300), corner, Straight(length_m=300), corner)
+        falls = () if fall == 0.0 else (Fall(from_m=0, to_m=1079, left_m=20, right_m=-20, deg=fall),)
+        circuit = Circuit(key="two", name="Two", layout="whole", width_m=10, segments=segments, falls=falls)
+        line = offset_line(centre_line(circuit), np.zeros(len(centre_line(circuit).x)))
+        return float(solve_lap(replace(lap_case, line=line), sheet).column("speed").min())
+
+    own, fallen, flat, away = least_ms(5, 0), least_ms(0, 5), least_ms(0, 0), least_ms(0, -5)
+    assert fallen == pytest.approx(own, rel=2e-3) and away < flat < own
+    assert least_ms(0, -5, -1.0) == pytest.approx(fallen, rel=2e-3)  # a right-hand corner that falls to the right
+
+
+@given(offset=st.floats(-8, 8), deg=st.floats(-12, 12))
+def test_a_fall_acts_inside_its_edges_and_comes_and_goes(offset: float, deg: float) -> None:
+    s = np.arange(0.0, 400.0, 2.0)
+    found = falls_rad((Fall(from_m=100, to_m=200, left_m=2, right_m=-1, deg=deg),), s, np.full(len(s), offset))
+    assert np.all(found[(s < 85) | (s > 215)] == 0.0) and np.abs(np.diff(found)).max() <= abs(math.radians(deg)) / 9.0
+    if -0.7 < offset < 1.7:
+        assert found[(s > 115) & (s < 185)] == pytest.approx(math.radians(deg))
+    whole = falls_rad((Fall(from_m=0, to_m=398, left_m=30, right_m=-30, deg=deg),), s, np.full(len(s), offset))
+    assert whole == pytest.approx(math.radians(deg))
+    over = falls_rad((Fall(from_m=380, to_m=40, left_m=30, right_m=-30, deg=deg),), s, np.full(len(s), offset))
+    assert over[[0, 195]] == pytest.approx([math.radians(deg)] * 2) and over[100] == 0.0
+
+
+def test_falls_turn_round_and_mirror_with_their_circuit() -> None:
+    circuit = HILL.model_copy(update={"falls": (Fall(from_m=100, to_m=160, left_m=3, right_m=1, deg=2),)})
+    there = reversed_circuit(circuit).falls[0]
+    assert (there.left_m, there.right_m, there.deg) == (-1, -3, -2)
+    assert reversed_circuit(reversed_circuit(circuit)).falls[0].from_m == pytest.approx(100, abs=0.1)
+    assert mirrored(mirrored(circuit)).falls == circuit.falls
+    with pytest.raises(InputError, match="cross-fall 1"):
+        centre_line(circuit.model_copy(update={"falls": (Fall(from_m=0, to_m=9000, left_m=1, right_m=0, deg=1),)}))

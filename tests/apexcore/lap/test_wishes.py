@@ -3,10 +3,11 @@
 import numpy as np
 import pytest
 
+from apexcore.circuit.features import Fall
 from apexcore.circuit.line import corners, half_room_m
 from apexcore.circuit.track import centre_line
 from apexcore.errors import InputError
-from apexcore.lap.quickest import line_case
+from apexcore.lap.quickest import line_case, quickest_line
 from apexcore.lap.solver import solve_lap
 from apexcore.lap.wishes import WISH_WORDS, Asked, Wish, asked_for, own_line, recorded, stretch
 from apexcore.vehicle.sheet import base_sheet
@@ -85,6 +86,32 @@ def test_a_kerb_never_makes_it_slower_and_one_that_is_not_there_is_refused() -> 
     assert kerb.asked.time_s <= kerb.free.time_s + 0.01
     with pytest.raises(InputError, match="no kerb"):
         asked(GT, Wish("kerb", 8))
+
+
+@pytest.mark.thorough_only
+def test_grooves_with_more_bank_lie_as_near_as_drivers_find_them() -> None:
+    """On one bank a groove costs 0.28 s; where the outer ones have a degree and two more, 0.05 to 0.15 s."""
+    circuit = demo_circuit(OVAL[1])
+    length = centre_line(circuit).length_m
+    falls = (
+        Fall(from_m=0, to_m=length, left_m=2, right_m=-2, deg=1.0), Fall(from_m=0, to_m=length, left_m=-2, right_m=-8, deg=2.0),
+    )  # fmt: skip
+    banked, lap_case = circuit.model_copy(update={"falls": falls}), case(*OVAL)
+    sheet = base_sheet(lap_case.car)
+    free = quickest_line(banked, lap_case, sheet)
+    costs = [asked_for(banked, lap_case, sheet, free, [Wish("lane", lane=lane)]).lap_s for lane in (1, 2, 3)]
+    assert abs(costs[0]) < 0.011 and 0.05 < costs[1] < 0.15 and 0.05 < costs[2] - costs[1] < 0.15
+
+
+@pytest.mark.thorough_only
+def test_a_slippery_kerb_gains_less() -> None:
+    circuit = demo_circuit(GT[1])
+    gains = []
+    for grip in (1.0, 0.6):
+        markers = tuple(one.model_copy(update={"grip": grip}) if one.kind == "kerb" else one for one in circuit.markers)
+        there = circuit.model_copy(update={"markers": markers})
+        gains.append(asked_for(there, case(*GT), base_sheet(case(*GT).car), found(*GT), [Wish("kerb", 1)]).lap_s)
+    assert gains[0] < gains[1] + 0.002
 
 
 @pytest.mark.thorough_only

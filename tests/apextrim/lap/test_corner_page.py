@@ -1,6 +1,7 @@
 """A corner's page: numbers that are the core's own, awkward addresses, lines under a wish, notes, and what misses and savings come to."""
 
 import json
+import math
 
 import pytest
 from django.test import Client
@@ -8,12 +9,14 @@ from django.urls import reverse
 
 from apexcore.lap.wishes import Wish, asked_for
 from apexcore.trim.corner import CornerDesk, Told, summary
+from apexcore.trim.obstacles import SAFE_LAPS
 from apexcore.trim.ways import ways
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet
+from apextrim.book.queries import obstacles_in
 from apextrim.events.actions import create_event
 from apextrim.events.models import Event
-from apextrim.lap import asked
+from apextrim.lap import asked, corner_presenters
 from apextrim.lap.costs_views import _TOLD_EVERYWHERE
 from apextrim.lap.models import AskedLine
 from apextrim.lap.told import told_of, told_text
@@ -214,3 +217,37 @@ def test_a_heavy_and_a_light_kart_are_told_their_own_way_in_each_corner(client_i
     tight = [line for n in numbers if (line := seen["heavy", n][1][asked.PLAIN.index("tight")]) is not None]
     assert len(tight) >= len(numbers) - 2 and all(wish.here_s > -0.01 for wish, _ in tight)
     assert all(on.least_ms > 0.0 and on.way in ("brake", "lift", "flat") for _, on in tight)
+
+
+def test_bumps_and_kerbs_stand_with_their_price(client_in: Client, event: Event, first: Sheet) -> None:
+    """What the page says of each is the core's; a kerb's seconds are those of its line once there is one."""
+    circuit = parsed_circuit(asked.shown_case(event).circuit)
+    kinds = {marker.kind for marker in circuit.markers}
+    assert {"bump", "kerb"} <= kinds
+    seen = []
+    for span in asked.shown_case(event).spans():
+        page = client_in.get(reverse("corner", args=[event.pk, span.number]))
+        bumps, kerbs = obstacles_in(asked.shown_case(event), span.number)
+        rows = page.context["obstacles"]
+        assert len(rows) == len(bumps) + len(kerbs) and ("Bumps and kerbs" in words(page)) == bool(rows)
+        for row, bump in zip(rows, bumps, strict=False):
+            assert row.cost_s == (None if bump.eased is None else bump.eased.cost_s) and f"{bump.lock_deg:.0f}° of lock" in row.crossed
+            assert (row.easier == "") == (bump.once_in >= SAFE_LAPS)
+        for row, kerb in zip(rows[len(bumps) :], kerbs, strict=True):
+            assert row.cost_s is None and (row.risk == "the car takes it") == (not kerb.problem)
+        seen += [row.words for row in rows]
+    assert any(text.startswith("Bump") for text in seen) and any(text.startswith("Kerb") for text in seen)
+
+
+@pytest.mark.parametrize(
+    ("laps", "said"),
+    [
+        (1.2, "almost every lap"),
+        (2.6, "once in 3 laps"),
+        (17.4, "once in 17 laps"),
+        (296, "once in 300 laps"),
+        (math.inf, "less than once in 1,000 laps"),
+    ],
+)
+def test_how_often_is_said_no_finer_than_it_is_known(laps: float, said: str) -> None:
+    assert corner_presenters._once_in(laps) == said
