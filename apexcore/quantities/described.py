@@ -39,7 +39,8 @@ class Description:
 @cache
 def described(model: type[Value]) -> dict[str, Description]:
     """The description of every field of a value, by its name."""
-    found = {name: " ".join(text.split()) for name, text in _PARAM.findall(model.__doc__ or "")}
+    docs = [base.__dict__.get("__doc__") or "" for base in reversed(model.__mro__) if issubclass(base, Value)]
+    found = {name: " ".join(text.split()) for doc in docs for name, text in _PARAM.findall(doc)}
     result = {}
     for name, field in model.model_fields.items():
         text = found.get(name, "")
