@@ -164,6 +164,16 @@ def _exit_weight(circuit: Circuit, line: CentreLine) -> Floats:
     return weight
 
 
+#: Grooves from the bottom of the bank to its top, where there are two or three.
+_GROOVES = {2: ("bottom", "top"), 3: ("bottom", "middle", "top")}
+
+
+def groove_words(lane: int, lanes: int) -> str:
+    """What a groove is called: bottom, middle, top, or its number from the bottom."""
+    names = _GROOVES.get(lanes, ())
+    return names[lane - 1] if 1 <= lane <= len(names) else f"groove {lane} from the bottom"
+
+
 def lane_line(circuit: Circuit, lane: int, lanes: int, spacing_m: float | None = None, car_width_m: float = CAR_WIDTH_M) -> Line:
     """A lane of an oval, numbered from the inside, as it is driven: kept about the middle of each corner, wherever it bends least between.
 

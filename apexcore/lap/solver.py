@@ -1,5 +1,6 @@
 """One lap: assembles the car, settles the tyres' heat, solves, and reads the result."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -135,12 +136,14 @@ def tyre_flows(lap_case: LapCase, car: Car, lap: Lap) -> Flows:
     """The heat balance of each tyre over a lap: its share of the sliding work, and its rolling loss."""
     way = lap.column("time") * lap.column("speed")
     speed = float(lap_case.line.length_m / lap.time_s)
+    # drag falls with the square of the air's speed
+    air = speed * math.sqrt(max(1.0 - lap_case.tow * car.aero.tow_drag, 0.0)) if lap_case.tow else None
     flows = []
     for wheel in range(4):
         load = lap.data[:, COLUMN["load_fl"] + wheel]
         rolling = rolling_share(car, lap_case.compounds[wheel // 2], wheel) * float(load @ way)
         sliding = lap.slip_energy_j[wheel] / lap.time_s
-        flows.append(flow(car.tyres, lap_case.conditions, wheel, sliding, rolling / lap.time_s, speed))
+        flows.append(flow(car.tyres, lap_case.conditions, wheel, sliding, rolling / lap.time_s, speed, air))
     return flows[0], flows[1], flows[2], flows[3]
 
 

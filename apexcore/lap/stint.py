@@ -1,6 +1,7 @@
 """Lap after lap: fuel burns off, tyres warm up and wear."""
 
 from collections.abc import Sequence
+from copy import copy
 from dataclasses import dataclass, replace
 
 from ..circuit.line import Line
@@ -30,32 +31,63 @@ class StintLap:
     wear: Four
 
 
-def solve_stint(lap_case: LapCase, sheet: Sheet, fuel_l: float, laps: int, lines: Sequence[Line] | None = None) -> list[StintLap]:
+def solve_stint(
+    lap_case: LapCase, sheet: Sheet, fuel_l: float, laps: int, lines: Sequence[Line] | None = None,
+    cases: Sequence[LapCase] | None = None,
+) -> list[StintLap]:  # fmt: skip
     """The stint from the pit exit.
 
     Each tyre's skin, tread and carcass warm up by the heat balance of the lap just driven (see `vehicle.heat`); the tread
     wears by its sliding work, the more the hotter it is, and fades in long heat.
 
     :param lines: of each lap, where they are not all the case's
+    :param cases: of each lap, where more than the line differs: the tow, what the driver is told; all of one car and one pair of tyres
     :raises InputError: if the fuel does not last
     """
+    driven = list(cases) if cases is not None else [lap_case] * laps
     if lines is not None:
-        lap_case = replace(lap_case, line=lines[0])
-    car = lap_case.car
-    adjusted_car = adjusted(car, sheet)
-    hot = solve_lap(lap_case, sheet, fuel_l=fuel_l)
-    tyres, ripple = _out_lap(lap_case, hot), hot.ripple
-    result: list[StintLap] = []
-    for number in range(laps):
-        if lines is not None and lines[number] is not lap_case.line:
-            lap_case, ripple = replace(lap_case, line=lines[number]), None
-        lap = solve_adjusted_lap_at(lap_case, adjusted_car, tyres, fuel_l, ripple)
-        result.append(StintLap(lap, fuel_l, tyres.wear))
-        fuel_l -= lap.fuel_l
-        if fuel_l < 0:
-            raise InputError("fuel at start", f"{result[0].fuel_l:.1f} l", f"enough for {laps} laps; it lasts {number} laps")
-        tyres = _after(lap_case, car, lap)
-    return result
+        on_line = {id(line): replace(lap_case, line=line) for line in lines}
+        driven = [on_line[id(line)] for line in lines]
+    run = Stint(driven[0], sheet, fuel_l)
+    return [run.lap(case) for case in driven]
+
+
+class Stint:
+    """A stint as it is driven, lap by lap; a copy of it can go on in another way."""
+
+    def __init__(self, lap_case: LapCase, sheet: Sheet, fuel_l: float) -> None:
+        """
+        :param lap_case: of the out-lap
+        """
+        self.sheet, self.car, self.adjusted_car = sheet, lap_case.car, adjusted(lap_case.car, sheet)
+        self.begun_l = self.fuel_l = fuel_l
+        self.laps = 0
+        hot = solve_lap(lap_case, sheet, fuel_l=fuel_l)
+        self.tyres = _out_lap(lap_case, hot)
+        # how grip follows the heat along a lap is a line's own
+        self._ripples = {id(lap_case.line): (lap_case.line, hot.ripple)}
+
+    def copy(self) -> "Stint":
+        """The same from here on, to be driven in another way."""
+        return copy(self)
+
+    def lap(self, lap_case: LapCase) -> StintLap:
+        """One lap more, in this case.
+
+        :raises InputError: if the fuel does not last
+        """
+        known = self._ripples.get(id(lap_case.line))
+        if known is None:
+            known = lap_case.line, solve_lap(lap_case, self.sheet, fuel_l=self.begun_l).ripple
+            self._ripples[id(lap_case.line)] = known
+        lap = solve_adjusted_lap_at(lap_case, self.adjusted_car, self.tyres, self.fuel_l, known[1])
+        driven = StintLap(lap, self.fuel_l, self.tyres.wear)
+        self.fuel_l -= lap.fuel_l
+        if self.fuel_l < 0:
+            raise InputError("fuel at start", f"{self.begun_l:.1f} l", f"enough for {self.laps + 1} laps; it lasts {self.laps} laps")
+        self.laps += 1
+        self.tyres = _after(lap_case, self.car, lap)
+        return driven
 
 
 def _out_lap(lap_case: LapCase, hot: Lap) -> TyreState:

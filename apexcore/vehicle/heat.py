@@ -112,16 +112,19 @@ class Flow:
         return float(skin), float(tread), float(carcass)
 
 
-def flow(tyres: Tyres, conditions: Conditions, wheel: int, slide_w: float, rolling_w: float, speed_ms: float) -> Flow:
+def flow(
+    tyres: Tyres, conditions: Conditions, wheel: int, slide_w: float, rolling_w: float, speed_ms: float, air_ms: float | None = None
+) -> Flow:
     """The heat balance of a tyre of this car.
 
     :param wheel: 0 to 3
     :param slide_w: sliding power, of which the tyre keeps `slide_share` [W]
     :param rolling_w: rolling loss [W]
     :param speed_ms: mean speed [m/s]
+    :param air_ms: of the air that meets it, where a car ahead takes that along [m/s]
     """
     heat = tyres.heat_of(wheel)
-    in_air, on_road = speed_ms**_AIR_POWER, speed_ms**_ROAD_POWER
+    in_air, on_road = (speed_ms if air_ms is None else air_ms) ** _AIR_POWER, speed_ms**_ROAD_POWER
     return Flow(
         heat.slide_share * slide_w + FLEX[0] * rolling_w, FLEX[1] * rolling_w, FLEX[2] * rolling_w, heat.air * in_air,
         heat.road * on_road, heat.skin_tread_w_per_k, heat.tread_carcass_w_per_k, heat.wall * in_air, conditions.air_c,

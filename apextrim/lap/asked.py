@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from apexcore.circuit.line import CornerSpan, Line, offset_line
+from apexcore.circuit.lines import groove_words
 from apexcore.circuit.track import Circuit, centre_line
 from apexcore.errors import SolverError
 from apexcore.lap.quickest import Quickest
@@ -72,19 +73,16 @@ def wish_of(key: str, corner: int) -> Wish | None:
     return None
 
 
-#: Grooves from the bottom of the bank to its top, where there are two or three.
-_GROOVES = {2: ("bottom", "top"), 3: ("bottom", "middle", "top")}
-
-
 def words_of(key: str, lanes: int = 0) -> str:
     """A wish in words.
 
     :param lanes: of the circuit
     """
     kind, _, number = key.partition("-")
-    if kind == "lane" and lanes in _GROOVES and 1 <= int(number) <= lanes:
-        return f"{_GROOVES[lanes][int(number) - 1]} groove"
-    return f"groove {number} from the bottom" if kind == "lane" else WISH_WORDS[kind]
+    if kind != "lane":
+        return WISH_WORDS[kind]
+    name = groove_words(int(number), lanes)
+    return name if "groove" in name else f"{name} groove"
 
 
 def offers(event: Event, case: cases.Case, span: CornerSpan) -> list[Offer]:

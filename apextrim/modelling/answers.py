@@ -16,6 +16,7 @@ from apexcore.trim.book.proposal import VariantLap, driven_by, variant_lap
 from apexcore.trim.figures.bias import BiasPlan, bias_plan
 from apexcore.trim.figures.corner_gears import CornerGears, corner_gears
 from apexcore.trim.figures.gearing import RatioStep, ratio_sweep
+from apexcore.trim.following import Following, following
 from apexcore.trim.moves.advice import Candidate, HandlingReport, advise, advise_if_free
 from apexcore.trim.moves.carry import Carried, carry_over
 from apexcore.trim.moves.effects import StepEffect, step_effects
@@ -136,6 +137,16 @@ def rotations_in(case: Case, laps: int) -> tuple[Rotation, ...]:
     lap_case = case.lap_case()
     fuel = min(lap_case.car.tank_l, 1.1 * laps * _answer(case).lap.fuel_l)
     return tuple(rotations(parsed_circuit(case.circuit), lap_case, case.sheet(), fuel, laps))
+
+
+@kept_within(1 * MB)
+def following_in(case: Case, gap_m: float, laps: int) -> Following:
+    """What following another car comes to, and the lap alone that it leaves.
+
+    :raises ApexError: if the tank does not hold the laps, or the car cannot take the circuit
+    """
+    circuit = parsed_circuit(case.circuit)
+    return following(circuit, case.lap_case(), case.sheet(), _answer(case).lap, case.spans(), gap_m, laps)
 
 
 #: Laps of a stint that a choice is counted over.

@@ -12,7 +12,7 @@ from apexcore.quantities.words import counted
 from apexcore.race.plans import Plan
 from apexcore.race.rules import Level, Pace, RaceRules
 from apexcore.race.spend import Saving, driven, duel, early_or_late, one_lap_more, saving
-from apexcore.vehicle.car import Car
+from apexcore.vehicle.car import WHEEL_WORDS, WHEELS, Car
 from apextrim.events.queries import event_for, frame
 from apextrim.library.caches import MB, kept_within
 from apextrim.modelling import answers, cases
@@ -39,6 +39,13 @@ class RivalForm(forms.Form):
         super().__init__(*args, **kwargs)
         for name in ("rival", "mine", "fresh"):
             self.fields[name].choices = choices  # type: ignore[attr-defined]
+
+
+class FollowForm(forms.Form):
+    """A car ahead that is followed."""
+
+    follow_gap = QuantityField("m", 0, 200, decimals=0, label="Distance to the car ahead")
+    follow_laps = QuantityField("", 2, 40, whole=True, label="Laps behind it")
 
 
 @kept_within(1 * MB)
@@ -75,6 +82,13 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
             "fewer_s": abs(found.fewer_s) if found else 0.0,
             "savers": _savers(found) if found else "",
         }  # fmt: skip
+        follow = FollowForm({"follow_gap": "10", "follow_laps": "8", **request.GET.dict()})
+        context |= {
+            "follow": follow, "kept_follow": [(name, request.GET[name]) for name in follow.fields if name in request.GET],
+            "kept_duel": [(name, request.GET[name]) for name in form.fields if name in request.GET],
+        }  # fmt: skip
+        if follow.is_valid():
+            context |= _followed(case, follow.cleaned_data)
         if form.is_valid():
             told = form.cleaned_data
             mine, fresh, rival = (driven(pace, told[name]) for name in ("mine", "fresh", "rival"))
@@ -82,7 +96,18 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
             context["duels"] = [(f"{counted(abs(one.laps), 'lap')} {'earlier' if one.laps > 0 else 'later'}", one) for one in found_duels]
     except ApexError as error:
         context["problem"] = str(error)
-    return render(request, "race/spend.html", context, status=422 if form is not None and form.errors else 200)
+    wrong = any(one is not None and one.errors for one in (form, context.get("follow")))
+    return render(request, "race/spend.html", context, status=422 if wrong else 200)
+
+
+def _followed(case: cases.Case, typed: dict[str, Any]) -> dict[str, Any]:
+    """What following comes to, or why it cannot be told."""
+    try:
+        found = answers.following_in(case, typed["follow_gap"], int(typed["follow_laps"]))
+    except ApexError as error:
+        return {"follow_problem": str(error)}
+    lifted = [(span, found.hidden.metres[span.number]) for span in case.spans() if span.number in found.hidden.metres]
+    return {"followed": found, "lifted": lifted, "wheels": [WHEEL_WORDS[wheel] for wheel in WHEELS]}
 
 
 def _words(plan: Plan, car: Car) -> str:

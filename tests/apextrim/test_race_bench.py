@@ -10,11 +10,13 @@ from apexcore.race.plans import Plan, Stint
 from apexcore.race.simulation import Outcome
 from apextrim.events import facts
 from apextrim.events.models import Event
+from apextrim.modelling import answers, cases
 from apextrim.race import odds, presenters, queries
 from apextrim.race.models import KeptPlan
 from apextrim.race.presenters import PlanView
 from apextrim.race.queries import RankedPlan, race_view
 from apextrim.sheets.models import Sheet
+from apextrim.sheets.queries import core_sheet_in_car
 from tests.apextrim.lap.test_corner_page import words
 
 RULES = {
@@ -189,3 +191,17 @@ def test_a_season_is_typed_and_comes_back_as_typed(client_in: Client, event: Eve
     assert 'value="12 0 9"' in client_in.get(reverse("race_odds", args=[event.pk])).content.decode()
     wrong = client_in.post(address, {**typed, "results": "12 many"})
     assert wrong.status_code == 422 and "Points of race 2" in wrong.content.decode() and "12 many" in wrong.content.decode()
+
+
+def test_following_says_what_the_tow_hides_and_loses_nothing_that_was_typed(client_in: Client, event: Event, first: Sheet) -> None:
+    assert save(client_in, event) == 302
+    address = reverse("race_spend", args=[event.pk])
+    page = client_in.get(address, {"follow_gap": "6", "follow_laps": "3", "gap": "3.5"})
+    found = answers.following_in(cases.case_of(event, core_sheet_in_car(event)), 6.0, 3)
+    assert page.status_code == 200 and page.context["followed"] == found and f"{found.runs[0].go_s:.2f}" in words(page)
+    assert 'name="gap" value="3.5"' in page.content.decode()  # the other form's
+    for typed in ({"follow_gap": "near"}, {"follow_laps": "1"}, {"follow_gap": "9000"}):
+        wrong = client_in.get(address, typed)
+        assert wrong.status_code == 422 and 'aria-invalid="true"' in wrong.content.decode()
+    short = client_in.get(address, {"follow_laps": "40"})
+    assert short.status_code == 200 and ("followed" in short.context or "enough for" in words(short))

@@ -7,6 +7,7 @@ import pytest
 
 from apexcore.circuit.features import Marker
 from apexcore.circuit.line import half_room_m, offset_line
+from apexcore.circuit.lines import lane_line
 from apexcore.circuit.track import centre_line
 from apexcore.errors import InputError
 from apexcore.lap.misses import misses
@@ -117,13 +118,19 @@ def test_sectors_make_the_lap_and_ten_lines_say_its_numbers() -> None:
 def test_lanes_over_a_run_are_stints_on_their_lines_and_outside_tyres_pay_for_the_high_one() -> None:
     desk = desks("drummock_stallard", "hollin_bowl")[0]
     case, sheet = desk.desk.lap_case, base_sheet(desk.desk.lap_case.car)
-    low, high, turn, half = rotations(desk.circuit, case, sheet, 30.0, 12)
-    from apexcore.circuit.lines import lane_line
-
-    alone = solve_stint(replace(case, line=lane_line(desk.circuit, 1, 3, car_width_m=case.car.width_m)), sheet, 30.0, 12)
+    low, middle, high, turn, change = rotations(desk.circuit, case, sheet, 30.0, 6)
+    lines = [lane_line(desk.circuit, lane, 3, car_width_m=case.car.width_m) for lane in (1, 2, 3)]
+    alone = solve_stint(replace(case, line=lines[0]), sheet, 30.0, 6)
     assert low.total_s == pytest.approx(sum(lap.lap.time_s for lap in alone), abs=1e-9)
-    assert min(low.total_s, high.total_s) < turn.total_s < max(low.total_s, high.total_s)
-    assert min(low.worn[3], high.worn[3]) < half.worn[3] < max(low.worn[3], high.worn[3])
+    assert low.total_s < middle.total_s < high.total_s and low.words == "bottom all the way" and high.words == "top all the way"
+    # in turn it is as quick as both are on average: each line has its own heat along the lap
+    assert turn.total_s == pytest.approx(0.5 * (low.total_s + high.total_s), abs=0.12)
     assert low.worn[3] > low.worn[2] and high.worn[3] > high.worn[2]  # it turns left: the right ones are outside
+    # the one change that it names, against all changes one by one
+    best = min(
+        sum(lap.lap.time_s for lap in solve_stint(case, sheet, 30.0, 6, [lines[a]] * after + [lines[b]] * (6 - after)))
+        for a in range(3) for b in range(3) if a != b for after in range(1, 6)
+    )  # fmt: skip
+    assert change.total_s == pytest.approx(best, abs=0.01) and "until lap" in change.words
     with pytest.raises(InputError, match="two lanes"):
         rotations(desk.circuit.model_copy(update={"lanes": 1}), case, sheet, 30.0, 4)

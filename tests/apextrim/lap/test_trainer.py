@@ -87,7 +87,7 @@ def test_the_lap_in_ten_lines_with_sectors_and_lanes(client_in: Client, event: E
     event.runs.all().delete(), event.sheets.all().delete()
     event.refresh_from_db()
     page = client_in.get(at(event, "lap_summary"), {"laps": "12"})
-    assert len(page.context["lanes"]) == 3 and len(page.context["rotations"]) == 4 and "off the better strip costs" in words(page)
+    assert len(page.context["lanes"]) == 3 and len(page.context["rotations"]) == 5 and "off the better strip costs" in words(page)
     assert client_in.get(at(event, "lap_summary"), {"laps": "900"}).status_code == 422
 
 
