@@ -132,6 +132,8 @@ class RunFile(Value):
     fuel_l: Litres
     fuel_end_l: Litres | None = None
     tyre_set: Annotated[str, Field(max_length=24)] = ""
+    scrubbed: bool = False
+    pace_laps: int = Field(0, ge=0, le=30)
     note: Annotated[str, Field(max_length=200)] = ""
     tags: Words = {}
     words: Words = {}

@@ -141,6 +141,7 @@ class Observed:
     :param driven: laps of any kind that the driver drove that day before it; counted from the laps given where it is not told
     :param day: which day, any whole number
     :param tags: names and values that go with the run, such as its driver
+    :param cold: what cold tyres cost this run over what they cost new ones [-]
     """
 
     run: int
@@ -156,6 +157,12 @@ class Observed:
     driven: float | None = None
     day: int = 0
     tags: tuple[tuple[str, str], ...] = ()
+    cold: float = 1.0
+
+    @property
+    def cold_share(self) -> float:
+        """What is left of the cold of new tyres on its first lap from the pit [-]."""
+        return self.cold * COLD_STAY ** max(self.since_pit - 1, 0)
 
 
 @dataclass(frozen=True)
@@ -262,7 +269,7 @@ def design(laps: Sequence[Observed], compounds: int, reference: Reference, effec
         x[row, fade + lap.compound] += lap.tyre_age
         if lap.compound:
             x[row, fade + compounds + lap.compound - 1] = 1.0
-        x[row, rest] = COLD_STAY ** max(lap.since_pit - 1, 0)
+        x[row, rest] = lap.cold_share
         x[row, rest + 1] = lap.track_c - reference.track_c
         x[row, rest + 2] = lap.hours - reference.hours
         if days:
@@ -338,11 +345,7 @@ def history_from(runs: Sequence[Sequence[Observed]], priors: Priors, scale: floa
         return None
     cold, fuel = priors.cold.mean, priors.fuel.mean
     cleaned = [
-        [
-            lap.time_s
-            - scale * (fuel * lap.fuel_kg + priors.fade[lap.compound].mean * lap.tyre_age + cold * COLD_STAY ** max(lap.since_pit - 1, 0))
-            for lap in run
-        ]
+        [lap.time_s - scale * (fuel * lap.fuel_kg + priors.fade[lap.compound].mean * lap.tyre_age + cold * lap.cold_share) for lap in run]
         for run in runs
     ]
     kinds = sorted({(run[0].level, run[0].compound) for run in runs})

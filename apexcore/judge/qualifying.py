@@ -11,7 +11,7 @@ _DRAWS = 20_000
 #: A number of laps is as good as another if it expects no more than this later [s] and beats the time wanted as often but for this share.
 _AS_GOOD_S, _AS_GOOD = 0.02, 0.01
 #: Scrubbed tyres have had an out-lap and two laps; they lose half as much cold. Source: an assumption of this product.
-_SCRUB_LAPS, _SCRUB_COLD = 3.0, 0.5
+_SCRUB_LAPS, SCRUBBED_COLD = 3.0, 0.5
 
 
 @dataclass(frozen=True)
@@ -74,7 +74,7 @@ def attempts(form: Form, most: int = 8, wanted_s: float | None = None, seed: int
     for laps in range(1, most + 1):
         for scrubbed in (False, True):
             k = np.arange(laps)
-            cold = form.cold_s * (_SCRUB_COLD if scrubbed else 1.0) * COLD_STAY**k
+            cold = form.cold_s * (SCRUBBED_COLD if scrubbed else 1.0) * COLD_STAY**k
             age = 1.0 + k + (_SCRUB_LAPS if scrubbed else 0.0)
             fuel = form.fuel_s * (laps - k + 1.0)  # this lap, those to come, and the in-lap
             times = level[:, None] + scatter[:, :laps] + cold + form.fade_s * age + fuel

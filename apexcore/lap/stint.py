@@ -33,7 +33,7 @@ class StintLap:
 
 def solve_stint(
     lap_case: LapCase, sheet: Sheet, fuel_l: float, laps: int, lines: Sequence[Line] | None = None,
-    cases: Sequence[LapCase] | None = None,
+    cases: Sequence[LapCase] | None = None, colder: float = 1.0,
 ) -> list[StintLap]:  # fmt: skip
     """The stint from the pit exit.
 
@@ -42,28 +42,31 @@ def solve_stint(
 
     :param lines: of each lap, where they are not all the case's
     :param cases: of each lap, where more than the line differs: the tow, what the driver is told; all of one car and one pair of tyres
+    :param colder: of `Stint`
     :raises InputError: if the fuel does not last
     """
     driven = list(cases) if cases is not None else [lap_case] * laps
     if lines is not None:
         on_line = {id(line): replace(lap_case, line=line) for line in lines}
         driven = [on_line[id(line)] for line in lines]
-    run = Stint(driven[0], sheet, fuel_l)
+    run = Stint(driven[0], sheet, fuel_l, colder, laps)
     return [run.lap(case) for case in driven]
 
 
 class Stint:
     """A stint as it is driven, lap by lap; a copy of it can go on in another way."""
 
-    def __init__(self, lap_case: LapCase, sheet: Sheet, fuel_l: float) -> None:
+    def __init__(self, lap_case: LapCase, sheet: Sheet, fuel_l: float, colder: float = 1.0, planned: int = 0) -> None:
         """
         :param lap_case: of the out-lap
+        :param colder: how far the tyres are from warm at its end, over new ones after a single lap from the pit [-]
+        :param planned: laps that the fuel is to last, for what is said where it does not
         """
         self.sheet, self.car, self.adjusted_car = sheet, lap_case.car, adjusted(lap_case.car, sheet)
         self.begun_l = self.fuel_l = fuel_l
-        self.laps = 0
+        self.laps, self.planned = 0, planned
         hot = solve_lap(lap_case, sheet, fuel_l=fuel_l)
-        self.tyres = _out_lap(lap_case, hot)
+        self.tyres = _out_lap(lap_case, hot, colder)
         # how grip follows the heat along a lap is a line's own
         self._ripples = {id(lap_case.line): (lap_case.line, hot.ripple)}
 
@@ -84,21 +87,28 @@ class Stint:
         driven = StintLap(lap, self.fuel_l, self.tyres.wear)
         self.fuel_l -= lap.fuel_l
         if self.fuel_l < 0:
-            raise InputError("fuel at start", f"{self.begun_l:.1f} l", f"enough for {self.laps + 1} laps; it lasts {self.laps} laps")
+            wanted = max(self.planned, self.laps + 1)
+            raise InputError("fuel at start", f"{self.begun_l:.1f} l", f"enough for {wanted} laps; it lasts {self.laps} laps")
         self.laps += 1
         self.tyres = _after(lap_case, self.car, lap)
         return driven
 
 
-def _out_lap(lap_case: LapCase, hot: Lap) -> TyreState:
+def _out_lap(lap_case: LapCase, hot: Lap, colder: float) -> TyreState:
     """The tyres as an out-lap leaves them, on the way to what hot laps make of them."""
     around = lap_case.conditions.ambient_c
-    shares = (_OUT_LAP_TREAD, _OUT_LAP_TREAD, _OUT_LAP_CARCASS)
+    shares = [1.0 - colder * (1.0 - share) for share in (_OUT_LAP_TREAD, _OUT_LAP_TREAD, _OUT_LAP_CARCASS)]
     layers = []
     for wheel in range(4):
         skin, tread, carcass = (around + share * (c - around) for share, c in zip(shares, hot.tyres.layers_c(wheel), strict=True))
         layers.append((skin, tread, carcass))
     return with_layers(hot.tyres, layers)
+
+
+def colder(scrubbed: bool, pace_laps: int) -> float:
+    """How far tyres are from warm after their out-lap, over new ones without a pace lap: each pace lap leaves half of it, and scrubbed
+    tyres begin with half. Source: an assumption of this product (docs/model.md, tyres over a run)."""
+    return 0.5 ** (pace_laps + int(scrubbed))
 
 
 def out_lap_c(lap_case: LapCase) -> Four:

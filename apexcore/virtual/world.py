@@ -112,6 +112,7 @@ def virtual_run(
     tyre_age: float = 0.0,
     sectors_at: Sequence[float] = (),
     told: Callable[[LapCase], LapCase] | None = None,
+    colder: float = 1.0,
 ) -> VirtualRun:
     """A run of the virtual car: out-lap, timed laps, in-lap.
 
@@ -121,6 +122,7 @@ def virtual_run(
     :param tyre_age: laps on the tyres before; they are worn as that many laps of this stint wear them [laps]
     :param sectors_at: where sectors end, as shares of the lap's length, without the finish
     :param told: what the driver is told to do otherwise, put into the case of the car as it is
+    :param colder: of `lap.stint.colder`: less where the set was scrubbed, or laps were driven behind a pace car
     :raises InputError: if the fuel does not last
     """
     who = driver or VirtualDriver()
@@ -131,7 +133,7 @@ def virtual_run(
     truth = aged(truth, sheet, tyre_age)
     if told is not None:
         truth = told(truth)
-    stint = solve_stint(truth, sheet, fuel_l, laps)
+    stint = solve_stint(truth, sheet, fuel_l, laps, colder=colder)
     shift = rng.normal(0, who.run_shift_s)
     driven: list[DrivenLap] = []
     for number, lap in enumerate(stint, start=1):

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from apexcore.judge.model import Observed, Priors, corrected_times, fit
 from apexcore.judge.plan import spread_of
 from apexcore.judge.qualifying import attempts
+from apexcore.judge.scrubbing import scrubbing
 from apexcore.judge.stints import stints
 from apexcore.judge.verdict import judge, judge_levels, judge_several
 from apexcore.race.pace import race_pace
@@ -17,6 +18,7 @@ spread = kept_within(1 * MB)(spread_of)
 pace = kept_within(24 * MB)(race_pace)
 stints_of = kept_within(1 * MB)(stints)
 flying_laps = kept_within(2 * MB)(attempts)
+scrubbing_of = kept_within(1 * MB)(scrubbing)
 
 
 @kept_within(8 * MB)

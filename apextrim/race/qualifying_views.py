@@ -10,10 +10,14 @@ from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError, InputError
 from apexcore.judge.qualifying import Form
+from apexcore.judge.scrubbing import LEAST_LAPS
 from apexcore.quantities.text import parse_lap
+from apexcore.race.rules import Pace, TyrePace
 from apextrim.events import facts
+from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases, fits
+from apextrim.runs.queries import set_runs
 from apextrim.sheets.queries import sheet_in_car
 from apextrim.ui.fields import QuantityField
 
@@ -35,6 +39,27 @@ class QualifyingForm(forms.Form):
             return parse_lap(text, "Time to beat")
         except InputError as error:
             raise forms.ValidationError(str(error)) from None
+
+
+#: Laps of a stint that scrubbing is weighed over, beside those of the best plan.
+_STINTS = (3, 10, 20, 30)
+#: Chance from which one of the two is said to be better.
+_SAID = 0.9
+
+
+def _scrub_or_save(event: Event, tyre: TyrePace, pace: Pace) -> dict[str, Any]:
+    """What runs on new and on scrubbed sets of a compound tell of scrubbing another."""
+    kg_per_l = cases.car_of(event).mass.fuel_kg_per_l
+    runs = set_runs(event, tyre.key, pace.fuel_l_per_lap)
+    found = fits.scrubbing_of(tuple(runs), pace.fuel_s_per_l / kg_per_l, tyre.fade_s)
+    counts = [sum(run.scrubbed == kind and len(run.laps) >= LEAST_LAPS for run in runs) for kind in (False, True)]
+    stints = []
+    if found is not None:
+        for laps in _STINTS:
+            chance = found.chance(laps)
+            words = "scrub" if chance > _SAID else "keep new" if chance < 1.0 - _SAID else "cannot be told"
+            stints.append((laps, *found.over(laps), chance, words))
+    return {"scrubbing": found, "set_counts": counts, "scrub_stints": stints, "least_laps": LEAST_LAPS}
 
 
 @require_GET
@@ -62,4 +87,5 @@ def qualifying(request: HttpRequest, event_id: int) -> HttpResponse:
             "attempts": [(attempt, (attempt.laps + 2) * mean.fuel_l_per_lap) for attempt in found], "first": found[0], "compound": compound,
             "beat": form.cleaned_data["beat"],
         }  # fmt: skip
+        context |= _scrub_or_save(event, best, mean)
     return render(request, "race/qualifying.html", context, status=422 if form.errors else 200)

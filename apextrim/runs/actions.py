@@ -18,6 +18,7 @@ from apexcore.judge.laps import DrivenLap, LapKind, propose
 from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.cut import RecordedLap, cut
 from apexcore.lap.solver import LapCase, also_told
+from apexcore.lap.stint import colder
 from apexcore.quantities import format_lap
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.virtual.marks import by_marks
@@ -158,6 +159,7 @@ def send_virtual_driver(
     seed = seed if seed is not None else 1000 * event.pk + _next_number(event)
     driven = virtual_run(
         lap_case, sheet, values["fuel_l"], laps, seed, tyre_age=values["tyre_age"], sectors_at=cases.sectors_of(event),
+        colder=colder(bool(values.get("scrubbed")), int(values.get("pace_laps") or 0)),
         told=_told(event, sheet, book, marks),
     )  # fmt: skip
     came_in = read_laps(write_laps(list(driven.laps)).encode())

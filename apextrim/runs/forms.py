@@ -22,6 +22,7 @@ from .queries import LeftBy
 #: Bounds of what a run starts with.
 MOST_TYRE_AGE = 500
 MOST_VIRTUAL_LAPS = 60
+MOST_PACE_LAPS = 30
 _LEAST_FUEL_L = 0.5
 
 _DOES = [("", "–"), ("understeer", "understeer"), ("neutral", "neutral"), ("oversteer", "oversteer")]
@@ -37,6 +38,8 @@ class RunForm(forms.Form):
     rear = forms.ChoiceField(label="Rear tyres")
     tyre_age = QuantityField("", 0, MOST_TYRE_AGE, label="Laps on the tyres", decimals=0)
     tyre_set = forms.CharField(max_length=24, required=False, label="Tyre set")
+    scrubbed = forms.BooleanField(required=False, label="Set scrubbed before")
+    pace_laps = QuantityField("", 0, MOST_PACE_LAPS, required=False, whole=True, label="Pace laps first")
     fuel_l = QuantityField("l", _LEAST_FUEL_L, 500, label="Fuel at the start")
     tags = forms.CharField(max_length=300, required=False, label="Tags, such as line=late; driver=Ann")
     note = forms.CharField(max_length=200, required=False, label="Note")
@@ -68,6 +71,10 @@ class RunForm(forms.Form):
         fuel = self.fields["fuel_l"]
         assert isinstance(fuel, QuantityField)
         fuel.high = car.tank_l
+
+    def clean_pace_laps(self) -> int:
+        """How many; none where nothing is typed."""
+        return int(self.cleaned_data["pace_laps"] or 0)
 
     def clean_tags(self) -> dict[str, str]:
         """The tags by name."""

@@ -21,6 +21,8 @@ class Run(models.Model):
     note = models.CharField(max_length=200, blank=True)
     fuel_end_l = models.FloatField(null=True, blank=True, help_text="fuel at the end [l], if measured")
     tyre_set = models.CharField(max_length=24, blank=True, help_text="which set of tyres")
+    scrubbed = models.BooleanField(default=False, help_text="whether the set had been scrubbed before its first run")
+    pace_laps = models.PositiveSmallIntegerField(default=0, help_text="laps behind a pace car before its first lap at speed")
     tags = models.JSONField(default=dict, help_text="what may be judged besides the sheet, by name")
     words = models.JSONField(default=dict, help_text="what the car did, by phase of the corner")
     logger = models.ForeignKey("runs.LoggerKey", models.SET_NULL, null=True, blank=True, related_name="runs")

@@ -12,6 +12,8 @@ from django.utils import timezone
 
 from apexcore.judge.laps import DrivenLap, RunFigures, figures
 from apexcore.judge.model import Observed
+from apexcore.judge.qualifying import SCRUBBED_COLD
+from apexcore.judge.scrubbing import SetRun
 from apexcore.quantities.words import counted
 from apexcore.race.fuel import Burnt
 from apexcore.vehicle.pair import pair_key
@@ -301,17 +303,18 @@ def observed_by(
             continue
         one, marks = (0, level) if isinstance(level, tuple) else (level, ())
         track, hours = float(run.conditions.get("track_c", 0.0)), (run.made_at - begun[run.session_id]).total_seconds() / 3600.0
-        board, laps, numbers = run.fuel_l, [], []
+        laps, numbers = [], []
         kind = index.get(pair_key(run.front, run.rear) if kinds else run.rear, 0)
         use, day = usual_use_l(run, fuel_l_per_lap), timezone.localdate(run.made_at).toordinal()
+        board = run.fuel_l - run.pace_laps * use
         tags = tuple(sorted({**run.tags, **({"track": "wet"} if run.is_wet else {})}.items()))
         for place, lap in enumerate(run.laps.all()):
             if lap.kind == "timed":
                 kg, age = max(board, 0.0) * car.mass.fuel_kg_per_l, run.tyre_age + place
                 laps.append(
                     Observed(
-                        run.pk, one, kind, kg, age, lap.time_s, max(place, 1), track, hours, marks,
-                        before.get(run.pk, _LEARNT) + place, day, tags,
+                        run.pk, one, kind, kg, age, lap.time_s, max(place, 1) + run.pace_laps, track, hours, marks,
+                        before.get(run.pk, _LEARNT) + place, day, tags, SCRUBBED_COLD if run.scrubbed else 1.0,
                     )
                 )  # fmt: skip
                 numbers.append(lap.number)
@@ -319,3 +322,14 @@ def observed_by(
         if laps:
             found.append(ObservedRun(run, laps, numbers))
     return found
+
+
+#: Laps on a set at most that was scrubbed and is as good as not driven otherwise.
+_SCRUBBED_AGE = 5
+
+
+def set_runs(event: Event, compound: str, fuel_l_per_lap: float) -> list[SetRun]:
+    """Dry runs of one compound on all four wheels that began on a new set, or on one that had been scrubbed and no more."""
+    rows = with_laps(rows_of(event).filter(front=compound, rear=compound))
+    kept = [run for run in rows if not run.is_wet and run.tyre_age <= (_SCRUBBED_AGE if run.scrubbed else 0)]
+    return [SetRun(one.run.scrubbed, tuple(one.laps)) for one in observed_by(event, kept, lambda _: 0, fuel_l_per_lap)]

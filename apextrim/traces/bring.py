@@ -201,5 +201,6 @@ def _values(upload: Upload) -> dict[str, object]:
     if sheet is None:
         raise FileRejected(["The sheet that was chosen is gone; choose the file again."])
     session = Session.objects.filter(pk=target.get("session") or 0, event=upload.event).first()
-    plain = {name: target[name] for name in ("front", "rear", "tyre_age", "tyre_set", "fuel_l", "tags", "note") if name in target}
+    names = ("front", "rear", "tyre_age", "tyre_set", "scrubbed", "pace_laps", "fuel_l", "tags", "note")
+    plain = {name: target[name] for name in names if name in target}
     return {**plain, "sheet": sheet, "session": session}

@@ -33,7 +33,7 @@ class RecordingForm(RunForm):
 
     run = forms.ModelChoiceField(Run.objects.none(), required=False, label="Laps of", empty_label="a new run, as below")
 
-    field_order = ("run", "sheet", "session", "front", "rear", "tyre_age", "tyre_set", "fuel_l", "tags", "note")
+    field_order = ("run", "sheet", "session", "front", "rear", "tyre_age", "tyre_set", "scrubbed", "pace_laps", "fuel_l", "tags", "note")
 
     def __init__(self, event: Event, *args: Any, **kwargs: Any) -> None:
         super().__init__(event, *args, left=left_by_last(event), auto_id="rec_%s", **kwargs)

@@ -1,6 +1,7 @@
 """The Race bench: rules that a form can say, days that used to be refused, ties and doubts said, kept plans whose car has changed."""
 
 import re
+from collections.abc import Callable
 
 import pytest
 from django.test import Client
@@ -15,6 +16,7 @@ from apextrim.race import odds, presenters, queries
 from apextrim.race.models import KeptPlan
 from apextrim.race.presenters import PlanView
 from apextrim.race.queries import RankedPlan, race_view
+from apextrim.runs.models import Run
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet_in_car
 from tests.apextrim.lap.test_corner_page import words
@@ -205,3 +207,21 @@ def test_following_says_what_the_tow_hides_and_loses_nothing_that_was_typed(clie
         assert wrong.status_code == 422 and 'aria-invalid="true"' in wrong.content.decode()
     short = client_in.get(address, {"follow_laps": "40"})
     assert short.status_code == 200 and ("followed" in short.context or "enough for" in words(short))
+
+
+def test_scrub_or_save_reads_runs_on_both_kinds_of_set(client_in: Client, event: Event, first: Sheet, drive: Callable[..., Run]) -> None:
+    """One of each is the least that tells; what the page says of a stint is the core's sum."""
+    assert save(client_in, event) == 302
+    address = reverse("qualifying", args=[event.pk])
+    assert "1 on new sets" not in words(client_in.get(address))
+    best = client_in.get(address).context["compound"].key
+    for scrubbed in (False, True):
+        run = drive(first, int(scrubbed) + 3, laps=9, compound=best)
+        run.scrubbed = scrubbed
+        run.save()
+        if not scrubbed:
+            assert "1 on new sets, 0 on scrubbed" in words(client_in.get(address))
+    page = client_in.get(address)
+    found = page.context["scrubbing"]
+    assert found is not None and found.runs == (1, 1) and "cannot be told" in words(page)
+    assert [row[1:3] for row in page.context["scrub_stints"]] == [found.over(laps) for laps in (3, 10, 20, 30)]

@@ -11,6 +11,7 @@ from django.test import Client
 from django.urls import reverse
 from pytest_django import DjangoAssertNumQueries
 
+from apexcore.lap.stint import colder
 from apexcore.trim.reading.life import life_from_tread
 from apexcore.vehicle.car import WHEELS
 from apextrim.events.models import Event
@@ -176,6 +177,27 @@ def test_a_run_is_kept_with_all_that_is_known_of_it_on_one_page(client_in: Clien
 
     laps = observed(event, {first.pk: 0}, 99.0)[0].laps
     assert laps[0].fuel_kg - laps[1].fuel_kg == pytest.approx((30 - 17) / 7 * 0.745, rel=0.05)
+
+
+def test_scrubbed_sets_and_pace_laps_are_a_runs_own(client_in: Client, event: Event, first: Sheet) -> None:
+    """Said on its page; the cold of the first laps is half for a scrubbed set and less behind pace laps, which also burn fuel."""
+    plain = {"laps": "1:25.3 out\n1:13.8\n1:13.6\n1:13.7", "fuel_l": "30"}
+    client_in.post(url("add_run", event), start(event, first, **plain))
+    page = client_in.post(url("add_run", event), start(event, first, **plain, scrubbed="on", pace_laps="2"), follow=True).content.decode()
+    assert "scrubbed" in page and "2 pace laps" in page
+    from apextrim.runs.queries import observed
+
+    new, scrubbed = (one.laps[0] for one in observed(event, {first.pk: 0}, 2.0))
+    assert (new.cold, scrubbed.cold) == (1.0, 0.5) and scrubbed.since_pit == new.since_pit + 2
+    assert scrubbed.cold_share < 0.5 * new.cold_share and scrubbed.fuel_kg < new.fuel_kg - 1.0
+    assert client_in.post(url("add_run", event), start(event, first, **plain, pace_laps="31")).status_code == 422
+
+
+def test_tyres_behind_pace_laps_are_warmer_on_the_first_lap(client_in: Client, event: Event, first: Sheet) -> None:
+    for more in ({}, {"pace_laps": "4"}):
+        client_in.post(url("virtual_run", event), start(event, first, laps="4", **more))
+    cold, warm = (run.laps.get(number=1).time_s for run in event.runs.all())
+    assert warm < cold and colder(False, 0) == 1.0 and colder(True, 0) == colder(False, 1) == 0.5
 
 
 @pytest.mark.parametrize(
