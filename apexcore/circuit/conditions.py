@@ -18,10 +18,6 @@ RATED_AIR = (25.0, 990.0, 30.0)
 #: Source: an assumption of this product (docs/model.md).
 RUBBER_GRIP = 0.03
 
-#: Share of grip that a soaked surface takes from a dry one. Source: an assumption of this product (docs/model.md).
-WET_LOSS = 0.35
-
-
 #: Wetness from which on a track counts as wet [%].
 WET_FROM_PCT = 10.0
 
@@ -68,12 +64,17 @@ class Conditions(Value):
 
     @property
     def surface_grip(self) -> float:
-        """Grip of the surface over the book surface [-].
+        """Grip of the surface over the book surface [-], its rubber as far as water does not cover it; what water takes is each tyre's
+        own (`vehicle.tyres.wet_grip`).
 
         Source: an assumption of this product (docs/model.md, surface).
         """
-        wet = self.wet_pct / 100.0
-        return (1.0 + RUBBER_GRIP * (self.rubber_pct - 50.0) / 100.0 * (1.0 - wet)) * (1.0 - WET_LOSS * wet)
+        return 1.0 + RUBBER_GRIP * (self.rubber_pct - 50.0) / 100.0 * (1.0 - self.wetness)
+
+    @property
+    def wetness(self) -> float:
+        """How wet the surface is, 0 dry to 1 soaked: some 2 mm of water, most of it in the texture [-]."""
+        return self.wet_pct / 100.0
 
 
 def saturation_hpa(air_c: float) -> float:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..circuit.conditions import GRAVITY, Conditions
 from ..vehicle.car import Axle, Car, Compound, Floor, Powertrain
-from ..vehicle.tyres import TyreState, hot_pressure_kpa
+from ..vehicle.tyres import TyreState, hot_pressure_kpa, wet_grip
 from ..vehicle.weights import Weights, weights
 from .driver import Driver
 from .kernel import SPEED_STEP, closed_bar, settle_floor
@@ -485,7 +485,7 @@ def _with_shifts(thrust: Floats, shift_s: float, way: _Way, gear: NDArray[np.int
 def _put_tyres(c: Any, car: Car, tyres: TyreState, conditions: Conditions) -> None:
     for wheel in range(4):
         compound = tyres.compound(wheel)
-        grip = tyres.grip(wheel) * conditions.surface_grip
+        grip = tyres.grip(wheel) * conditions.surface_grip * wet_grip(compound, conditions.wetness)
         static = car.tyres.camber_deg[wheel]
         c["mu"][wheel] = compound.mu * grip
         c["mu_long"][wheel] = compound.mu_long_ratio / (1.0 + compound.inclination_long_loss * static * static)

@@ -14,7 +14,7 @@ from ..circuit.places import WHEEL
 from ..errors import SolverError
 from ..vehicle.bumps import BUMP_LASTS_S, BUMP_M, bump_grip
 from ..vehicle.car import Car, Compound
-from ..vehicle.heat import FLEX, SKIN, Flow, Layers, capacities, flow, grip_c
+from ..vehicle.heat import FLEX, SKIN, Flow, Layers, Water, capacities, flow, grip_c
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, TyreState, four, hot_pressure_kpa, temperature_grip, temperature_grips
 from ..vehicle.weights import weights
@@ -222,12 +222,13 @@ def rippled(lap_case: LapCase, car: Car, lap: Lap) -> Floats | None:
     """
     if not lap_case.line.closed:
         return None
-    rows, start = np.empty((4, 11)), np.empty((4, 3))
+    rows, start, water = np.empty((4, 11)), np.empty((4, 3)), Water.of(lap_case.conditions)
     for wheel in range(4):
         compound, heat = lap_case.compounds[wheel // 2], car.tyres.heat_of(wheel)
         skin, tread, _ = capacities(car.tyres, compound, wheel)
         rows[wheel] = (
-            skin, tread, heat.skin_tread_w_per_k, heat.tread_carcass_w_per_k, heat.air, heat.road, heat.slide_share,
+            skin, tread, heat.skin_tread_w_per_k, heat.tread_carcass_w_per_k, water.air * heat.air, water.road * heat.road,
+            heat.slide_share,
             rolling_share(car, compound, wheel), FLEX[0], FLEX[1], SKIN,
         )  # fmt: skip
         start[wheel] = lap.tyres.layers_c(wheel)

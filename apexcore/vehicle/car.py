@@ -4,7 +4,7 @@ Wheels are always in the order front left, front right, rear left, rear right.
 """
 
 import itertools
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
@@ -287,6 +287,15 @@ class Brakes(Value):
     max_force_n: float = Field(gt=500, le=100_000)
 
 
+#: What a soaked road takes from the grip of a kind of tyre, and how that grows with wetness [-]; a slick's is taken where no kind is known.
+#: Source: a study on this product's lap; slicks and road tyres by published wet tests from memory, the others assumptions (docs/model.md).
+SLICK_IN_WET = (0.33, 0.62)
+IN_WET: dict[str, tuple[float, float]] = {
+    "slick": SLICK_IN_WET, "kart": SLICK_IN_WET, "semi": (0.23, 0.90), "road": (0.16, 1.0), "intermediate": (0.185, 1.25),
+    "wet": (0.08, 1.0), "kart_wet": (0.08, 1.0),
+}  # fmt: skip
+
+
 class Compound(Value):
     """A tyre compound on this car.
 
@@ -318,6 +327,8 @@ class Compound(Value):
     :param rolling: rolling resistance over load [-]
     :param warm_up: how quickly its skin takes up heat, over that of the car's usual tyre [-]
     :param fade_loss: grip that a tread lost to long heat lacks, until it has been spared [-]
+    :param wet_loss: grip that a soaked road takes from it [-]
+    :param wet_power: how that grows with wetness: below 1 the first water takes most [-]
     """
 
     key: Key
@@ -345,6 +356,17 @@ class Compound(Value):
     rolling: float = Field(ge=0, le=0.1)
     warm_up: float = Field(1.0, ge=0.2, le=5)
     fade_loss: float = Field(0.045, ge=0, le=0.3)
+    wet_loss: float = Field(SLICK_IN_WET[0], ge=0, le=0.8)
+    wet_power: float = Field(SLICK_IN_WET[1], ge=0.3, le=3)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_its_kind(cls, data: Any) -> Any:
+        """A file of before water was the compound's own says nothing of it: by its kind where its key tells one, else as a slick."""
+        if isinstance(data, dict) and "wet_loss" not in data and data.get("key") in IN_WET:
+            loss, power = IN_WET[data["key"]]
+            return {"wet_loss": loss, "wet_power": power, **data}
+        return data
 
 
 class TyreHeat(Value):

@@ -125,6 +125,7 @@ class TyreKind:
     :param rolling: rolling resistance over load [-]
     :param worn_mj: sliding work that takes the tread of a tyre that carries 3500 N [MJ]
     :param slide_share: part of the sliding work that it keeps [-]
+    :param fade_loss: grip lost to long heat [-]
     """
 
     key: str
@@ -140,6 +141,7 @@ class TyreKind:
     rolling: float
     worn_mj: float
     slide_share: float
+    fade_loss: float = 0.045
 
     def wear(self, load_n: float) -> float:
         """Share of the tread that one megajoule takes from a tyre of this load: a larger one has more tread [1/MJ]."""
@@ -150,14 +152,23 @@ TYRES: dict[str, TyreKind] = {
     "road": TyreKind("road", "road tyres", 1.05, 230, 55, 28, 0.18, 22, 1.5, 65.0, 0.013, 60.0, 0.40),
     "semi": TyreKind("semi", "road-legal track tyres", 1.20, 215, 68, 24, 0.17, 28, 2.0, 70.0, 0.013, 40.0, 0.42),
     "slick": TyreKind("slick", "slicks", 1.42, 188, 82, 21, 0.16, 34, 2.2, 80.0, 0.013, 24.0, 0.44),
-    "wet": TyreKind("wet", "wets", 1.15, 200, 45, 25, 0.17, 26, 1.8, 75.0, 0.015, 18.0, 0.44),
+    "intermediate": TyreKind("intermediate", "intermediates", 1.20, 195, 62, 26, 0.165, 30, 2.0, 78.0, 0.014, 12.0, 0.44, 0.07),
+    "wet": TyreKind("wet", "wets", 1.13, 200, 45, 25, 0.17, 26, 1.8, 75.0, 0.015, 8.0, 0.44, 0.09),
     "kart": TyreKind("kart", "kart slicks", 1.70, 82, 64, 20, 0.10, 26, 0.5, 240.0, 0.020, 38.0, 0.61),
+    "kart_wet": TyreKind("kart_wet", "wets for karts", 1.35, 85, 45, 24, 0.11, 22, 0.5, 220.0, 0.021, 13.0, 0.61, 0.09),
 }
+
+
+#: Tyres for the wet that go with dry ones; road tyres are driven in any weather, and road-legal track tyres as long as intermediates.
+FOR_THE_WET: dict[str, tuple[str, ...]] = {"slick": ("intermediate", "wet"), "semi": ("wet",), "kart": ("kart_wet",)}
+#: Best hot pressure of the tyre from which the flow of heat is scaled [kPa].
+_SCALED_KPA = 188.0
 
 
 def heat_of(load_n: float, tyre: TyreKind) -> dict[str, float]:
     """The flow of a tyre's heat, scaled from one of 4000 N with the load that it carries: heat capacities with its mass, which goes with
-    the load, what passes through surfaces with the load to the power 0.85.
+    the load, what passes through surfaces with the load to the power 0.85, and what passes into the road with the patch, load over
+    pressure.
 
     Source: similarity; a cube's surface grows with its mass to the power 2/3, a tyre gets wider rather than larger.
     """
@@ -165,5 +176,5 @@ def heat_of(load_n: float, tyre: TyreKind) -> dict[str, float]:
     return {
         "skin_j_per_k": round(700 * mass, 1), "tread_j_per_k": round(4050 * mass, 1), "carcass_j_per_k": round(4200 * mass, 1),
         "skin_tread_w_per_k": round(61 * surface, 2), "tread_carcass_w_per_k": round(65 * surface, 2), "air": round(1.03 * surface, 3),
-        "road": round(7.7 * surface, 2), "wall": round(1.6 * surface, 3), "slide_share": tyre.slide_share,
+        "road": round(7.7 * surface * _SCALED_KPA / tyre.hot_kpa, 2), "wall": round(1.6 * surface, 3), "slide_share": tyre.slide_share,
     }  # fmt: skip

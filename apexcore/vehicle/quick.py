@@ -13,8 +13,8 @@ from typing import Any
 from ..circuit.conditions import GRAVITY
 from ..errors import FileRejected, InputError
 from ..quantities.text import format_number
-from .car import Car
-from .kinds import KINDS, TYRES, Kind, TyreKind, heat_of
+from .car import IN_WET, Car
+from .kinds import FOR_THE_WET, KINDS, TYRES, Kind, TyreKind, heat_of
 from .quick_items import ADJUSTABLE, FINAL, item, items_of, nice
 
 #: Torque of a naturally breathing engine at a share r of the speed of peak power, over that at it: 1 + r − r². Source: Leedy's formula for
@@ -54,6 +54,7 @@ class Told:
     :param tyre_kind: one of `kinds.TYRES`
     :param wing: whether there is a rear wing
     :param driver_kg: driver in race wear [kg]
+    :param wets: whether tyres for the wet go with it
     :param adjustable: range of each item that may be adjusted as typed, by its key in `ADJUSTABLE`; empty for the usual one
     """
 
@@ -72,6 +73,7 @@ class Told:
     tyre_kind: str = "slick"
     wing: bool = False
     driver_kg: float = 80.0
+    wets: bool = True
     adjustable: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -350,7 +352,7 @@ class _Maker:
 
     def _tyres(self) -> dict[str, Any]:
         tyre, kind = self.tyre, self.kind
-        mu = self._assume("tyres.compounds.0.mu", "Grip of the tyres", tyre.mu, "", 2, "± 8 %", f"usual of {tyre.words}")
+        self._assume("tyres.compounds.0.mu", "Grip of the tyres", tyre.mu, "", 2, "± 8 %", f"usual of {tyre.words}")
         hot = tyre.hot_kpa
         cold = (hot + _AIR_KPA) * (20.0 + _ZERO_K) / (tyre.best_c + _ZERO_K) - _AIR_KPA
         cold = self._assume(
@@ -360,20 +362,28 @@ class _Maker:
         self._assume(
             "tyres.compounds.0.wear_per_mj", "Tyre wear", tyre.wear(self.load_n), "of the tread for 1 MJ", 3, "± 50 %", "by the tyre's size"
         )
-        compound = {
-            "key": tyre.key, "name": tyre.words[:40].capitalize(), "letter": tyre.words[0].upper(), "hatch": "dots",
-            "mu": mu, "mu_long_ratio": 1.05,
-            "load_ref_n": round(self.load_n), "load_sensitivity": tyre.load_sensitivity, "stiffness_per_rad": tyre.stiffness_per_rad,
-            "inclination_opt_deg": tyre.camber_opt_deg, "inclination_loss": 0.0022, "inclination_long_loss": 0.002,
-            "pressure_opt_kpa": hot, "pressure_opt_kpa_per_kn": 6.0 if self.load_n > 1000 else 18.0, "pressure_loss": 0.7,
-            "temperature_opt_c": tyre.best_c, "temperature_width_c": tyre.width_c, "temperature_loss": 0.035,
-            "wear_per_mj": tyre.wear(self.load_n), "wear_loss": 0.08, "cliff_wear": 0.72, "cliff_loss": 0.16, "rolling": tyre.rolling,
-        }  # fmt: skip
+        others = [TYRES[key] for key in FOR_THE_WET.get(tyre.key, ())] if self.told.wets else []
+        for other in others:
+            words = f"Grip of {other.words}"
+            self._assume(f"tyres.compounds.{1 + others.index(other)}.mu", words, other.mu, "", 2, "± 8 %", f"usual of {other.words}")
         heat = heat_of(self.load_n, tyre)
         return {
             **self._rims(),
             "radius_m": list(self.radius), "cold_kpa": [cold] * 4, "cold_at_c": 20.0, "camber_deg": camber, "heat": [heat, heat],
-            "compounds": [compound],
+            "compounds": [self._compound(one, "dots" if one is tyre else "bars") for one in (tyre, *others)],
+        }  # fmt: skip
+
+    def _compound(self, tyre: TyreKind, hatch: str) -> dict[str, Any]:
+        loss, power = IN_WET[tyre.key]
+        return {
+            "key": tyre.key, "name": tyre.words[:40].capitalize(), "letter": tyre.words[0].upper(), "hatch": hatch,
+            "mu": tyre.mu, "mu_long_ratio": 1.05,
+            "load_ref_n": round(self.load_n), "load_sensitivity": tyre.load_sensitivity, "stiffness_per_rad": tyre.stiffness_per_rad,
+            "inclination_opt_deg": tyre.camber_opt_deg, "inclination_loss": 0.0022, "inclination_long_loss": 0.002,
+            "pressure_opt_kpa": tyre.hot_kpa, "pressure_opt_kpa_per_kn": 6.0 if self.load_n > 1000 else 18.0, "pressure_loss": 0.7,
+            "temperature_opt_c": tyre.best_c, "temperature_width_c": tyre.width_c, "temperature_loss": 0.035,
+            "wear_per_mj": tyre.wear(self.load_n), "wear_loss": 0.08, "cliff_wear": 0.72, "cliff_loss": 0.16, "rolling": tyre.rolling,
+            "fade_loss": tyre.fade_loss, "wet_loss": loss, "wet_power": power,
         }  # fmt: skip
 
     def _items(self, content: dict[str, Any]) -> list[dict[str, Any]]:

@@ -3,6 +3,7 @@
 What changes along the lap (load, inclination, optimum pressure at the load) is in `lap.kernel`.
 """
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -95,6 +96,23 @@ def temperature_grips(compound: Compound, temperature_c: Floats) -> Floats:
     x = (temperature_c - compound.temperature_opt_c) / compound.temperature_width_c
     x = np.where(x > 0.0, x / HOT_SIDE, x)
     return np.asarray(1.0 / (1.0 + compound.temperature_loss * x * x))
+
+
+#: Wetness by which a compound's loss is moved, so that its curve is not vertical where the first water lies [-].
+_FIRST_WATER = 0.02
+
+
+def wet_grip(compound: Compound, wetness: float) -> float:
+    """Grip that water leaves a compound [-]: 1 - A ((w + w0)^p - w0^p)/((1 + w0)^p - w0^p).
+
+    Source: a study on this product's lap (docs/model.md, water): below 1 the power is that of a smooth tread, whose patch floats on the
+    first film; what stands deeper than 2 mm is not in it.
+
+    :param wetness: 0 dry to 1 soaked
+    """
+    p = compound.wet_power
+    begun = math.pow(_FIRST_WATER, p)
+    return 1.0 - compound.wet_loss * (math.pow(wetness + _FIRST_WATER, p) - begun) / (math.pow(1.0 + _FIRST_WATER, p) - begun)
 
 
 def wear_grip(compound: Compound, wear: float) -> float:
