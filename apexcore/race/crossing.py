@@ -7,7 +7,7 @@ import numpy as np
 from .clock import lap_known_s, pace_now, pace_told_s, told_rules
 from .happened import Happened, Setup
 from .rules import RaceRules
-from .weather import WET
+from .weather import WET, crossing_wetness, dry_loses_s, wet_loses_s
 
 #: Laps from which a trend is read, and how far it is followed.
 _LAPS, _AHEAD = 6, 15.0
@@ -92,29 +92,37 @@ def _read(setup: Setup, now: Happened, on_wet: bool) -> list[tuple[int, float]]:
     return found
 
 
+#: Wetnesses among which that of a lap is looked for; a change of a loss over all of them that tells nothing [s].
+_GRID = np.linspace(0.0, 1.0, 501)
+_TELLS_S = 1.0
+
+
 def _wetness(rules: RaceRules, lost_s: float, on_wet: bool) -> float | None:
     """How wet it is where a lap loses so much, 0 to 1; None where these tyres do not tell."""
-    if on_wet:
-        apart = rules.wet_lap_s - rules.wet_on_dry_s
-        return None if abs(apart) < 1.0 else min(max((lost_s - rules.wet_on_dry_s) / apart, 0.0), 1.0)
-    apart = rules.wet_lap_s + rules.dry_on_wet_s
-    return None if apart < 1.0 else min(max(lost_s / apart, 0.0), 1.0)
+    curve = (wet_loses_s if on_wet else dry_loses_s)(rules, _GRID)
+    if float(np.ptp(curve)) < _TELLS_S:
+        return None
+    way = np.diff(curve)
+    if np.all(way >= 0.0) or np.all(way <= 0.0):
+        rising = curve if curve[-1] >= curve[0] else curve[::-1]
+        at = float(np.interp(lost_s, rising, _GRID if curve[-1] >= curve[0] else _GRID[::-1]))
+        return min(max(at, 0.0), 1.0)
+    return None  # wet tyres lose as much on a dry road as on some wet one
 
 
 def _behind_s(rules: RaceRules, wet: float, on_wet: bool) -> float:
     """What the tyres that are on lose to the others where it is so wet [s]."""
-    dry_loses = wet * rules.dry_on_wet_s - (1.0 - wet) * rules.wet_on_dry_s
-    return -dry_loses if on_wet else dry_loses
+    apart = float(dry_loses_s(rules, wet) - wet_loses_s(rules, wet))
+    return -apart if on_wet else apart
 
 
 def _level_s(setup: Setup, now: Happened, on_wet: bool) -> float | None:
     """The lap time at which both are as quick, on the tyres that are on as they are now [s]."""
     rules, pace = told_rules(setup, now), pace_now(setup, now)
-    both = rules.dry_on_wet_s + rules.wet_on_dry_s
-    if both <= 0.0 or not now.driven:
+    wet = crossing_wetness(rules)
+    if wet is None or not now.driven:
         return None
-    wet = rules.wet_on_dry_s / both
-    loses = wet * rules.wet_lap_s + ((1.0 - wet) * rules.wet_on_dry_s if on_wet else wet * rules.dry_on_wet_s)
+    loses = float((wet_loses_s if on_wet else dry_loses_s)(rules, wet))
     dry = rules.model_copy(update={"rain_from": 0.0})
     return lap_known_s(pace, dry, now.driven[-1], len(now.driven)) + loses
 

@@ -1,7 +1,7 @@
 """The pace of a race from the laps driven, with its spread; the vehicle model fills what no lap shows."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -171,3 +171,21 @@ def gap_spread_s(times_s: Floats, best_s: Floats) -> tuple[float, float]:
     """
     low, high = np.quantile(times_s - best_s, (0.025, 0.975))
     return float(low), float(high)
+
+
+def without_tyres(pace: RacePace, keys: Collection[str]) -> RacePace:
+    """The pace without some compounds, and without pairs that have one of them at either end."""
+    kept = [k for k, tyre in enumerate(pace.pace.tyres) if not any(axle in keys for axle in tyre.axles)]
+    if not kept or len(kept) == len(pace.pace.tyres):
+        return pace
+
+    def left(one: Pace) -> Pace:
+        return replace(one, tyres=tuple(one.tyres[k] for k in kept))
+
+    def of(estimates: tuple[Estimate, ...]) -> tuple[Estimate, ...]:
+        return tuple(estimates[k] for k in kept) if len(estimates) == len(pace.pace.tyres) else estimates
+
+    return replace(
+        pace, pace=left(pace.pace), draws=tuple(left(draw) for draw in pace.draws), fade=of(pace.fade), offset=of(pace.offset),
+        cliff=of(pace.cliff),
+    )  # fmt: skip

@@ -94,6 +94,11 @@ class Surroundings(Value):
         return self.standing(self.points[place - 1] if place <= len(self.points) else 0.0) - self.standing()
 
 
+Share = Annotated[float, Field(ge=0, le=1)]
+#: What a lap may lose to water [s].
+LossS = Annotated[float, Field(ge=0, le=120)]
+
+
 class RaceRules(Value):
     """Rules of a race.
 
@@ -148,6 +153,8 @@ class RaceRules(Value):
     :param wet_lap_s: how much slower a lap is in the wet, on wet tyres [s]
     :param dry_on_wet_s: what dry tyres lose to wet ones on a lap in the wet [s]
     :param wet_on_dry_s: what wet tyres lose to dry ones on a dry lap [s]
+    :param wet_losses: what dry and wet tyres lose to a dry lap by wetness (wetness [-], [s], [s]), straight between; empty: straight from
+        the three losses above
     :param around: the field, safety cars and troubles
     """
 
@@ -201,10 +208,14 @@ class RaceRules(Value):
     wet_lap_s: float = Field(5.0, ge=0, le=120)
     dry_on_wet_s: float = Field(6.0, ge=0, le=120)
     wet_on_dry_s: float = Field(4.0, ge=0, le=120)
+    wet_losses: tuple[tuple[Share, LossS, LossS], ...] = Field((), max_length=24)
     around: Surroundings = Surroundings()
 
     @model_validator(mode="after")
     def _whole(self) -> Self:
+        at = [one[0] for one in self.wet_losses]
+        if at and (at[0] != 0.0 or at[-1] != 1.0 or at != sorted(set(at))):
+            raise ValueError("wet_losses: expected wetness rising from 0 to 1, both among them")
         kinds = [(one.compound, one.age) for one in self.sets]
         if len(set(kinds)) < len(kinds):
             raise ValueError("sets of the same compound and age stand twice; expected one line for each")

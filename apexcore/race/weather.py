@@ -1,8 +1,12 @@
 """A race on which it may rain: how wet each lap is expected to be, and what that costs on dry and on wet tyres."""
 
+import re
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import InputError
 from .rules import Pace, RaceRules, TyrePace
 
 Floats = NDArray[np.float64]
@@ -13,6 +17,8 @@ WET = "wet"
 _LEAST = 0.05
 #: An age that no race reaches [laps].
 _NO_CLIFF = 1e6
+
+_LOSS = re.compile(r"(\d+(?:[.,]\d+)?) ?%? ?: ?(\d+(?:[.,]\d+)?) ?/ ?(\d+(?:[.,]\d+)?)")
 
 
 def rains(rules: RaceRules) -> bool:
@@ -35,17 +41,80 @@ def wetness(rules: RaceRules, laps: int) -> Floats:
     return np.asarray(np.clip(begun - over, 0.0, 1.0))
 
 
+def dry_loses_s(rules: RaceRules, wet: Floats | float) -> Floats:
+    """What dry tyres lose to a dry lap where it is so wet [s]."""
+    if rules.wet_losses:
+        at, dry, _ = np.array(rules.wet_losses).T
+        return np.asarray(np.interp(wet, at, dry))
+    return np.asarray(wet) * (rules.wet_lap_s + rules.dry_on_wet_s)
+
+
+def wet_loses_s(rules: RaceRules, wet: Floats | float) -> Floats:
+    """What wet tyres lose to a dry lap where it is so wet [s]."""
+    if rules.wet_losses:
+        at, _, on_wet = np.array(rules.wet_losses).T
+        return np.asarray(np.interp(wet, at, on_wet))
+    return np.asarray(wet) * rules.wet_lap_s + (1.0 - np.asarray(wet)) * rules.wet_on_dry_s
+
+
 def lost_s(rules: RaceRules, tyre: str, laps: int) -> Floats:
     """What the weather costs on each lap on a tyre, shape [laps] [s]."""
+    if not rains(rules):
+        return np.zeros(laps)
     wet = wetness(rules, laps)
-    own = (1.0 - wet) * rules.wet_on_dry_s if tyre == WET else wet * rules.dry_on_wet_s
-    return wet * rules.wet_lap_s + (own if rains(rules) else 0.0)
+    return wet_loses_s(rules, wet) if tyre == WET else dry_loses_s(rules, wet)
+
+
+#: Wetnesses at which curves are looked through for where they cross.
+_GRID = np.linspace(0.0, 1.0, 1001)
+
+
+def crossing_wetness(rules: RaceRules) -> float | None:
+    """How wet the track is where dry and wet tyres are as quick, 0 to 1; None where they are nowhere, or everywhere."""
+    if not rules.wet_losses:
+        both = rules.dry_on_wet_s + rules.wet_on_dry_s
+        return rules.wet_on_dry_s / both if both > 0.0 else None
+    apart = dry_loses_s(rules, _GRID) - wet_loses_s(rules, _GRID)
+    turned = np.flatnonzero((apart[:-1] < 0.0) & (apart[1:] >= 0.0))
+    if not len(turned):
+        return 0.0 if apart[0] >= 0.0 and apart.max() > 0.0 else None
+    k = int(turned[0])
+    return float(_GRID[k] - apart[k] * (_GRID[k + 1] - _GRID[k]) / (apart[k + 1] - apart[k]))
 
 
 def crossover(rules: RaceRules) -> float | None:
     """How wet the track is where both kinds of tyres are as quick, 0 to 1; None without rain."""
-    both = rules.dry_on_wet_s + rules.wet_on_dry_s
-    return rules.wet_on_dry_s / both if rains(rules) and both > 0.0 else None
+    return crossing_wetness(rules) if rains(rules) else None
+
+
+def read_losses(text: str, what: str) -> list[tuple[float, float, float]]:
+    """Losses by wetness as typed, `0: 0/8; 25: 4.1/6; 100: 15/7`: per cent wet, then what dry and wet tyres lose [s].
+
+    :param what: what they are, for an error
+    :raises InputError: naming the part and what was expected
+    """
+    wanted = "wetness and losses of dry and wet tyres such as 0: 0/8; 25: 4.1/6; 100: 15/7, from 0 to 100 % wet"
+    found = []
+    for part in re.split(r"[;\n]", text):
+        said = " ".join(part.split())
+        if not said:
+            continue
+        told = _LOSS.fullmatch(said)
+        if told is None:
+            raise InputError(what, said, wanted)
+        wet, dry_s, wet_s = (float(one.replace(",", ".")) for one in told.groups())
+        if wet > 100.0 or dry_s > 120.0 or wet_s > 120.0:
+            raise InputError(what, said, "wetness up to 100 % and losses up to 120 s")
+        found.append((wet / 100.0, dry_s, wet_s))
+    at = [one[0] for one in found]
+    if found and (at[0] != 0.0 or at[-1] != 1.0 or at != sorted(set(at))):
+        raise InputError(what, " ".join(text.split())[:60], "wetness rising from 0 to 100 %, both among them")
+    return found
+
+
+def losses_words(losses: Sequence[tuple[float, float, float]]) -> str:
+    """Losses as `read_losses` reads them."""
+    return "; ".join(f"{100.0 * wet:g}: {dry:g}/{on_wet:g}" for wet, dry, on_wet in losses)
 
 
 def with_wet(rules: RaceRules, pace: Pace) -> Pace:

@@ -4,7 +4,7 @@ What changes along the lap (load, inclination, optimum pressure at the load) is 
 """
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -113,6 +113,16 @@ def wet_grip(compound: Compound, wetness: float) -> float:
     p = compound.wet_power
     begun = math.pow(_FIRST_WATER, p)
     return 1.0 - compound.wet_loss * (math.pow(wetness + _FIRST_WATER, p) - begun) / (math.pow(1.0 + _FIRST_WATER, p) - begun)
+
+
+#: Share of the greatest loss to water among a car's compounds from which down one is for the wet [-]. Source: definition of this product.
+_FOR_THE_WET = 0.6
+
+
+def for_the_wet(compounds: Sequence[Compound]) -> frozenset[str]:
+    """Keys of the compounds that are for the wet: those that water takes far less from than from another of the same car."""
+    most = max(compound.wet_loss for compound in compounds)
+    return frozenset(compound.key for compound in compounds if compound.wet_loss < _FOR_THE_WET * most)
 
 
 def wear_grip(compound: Compound, wear: float) -> float:

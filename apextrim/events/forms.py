@@ -11,6 +11,7 @@ from apexcore.errors import InputError
 from apexcore.lap.driver import LEVEL_WORDS
 from apexcore.race.length import length_words, read_length, read_sets, read_stretches, sets_words, stretches_words
 from apexcore.race.rules import RaceRules, contradictions
+from apexcore.race.weather import losses_words, read_losses
 from apexcore.vehicle.car import Car as CoreCar
 from apexcore.vehicle.class_limits import ClassLimits
 from apexcore.vehicle.pair import pair_key
@@ -118,6 +119,10 @@ class RulesForm(forms.Form):
     wet_lap_s = quantity(RaceRules, "wet_lap_s", "A lap in the wet is slower by", "s", required=False)
     dry_on_wet_s = quantity(RaceRules, "dry_on_wet_s", "Dry tyres in the wet lose", "s", required=False)
     wet_on_dry_s = quantity(RaceRules, "wet_on_dry_s", "Wet tyres in the dry lose", "s", required=False)
+    wet_losses = forms.CharField(
+        max_length=600, required=False, label="Losses by wetness, %: dry/wet tyres, s (empty: from the three before)",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "class": "long", "placeholder": "0: 0/8; 25: 4/6; 100: 15/7"}),
+    )  # fmt: skip
     heats = quantity(RaceRules, "heats", "Heats on the same sets", "", whole=True, required=False)
     savings_pct = forms.CharField(
         max_length=40,
@@ -165,6 +170,13 @@ class RulesForm(forms.Form):
         """Laps at whose end one may not stop."""
         try:
             return [one.model_dump() for one in read_stretches(self.cleaned_data["no_stops"], "No stop at the end of laps")]
+        except InputError as error:
+            raise forms.ValidationError(str(error)) from None
+
+    def clean_wet_losses(self) -> list[tuple[float, float, float]]:
+        """What dry and wet tyres lose by wetness."""
+        try:
+            return read_losses(self.cleaned_data["wet_losses"], "Losses by wetness")
         except InputError as error:
             raise forms.ValidationError(str(error)) from None
 
@@ -223,6 +235,7 @@ def as_typed(rules: RaceRules) -> dict[str, Any]:
     values["laps"] = length_words(rules)
     values["driver_slower_s"] = ", ".join(f"{value:g}" for value in rules.driver_slower_s)
     values["no_stops"] = stretches_words(rules.no_stops)
+    values["wet_losses"] = losses_words(rules.wet_losses)
     values["savings_pct"] = ", ".join(f"{value:g}" for value in rules.savings_pct)
     for key in dict.fromkeys(one.compound for one in rules.sets):
         values[f"{_SETS}{key}"] = sets_words([one for one in rules.sets if one.compound == key])

@@ -23,7 +23,7 @@ _WIDTH_M = 1.8
 #: The fields in their order: of the car, and of what is known.
 _CAR = (
     "name", "kind", "mass", "driver_kg", "front", "power", "power_rpm", "limit_rpm", "driven", "gears", "top", "tyre_kind", "tyre_front",
-    "tyre_rear", "wing",
+    "tyre_rear", "wets", "wing",
 )  # fmt: skip
 _KNOWN = ("top_seen", "to_100", "lap", "circuit", "pace")
 #: Driven wheels in words.
@@ -47,6 +47,7 @@ class QuickCarForm(forms.Form):
     tyre_kind = forms.ChoiceField(choices=[(key, tyre.words) for key, tyre in TYRES.items()], label="Tyres", initial="semi")
     tyre_front = forms.CharField(max_length=40, required=False, label="Tyre size, front")
     tyre_rear = forms.CharField(max_length=40, required=False, label="Tyre size, rear")
+    wets = forms.BooleanField(required=False, initial=True, label="Tyres for the wet too")
     wing = forms.BooleanField(required=False, label="Rear wing")
     locked = forms.BooleanField(required=False, label="Fixed setup: only brake bias, pressures and fuel move")
     top_seen = QuantityField("km/h", 30, 500, required=False, label="Top speed seen, level road", decimals=0)
@@ -95,7 +96,8 @@ class QuickCarForm(forms.Form):
         return Told(
             v["name"], v["kind"], v["mass"], v["front"] / 100.0, v["power"], v["power_rpm"], v["limit_rpm"], v["driven"], v["gears"],
             v["top"],
-            v["tyre_front"], v["tyre_rear"], v["tyre_kind"], v["wing"], v["driver_kg"], {key: v[f"range_{key}"] for key in ticked},
+            v["tyre_front"], v["tyre_rear"], v["tyre_kind"], v["wing"], v["driver_kg"], v["wets"],
+            {key: v[f"range_{key}"] for key in ticked},
         )  # fmt: skip
 
     def known(self) -> Known:

@@ -9,7 +9,10 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
+from apexcore.circuit.line import racing_line
+from apexcore.circuit.usual import usual_course
 from apexcore.errors import ApexError
+from apexcore.lap.warmth import USUAL_DAY, Warmed, could_warm
 from apexcore.trim.figures.car_figures import car_figures, power_curve
 from apexcore.trim.figures.known import Pull, pulled
 from apexcore.vehicle.car import Car as CoreCar
@@ -30,9 +33,33 @@ def _made(owner: User, form: QuickCarForm) -> tuple[CoreCar, tuple[Assumed, ...]
     :raises ApexError: naming what cannot be
     """
     car, assumed = quick_car(form.told(), free_key(owner, form.cleaned_data["name"]))
-    car, pulls = pulled(car, form.known(), form.course())
+    course = form.course()
+    there = racing_line(usual_course(form.cleaned_data["kind"]), car_width_m=car.width_m) if course is None else course.line
+    warm = could_warm(car, there)
+    car, pulls = pulled(warm.car, form.known(), course)
+    assumed = tuple(one for one in assumed if one.path != "tyres.cold_kpa") + _warm_words(warm, course is None)
     moved = {pull.path: pull for pull in pulls if pull.before != pull.after}
     return car, tuple(one for one in assumed if one.path not in moved), pulls
+
+
+def _warm_words(warm: Warmed, usual: bool) -> tuple[Assumed, ...]:
+    """What was assumed of the tyres' heat and pressures.
+
+    :param usual: whether on a course of the kind, not on one that the racer named
+    """
+    best, day = warm.car.tyres.compounds[0].temperature_opt_c, USUAL_DAY
+    where = "a usual course of the kind" if usual else "the circuit of the known lap"
+    why = f"a front runner's tyres settle at {best:.0f} °C in the mean, air {day.air_c:.0f} °C, track {day.track_c:.0f} °C, on {where}"
+    if not warm.near:
+        why = f"as far as it goes: {warm.off_k:+.0f} K off {best:.0f} °C in the mean on {where}"
+    text = f"× {warm.scale[0]:.2f} front, × {warm.scale[1]:.2f} rear"
+    filled = ", ".join(f"{kpa:.0f}" for kpa in warm.car.tyres.cold_kpa) + " kPa"
+    return (
+        Assumed("tyres.heat", "Heat that the tyres give off, over usual of their size", text, "± 20 %", why),
+        Assumed(
+            "tyres.cold_kpa", "Cold pressures FL, FR, RL, RR", filled, "± 15 kPa", "the best pressure of each tyre once it is hot; gas law"
+        ),
+    )
 
 
 def free_key(owner: User, name: str) -> str:

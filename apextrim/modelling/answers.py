@@ -10,6 +10,7 @@ from apexcore.lap.orders import Order
 from apexcore.lap.saving import Lifts, Way, least_cost, lifts, told_lifts
 from apexcore.lap.solver import Lap, also_told, solve_lap
 from apexcore.lap.stint import StintLap, solve_stint
+from apexcore.lap.wetness import WetLaps, laps_by_wetness
 from apexcore.race.pairs import PairReading, pair_readings
 from apexcore.race.rules import Level
 from apexcore.trim.book.proposal import VariantLap, driven_by, variant_lap
@@ -137,6 +138,15 @@ def rotations_in(case: Case, laps: int) -> tuple[Rotation, ...]:
     lap_case = case.lap_case()
     fuel = min(lap_case.car.tank_l, 1.1 * laps * _answer(case).lap.fuel_l)
     return tuple(rotations(parsed_circuit(case.circuit), lap_case, case.sheet(), fuel, laps))
+
+
+@kept_within(1 * MB)
+def wet_laps_in(case: Case) -> tuple[WetLaps, ...]:
+    """Laps on every compound by how wet the road is.
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    return tuple(laps_by_wetness(case.lap_case(), case.sheet()))
 
 
 @kept_within(1 * MB)

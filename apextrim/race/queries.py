@@ -10,13 +10,14 @@ from apexcore.race.fuel import filled_l, measured_use
 from apexcore.race.heats import Heat, planned_heats
 from apexcore.race.kinds import Rid, early_and_late
 from apexcore.race.length import distance_laps
-from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s
+from apexcore.race.pace import Floats, RacePace, best_chances, drawn_times_s, gap_spread_s, without_tyres
 from apexcore.race.pairs import PairReading, spin_price_s
 from apexcore.race.plans import Plan, best_by_stops
 from apexcore.race.reverses import Decisive, Price, Reverse, decisive, prices, reverses
 from apexcore.race.rules import ALL_OUT, Pace, RaceRules
 from apexcore.race.timed import lap_chances, late_stop, plans_in_time
 from apexcore.race.weather import rains, with_wet
+from apexcore.vehicle.tyres import for_the_wet
 from apextrim.book.queries import told_by_book
 from apextrim.events import facts
 from apextrim.events.models import Event
@@ -235,6 +236,7 @@ def pace_of(event: Event, rules: RaceRules) -> tuple[RacePace, Sheet | None]:
     if rules.refuelling:  # a margin is for what one tank drives
         distance = min(distance, rules.tank_l / (per_lap * rules.fuel_factor))
     pace = fits.pace(laps, book, use, car.mass.fuel_kg_per_l, distance, track_c=facts.conditions_of(event).track_c)
+    pace = without_tyres(pace, for_the_wet(car.tyres.compounds))  # the race has its own tyre for the wet
     return pace, sheets[order[0]] if order else None
 
 

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import live_views, odds_views, qualifying_views, spend_views, timing_views, views
+from . import live_views, odds_views, qualifying_views, spend_views, timing_views, views, wet_views
 
 urlpatterns = [
     path("", views.bench, name="race_bench"),
@@ -8,6 +8,7 @@ urlpatterns = [
     path("pairs/", views.leave_out, name="leave_out_pairs"),
     path("keep/", views.keep, name="keep_plan"),
     path("turns/", views.turns, name="race_turns"),
+    path("wet/", wet_views.page, name="race_wet"),
     path("spend/", spend_views.page, name="race_spend"),
     path("odds/", odds_views.page, name="race_odds"),
     path("odds/turns/", odds_views.turns, name="odds_turns"),

@@ -92,7 +92,7 @@ def test_saturation_pressure_is_the_tables() -> None:
 def test_the_surface_is_the_book_at_half_rubber_and_loses_it_under_water() -> None:
     assert Conditions(rubber_pct=50).surface_grip == 1.0
     assert Conditions(rubber_pct=100).surface_grip - Conditions(rubber_pct=0).surface_grip == pytest.approx(0.03)
-    assert Conditions(rubber_pct=100, wet_pct=100).surface_grip == pytest.approx(0.65)
+    assert Conditions(rubber_pct=100, wet_pct=100).surface_grip == 1.0  # water hides the rubber; what it takes is each tyre's own
     assert Conditions(air_c=10, track_c=40).ambient_c == 25.0
     assert Conditions(air_c=25, pressure_hpa=990, humidity_pct=30).power_factor == pytest.approx(1.0)
 

@@ -87,6 +87,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "race_odds": (OWNER, G),
     "save_field": (OWNER, P),
     "race_spend": (OWNER, G),
+    "race_wet": (OWNER, GP),
     "race_turns": (OWNER, G),
     "odds_turns": (OWNER, G),
     "live": (OWNER, G),

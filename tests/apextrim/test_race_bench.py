@@ -7,6 +7,7 @@ import pytest
 from django.test import Client
 from django.urls import reverse
 
+from apexcore.race import weather
 from apexcore.race.plans import Plan, Stint
 from apexcore.race.simulation import Outcome
 from apextrim.events import facts
@@ -225,3 +226,35 @@ def test_scrub_or_save_reads_runs_on_both_kinds_of_set(client_in: Client, event:
     found = page.context["scrubbing"]
     assert found is not None and found.runs == (1, 1) and "cannot be told" in words(page)
     assert [row[1:3] for row in page.context["scrub_stints"]] == [found.over(laps) for laps in (3, 10, 20, 30)]
+
+
+def test_lap_times_by_wetness_become_the_races_losses(client_in: Client, event: Event, first: Sheet) -> None:
+    """A car without tyres for the wet has none to take; with them, what the page says is what the rules hold, and rain is planned by it."""
+    assert save(client_in, event) == 302
+    address = reverse("race_wet", args=[event.pk])
+    assert "No tyres of this car are quicker on a soaked road" in words(client_in.get(address))
+    assert client_in.post(address).status_code == 422
+    car = facts.book_car_of(event)
+    slick = car.tyres.compounds[0]
+    wet = slick.model_copy(
+        update={"key": "sedge", "name": "Sedge", "letter": "W", "mu": 1.15, "temperature_opt_c": 45.0, "wet_loss": 0.08, "wet_power": 1.0}
+    )
+    tyres = car.tyres.model_copy(update={"compounds": (*car.tyres.compounds, wet)})
+    row = event.car
+    row.data = car.model_copy(update={"tyres": tyres}).model_dump_json()
+    row.save()
+    event.refresh_from_db()
+    page = client_in.get(address)
+    found = page.context["losses"]
+    assert found and found[0][0] == 0.0 and found[0][1] == 0.0 and found[-1][1] > found[-1][2] and "quicker from" in words(page)
+    assert client_in.post(address, follow=True).status_code == 200
+    event.refresh_from_db()
+    assert facts.rules_of(event).wet_losses == found and "The race rules have these losses" in words(client_in.get(address))
+    assert [tyre.key for tyre in race_view(event).pace.pace.tyres] == [
+        one.key for one in car.tyres.compounds
+    ]  # the race has its own for the wet
+    typed = weather.losses_words(found)
+    assert typed in client_in.get(reverse("brief", args=[event.pk])).content.decode()
+    assert save(client_in, event, rain_from="10", rain_spread="2", wet_losses=typed) == 302
+    assert client_in.get(reverse("race_bench", args=[event.pk])).status_code == 200
+    assert save(client_in, event, wet_losses="10: 3") == 422

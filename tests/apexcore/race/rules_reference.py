@@ -64,14 +64,26 @@ def _wet(rules: RaceRules, lap: int) -> float:
     return float(min(max(begun - over, 0.0), 1.0))
 
 
+def _between(rows: tuple[tuple[float, float, float], ...], wet: float, column: int) -> float:
+    """A value of a table at a wetness, straight between its rows."""
+    for low, high in itertools.pairwise(rows):
+        if low[0] <= wet <= high[0]:
+            share = (wet - low[0]) / (high[0] - low[0])
+            return low[column] + share * (high[column] - low[column])
+    raise AssertionError(wet)
+
+
 def lap_without_fuel_s(rules: RaceRules, pace: Pace, tyre: TyrePace, lap: int, work: float, level: int, cold: bool) -> float:
     """A race lap (from 1) on tyres that have done this much work, in laps driven all out."""
     way = pace.levels[level]
     time = pace.lap_s + tyre.offset_s + way.cost_s + tyre.fade_s * work + tyre.cliff_s * max(work - tyre.cliff_age, 0.0)
     time += tyre.warm_s if cold else 0.0
     wet = _wet(rules, lap)
-    time += wet * rules.wet_lap_s
-    time += (1.0 - wet) * rules.wet_on_dry_s if tyre.key == "wet" and rules.rain_from else wet * rules.dry_on_wet_s
+    if rules.wet_losses:
+        time += _between(rules.wet_losses, wet, 2 if tyre.key == "wet" else 1) if rules.rain_from else 0.0
+    else:
+        time += wet * rules.wet_lap_s
+        time += (1.0 - wet) * rules.wet_on_dry_s if tyre.key == "wet" and rules.rain_from else wet * rules.dry_on_wet_s
     return time + rules.track_s * (lap - 1)
 
 

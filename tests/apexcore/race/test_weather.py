@@ -5,16 +5,19 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from pydantic import ValidationError
 
+from apexcore.errors import InputError
 from apexcore.race.clock import pace_now, rules_now
 from apexcore.race.course import course
 from apexcore.race.happened import Mark, Setup, happened
 from apexcore.race.live import advise
-from apexcore.race.plans import best_by_stops, plan_time_s, ranked_plans
+from apexcore.race.plans import best_by_stops, plan_time_s, ranked_plans, search
 from apexcore.race.replan import replanned, standing_of
 from apexcore.race.rules import Pace, RaceRules, TyrePace
-from apexcore.race.weather import WET, crossover, lost_s, wetness, with_wet
+from apexcore.race.weather import WET, crossover, dry_loses_s, losses_words, lost_s, read_losses, wet_loses_s, wetness, with_wet
 from tests.amounts import many
+from tests.apexcore.race.rules_reference import lap_without_fuel_s
 
 TYRES = (TyrePace("marl", 0.0, 0.15, 0.4, 14, 0.2), TyrePace("slate", 0.5, 0.05, 0.6, 30, 0.1))
 PACE = Pace(70.0, TYRES, 1.5, 0.0, 0.0)
@@ -92,3 +95,38 @@ def test_the_wet_key_plans_for_wet_tyres_from_then_on_and_the_dry_key_for_dry_on
     assert later.standing.compound == WET and later.weather == (6, 11) and not later.wet
     back = advise(setup, later, replace(plan), 1.0)
     assert back.plan is not None and back.plan.stints[0].last_lap <= 12 and WET not in back.plan.compounds[1:]
+
+
+CURVE = ((0.0, 0.0, 8.0), (0.1, 2.5, 6.5), (0.25, 5.0, 6.0), (0.5, 9.0, 6.5), (1.0, 16.0, 8.0))
+
+
+def test_losses_by_wetness_are_read_between_their_rows_and_as_they_are_typed() -> None:
+    rules, _ = rainy(wet_losses=CURVE)
+    for wet, dry_s, wet_s in CURVE:
+        assert float(dry_loses_s(rules, wet)) == pytest.approx(dry_s) and float(wet_loses_s(rules, wet)) == pytest.approx(wet_s)
+    assert float(dry_loses_s(rules, 0.375)) == pytest.approx(7.0)
+    at = crossover(rules)
+    assert at is not None and 0.25 < at < 0.5
+    assert float(dry_loses_s(rules, at)) == pytest.approx(float(wet_loses_s(rules, at)), abs=1e-6)
+    assert read_losses(losses_words(CURVE), "x") == list(CURVE) and read_losses(" ", "x") == []
+    assert read_losses("0:0/8;\n 12,5 %: 2,5/6.5 ; 100: 16/8", "x")[1] == (0.125, 2.5, 6.5)
+    for odd in ("0: 0/8", "10: 1/2; 100: 5/3", "0: 0/8; 50: 3/4; 40: 2/3; 100: 9/9", "0 0 8", "0: 0/8; 100: 900/1", "0: -1/3; 100: 3/3"):
+        with pytest.raises(InputError):
+            read_losses(odd, "Losses")
+    with pytest.raises(ValidationError):
+        RaceRules(laps=9, pit_loss_s=8, tank_l=60, most_stops=3, wet_losses=((0.1, 0.0, 3.0), (1.0, 5.0, 4.0)))
+
+
+@pytest.mark.parametrize("seed", range(many(2, 20)))
+def test_plans_on_a_curve_cost_what_the_reference_says(seed: int) -> None:
+    rng = np.random.default_rng([seed, 41])
+    dry = np.concatenate([[0.0], np.sort(rng.uniform(0, 20, 4))])
+    at = np.concatenate([[0.0], np.sort(rng.uniform(0.05, 0.95, 3)), [1.0]])
+    curve = tuple((float(w), float(d), float(x)) for w, d, x in zip(at, dry, rng.uniform(2, 12, 5), strict=True))
+    rules, pace = rainy(wet_losses=curve, rain_spread=float(rng.uniform(0.1, 3)))
+    for tyre in pace.tyres:
+        for lap in range(1, 13):
+            known = lap_without_fuel_s(rules, pace, tyre, lap, 0.0, 0, False) - pace.lap_s - tyre.offset_s
+            assert float(lost_s(rules, tyre.key, 12)[lap - 1]) == pytest.approx(known, abs=1e-9)
+    plans = search(rules, pace)
+    assert plans and all(plan.time_s >= plans[0].time_s - 1e-9 for plan in plans)
