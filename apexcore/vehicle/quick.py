@@ -20,6 +20,8 @@ from .quick_items import ADJUSTABLE, FINAL, item, items_of, nice
 #: Torque of a naturally breathing engine at a share r of the speed of peak power, over that at it: 1 + r − r². Source: Leedy's formula for
 #: the full-load power of petrol engines, P/P_max = r + r² − r³ (workshop handbooks; ± 8 % between half and full speed).
 _SHARES = (0.35, 0.5, 0.65, 0.8, 0.9, 1.0)
+#: What sprockets and a speed that was told may disagree by without a word: a tyre grows, a tooth is 1.3 % [-].
+_SAME_RATIO = 0.03
 #: Share of the engine's power that reaches the wheels, by driven wheels.
 _EFFICIENCY = {"rear": 0.90, "front": 0.91, "all": 0.87}
 #: Speed of the first gear at the limiter over that of the last, by the number of gears: gears get closer towards the top.
@@ -54,6 +56,7 @@ class Told:
     :param tyre_kind: one of `kinds.TYRES`
     :param wing: whether there is a rear wing
     :param driver_kg: driver in race wear [kg]
+    :param teeth: of the sprockets on engine and axle, of a car with one gear; None where it has none, or they are not known
     :param wets: whether tyres for the wet go with it
     :param adjustable: range of each item that may be adjusted as typed, by its key in `ADJUSTABLE`; empty for the usual one
     """
@@ -73,6 +76,7 @@ class Told:
     tyre_kind: str = "slick"
     wing: bool = False
     driver_kg: float = 80.0
+    teeth: tuple[int, int] | None = None
     wets: bool = True
     adjustable: Mapping[str, str] = field(default_factory=dict)
 
@@ -320,17 +324,33 @@ class _Maker:
             words = ", ".join(format_number(ratio, 2) for ratio in ratios[:-1])
             why = f"even steps down from {format_number(ratios[0] / ratios[-1], 1)} times the last"
             self.assumed.append(Assumed("powertrain.gears", "Gears below the last", words, "± 8 %", why))
+        final = FINAL
+        if told.teeth is not None and told.gears == 1:
+            final = told.teeth[1] / told.teeth[0]
+            ratios = [round(ratios[0] * FINAL / final, 4)]
+            self._between(ratios[0])
         shift = 0.0
         if told.gears > 1:
             shift = self._assume("powertrain.shift_s", "Upshift", kind.shift_s, "s", 2, "± 0.05 s", "usual of the kind")
         reaches, words = _EFFICIENCY[told.driven], "Share of the power that reaches the wheels"
         fuel = self._assume("powertrain.fuel_g_per_kwh", "Fuel used", kind.fuel_g_per_kwh, "g/kWh", 0, "± 10 %", "usual of the kind")
         return {
-            "torque_nm": torque_curve(told.power_kw, told.power_rpm, told.limit_rpm), "gears": ratios, "final_drive": FINAL,
+            "torque_nm": torque_curve(told.power_kw, told.power_rpm, told.limit_rpm), "gears": ratios, "final_drive": final,
             "efficiency": self._assume("powertrain.efficiency", words, reaches, "", 2, "± 0.03", "by driven wheels"),
             "shift_s": shift, "limit_rpm": told.limit_rpm, "front_drive_share": {"rear": 0.0, "front": 1.0, "all": 0.4}[told.driven],
             "fuel_g_per_kwh": fuel, "differential": dict(kind.differential), "engine_braking": kind.engine_braking,
         }  # fmt: skip
+
+    def _between(self, ratio: float) -> None:
+        """Says what the sprockets and the speed told leave between engine and sprockets, where that is more than rounding."""
+        told = self.told
+        assert told.teeth is not None
+        if abs(ratio - 1.0) > _SAME_RATIO:
+            words = (
+                f"{told.teeth[0]}/{told.teeth[1]} alone would do {told.top_kmh * ratio:.0f} km/h at the rev limit; the speed typed stands"
+            )
+            text = f"{format_number(ratio, 3)} : 1"
+            self.assumed.append(Assumed("powertrain.gears", "Gear between engine and sprockets", text, "as typed", words))
 
     def _brakes(self) -> dict[str, Any]:
         told, kind = self.told, self.kind
@@ -390,7 +410,8 @@ class _Maker:
         found: list[dict[str, Any]] = []
         for key in ADJUSTABLE:
             if key in self.told.adjustable:
-                found += items_of(key, self.told.adjustable[key], content, self.kind)
+                teeth = self.told.teeth if self.told.gears == 1 else None
+                found += items_of(key, self.told.adjustable[key], content, self.kind, teeth)
         tank = content["tank_l"]
         step = 1.0 if tank >= 20 else 0.1
         found.append(item("fuel", "Fuel load", "car", "l", (step, tank, step), content["fuel_l"], "fuel_l"))

@@ -71,9 +71,10 @@ def item(
 _WHEELS = (("fl", "front left"), ("fr", "front right"), ("rl", "rear left"), ("rr", "rear right"))
 
 
-def items_of(key: str, typed: str, content: dict[str, Any], kind: Kind) -> list[dict[str, Any]]:
+def items_of(key: str, typed: str, content: dict[str, Any], kind: Kind, teeth: tuple[int, int] | None = None) -> list[dict[str, Any]]:
     """The items of one line of the list, with the racer's own range and step.
 
+    :param teeth: of the sprockets on engine and axle, where there are any
     :raises InputError: if that is none
     """
     words = ADJUSTABLE[key]
@@ -127,7 +128,7 @@ def items_of(key: str, typed: str, content: dict[str, Any], kind: Kind) -> list[
         bounds = range_of(typed, (nice(base - 12, 1), min(nice(base + 10, 1), 94.0), 0.5), "%", words)
         found.append(item("brake_bias", "Brake bias", "car", "%", bounds, base, "brakes.front_share", 0.01))
     elif key == "final":
-        found += _final(typed, words)
+        found += _final(typed, words) if teeth is None else _sprocket(typed, teeth)
     elif key == "diff":
         bounds = range_of(typed, (0.0, 200.0, 10.0), "Nm", words)
         found.append(
@@ -167,6 +168,20 @@ def items_of(key: str, typed: str, content: dict[str, Any], kind: Kind) -> list[
             raise InputError(words, typed, "the share of the power that is kept: 25 to 100 %")
         found.append(item("restrictor", "Restrictor (power kept)", "car", "%", bounds, bounds[1], "powertrain.restrictor", 0.01))
     return found
+
+
+def _sprocket(typed: str, teeth: tuple[int, int]) -> list[dict[str, Any]]:
+    """The sprocket on the axle, about the one that is on: in teeth, beside those of the engine's."""
+    engine, axle = teeth
+    words = "Axle sprocket, teeth"
+    low, high, step = range_of(typed, (float(axle - 8), float(axle + 8), 1.0), "", words)
+    if not low <= axle <= high or any(value != int(value) for value in (low, high, step)):
+        raise InputError(words, typed, f"whole teeth with the {axle} that are on among them")
+    if (high - low) / step > 59:
+        raise InputError(words, typed, "at most 60 sprockets")
+    found = item("sprocket", "Axle sprocket", "car", "", (low, high, step), float(axle), "powertrain.final_drive", 1.0 / engine)
+    names = "|".join(f"{engine}/{round(low + k * step)}" for k in range(round((found["high"] - low) / step) + 1))
+    return [{**found, "names": names.split("|")}]
 
 
 def _final(typed: str, words: str) -> list[dict[str, Any]]:

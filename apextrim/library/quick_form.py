@@ -1,5 +1,7 @@
 """A car in two minutes: the form of what its driver knows by heart."""
 
+import json
+import re
 from typing import Any
 
 from django import forms
@@ -22,10 +24,18 @@ from .stored import driven_line
 _WIDTH_M = 1.8
 #: The fields in their order: of the car, and of what is known.
 _CAR = (
-    "name", "kind", "mass", "driver_kg", "front", "power", "power_rpm", "limit_rpm", "driven", "gears", "top", "tyre_kind", "tyre_front",
+    "name", "kind", "mass", "driver_kg", "front", "power", "power_rpm", "limit_rpm", "driven", "gears", "top", "teeth", "tyre_kind",
+    "tyre_front",
     "tyre_rear", "wets", "wing",
 )  # fmt: skip
 _KNOWN = ("top_seen", "to_100", "lap", "circuit", "pace")
+#: Tyres, gears and driven wheels that are usual of a kind.
+_USUAL = {
+    "kart": {"tyre_kind": "kart", "gears": "1", "driven": "rear"}, "saloon": {"tyre_kind": "semi", "driven": "front"},
+    "coupe": {"tyre_kind": "slick", "driven": "rear"}, "roadster": {"tyre_kind": "semi", "driven": "rear"},
+    "single_seater": {"tyre_kind": "slick", "driven": "rear"}, "oval": {"tyre_kind": "slick", "driven": "rear"},
+}  # fmt: skip
+_TEETH = re.compile(r"(\d{1,2})\s*[/:x]\s*(\d{2,3})")
 #: Driven wheels in words.
 _DRIVEN = (("rear", "the rear"), ("front", "the front"), ("all", "all four"))
 
@@ -44,6 +54,10 @@ class QuickCarForm(forms.Form):
     driven = forms.ChoiceField(choices=_DRIVEN, label="Driven wheels")
     gears = QuantityField("", 1, 10, whole=True, label="Gears")
     top = QuantityField("km/h", 30, 500, label="Last gear at the rev limit", decimals=0)
+    teeth = forms.CharField(
+        max_length=12, required=False, label="Sprockets, teeth on engine/axle (one gear)",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "11/80"}),
+    )  # fmt: skip
     tyre_kind = forms.ChoiceField(choices=[(key, tyre.words) for key, tyre in TYRES.items()], label="Tyres", initial="semi")
     tyre_front = forms.CharField(max_length=40, required=False, label="Tyre size, front")
     tyre_rear = forms.CharField(max_length=40, required=False, label="Tyre size, rear")
@@ -64,6 +78,11 @@ class QuickCarForm(forms.Form):
             self.fields[f"range_{key}"] = forms.CharField(max_length=60, required=False, label=f"{words}: range and step")
 
     @property
+    def usual(self) -> str:
+        """What is usual of each kind, for boxes that nobody has typed in."""
+        return json.dumps({key: {"front": f"{100 * kind.front_share:.0f}", **_USUAL.get(key, {})} for key, kind in KINDS.items()})
+
+    @property
     def car_fields(self) -> list[forms.BoundField]:
         """The car itself."""
         return [self[name] for name in _CAR]
@@ -78,8 +97,23 @@ class QuickCarForm(forms.Form):
         """A tick and a range for everything that may be adjusted."""
         return [(self[f"move_{key}"], self[f"range_{key}"]) for key in ADJUSTABLE]
 
+    def clean_teeth(self) -> tuple[int, int] | None:
+        """Teeth on engine and axle; None where nothing is typed."""
+        typed = self.cleaned_data["teeth"].strip()
+        if not typed:
+            return None
+        told = _TEETH.fullmatch(typed)
+        pair = (int(told[1]), int(told[2])) if told else (0, 0)
+        if not (7 <= pair[0] <= 40 and 20 <= pair[1] <= 120):
+            raise forms.ValidationError(f"Sprockets: “{typed}” is not valid; expected teeth on engine and axle, such as 11/80.")
+        return pair
+
     def clean(self) -> dict[str, Any]:
         values = super().clean() or {}
+        if values.get("teeth") and values.get("gears") not in (None, 1):
+            self.add_error("teeth", "Sprockets are told for a car with one gear; its gears and the speed of the last say the rest.")
+        if values.get("kind") == "kart" and values.get("tyre_kind") not in (None, "kart", "kart_wet"):
+            self.add_error("tyre_kind", "A kart has kart tyres; expected kart slicks or wets for karts.")
         if values.get("lap"):
             try:
                 values["lap_s"] = parse_lap(values["lap"], "A good lap of yours")
@@ -96,7 +130,7 @@ class QuickCarForm(forms.Form):
         return Told(
             v["name"], v["kind"], v["mass"], v["front"] / 100.0, v["power"], v["power_rpm"], v["limit_rpm"], v["driven"], v["gears"],
             v["top"],
-            v["tyre_front"], v["tyre_rear"], v["tyre_kind"], v["wing"], v["driver_kg"], v["wets"],
+            v["tyre_front"], v["tyre_rear"], v["tyre_kind"], v["wing"], v["driver_kg"], v["teeth"], v["wets"],
             {key: v[f"range_{key}"] for key in ticked},
         )  # fmt: skip
 

@@ -2,6 +2,7 @@
 
 import itertools
 import random
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -175,3 +176,27 @@ def test_a_start_with_constant_force_is_the_closed_form() -> None:
     t = seconds_to(slow, 80 / 3.6) - seconds_to(slow, 60 / 3.6)
     energy = 0.5 * weights(slow).mass_kg * ((80 / 3.6) ** 2 - (60 / 3.6) ** 2)
     assert 0.55 < energy / t / (140_000 * slow.powertrain.efficiency) <= 1.0
+
+
+@pytest.mark.parametrize("pair", [(11, 80), (10, 86), (12, 72)])
+def test_sprockets_are_told_as_teeth_and_the_speed_typed_stands(pair: tuple[int, int]) -> None:
+    """The pair is in the car, the item goes in teeth about it, and what the pair alone would do is said where it is another speed."""
+    told = replace(KART, teeth=pair, adjustable={"final": ""})
+    car, assumed = quick_car(told, "kart")
+    sheet = base_sheet(car)
+    assert car.powertrain.final_drive == pytest.approx(pair[1] / pair[0]) and sheet.values["sprocket"] == pair[1]
+    assert 3.6 * limit_speed_ms(adjusted(car, sheet), 1) == pytest.approx(KART.top_kmh, rel=1e-3)
+    item = car.item("sprocket")
+    assert item.names[round(pair[1] - item.low)] == f"{pair[0]}/{pair[1]}" and (item.low, item.high, item.step) == (
+        pair[1] - 8,
+        pair[1] + 8,
+        1,
+    )
+    longer = sheet.stepped(item, -4)
+    assert longer is not None
+    assert limit_speed_ms(adjusted(car, longer), 1) == pytest.approx(KART.top_kmh / 3.6 * pair[1] / (pair[1] - 4), rel=1e-3)
+    said = [one for one in assumed if one.path == "powertrain.gears"]
+    assert bool(said) == (abs(car.powertrain.gears[0] - 1.0) > 0.03)
+    for typed in ("81 to 90 by 1", "70 to 90 by 0.5", "20 to 100 by 1"):
+        with pytest.raises(FileRejected):
+            quick_car(replace(told, teeth=(11, 80), adjustable={"final": typed}), "kart")

@@ -91,3 +91,26 @@ def test_the_sample_weekend_is_copied_once(newcomer: Client) -> None:
     assert "of 6" not in words(ended) and ended.redirect_chain[0][0] == "/"
     for name in ("brief", "sheet_bench", "runs_bench", "verdicts_bench", "race_bench", "lap_bench"):
         assert newcomer.get(reverse(name, args=[event.pk])).status_code == 200
+
+
+def test_a_kart_of_its_owners_words(newcomer: Client) -> None:
+    """Sprockets as teeth, kart tyres with wets of their own, pressures filled for where they settle; what cannot be is said at its box."""
+    kart = {
+        **{key: value for key, value in HATCH.items() if key != "locked"}, "name": "Mine", "kind": "kart", "mass": "165", "front": "43", "power": "20", "power_rpm": "11000", "limit_rpm": "15000",
+        "driven": "rear", "gears": "1", "top": "115", "tyre_kind": "kart", "tyre_front": "", "tyre_rear": "", "teeth": "11/80", "wets": "on",
+        "move_final": "on", "do": "save",
+    }  # fmt: skip
+    for name, typed, said in (
+        ("teeth", "eleven", "such as 11/80"), ("teeth", "11/8", "such as 11/80"), ("gears", "6", "one gear"), ("tyre_kind", "semi", "kart tyres"),
+    ):  # fmt: skip
+        wrong = newcomer.post(reverse("quick_car"), {**kart, name: typed})
+        assert wrong.status_code == 422 and said in wrong.content.decode() and 'value="Mine"' in wrong.content.decode()
+    assert newcomer.post(reverse("quick_car"), kart).status_code == 302
+    car = parsed_car(Car.objects.get(name="Mine").data)
+    assert [compound.key for compound in car.tyres.compounds] == ["kart", "kart_wet"] and car.item("sprocket").base == 80
+    assert len(set(car.tyres.cold_kpa)) > 1 and car.brakes.front_share == 0.0
+    bare = {key: value for key, value in kart.items() if key not in ("wets", "teeth")}
+    newcomer.post(reverse("quick_car"), {**bare, "name": "Bare"})
+    assert len(parsed_car(Car.objects.get(name="Bare").data).tyres.compounds) == 1
+    page = newcomer.post(reverse("quick_car"), {**kart, "do": "check"}).content.decode()
+    assert "Heat that the tyres give off" in page and "Cold pressures FL, FR, RL, RR" in page

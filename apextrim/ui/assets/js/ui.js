@@ -11,6 +11,7 @@ import { keptForm } from "./components/keptForm.js";
 import { mapPick } from "./components/mapPick.js";
 import { palette } from "./components/palette.js";
 import { printer } from "./components/printer.js";
+import { quickCar } from "./components/quickCar.js";
 import { raceKeys } from "./components/raceKeys.js";
 import { sheetBench } from "./components/sheetBench.js";
 import { shell } from "./components/shell.js";
@@ -20,7 +21,7 @@ import { trainerKeys } from "./components/trainerKeys.js";
 import { zoomMap } from "./components/zoomMap.js";
 
 const COMPONENTS = {
-  autoSend, bookPage, drawnLine, fold, item, kept, keptForm, mapPick, palette, printer, raceKeys, sheetBench, shell, stepsFold, thread, trainerKeys, zoomMap,
+  autoSend, bookPage, drawnLine, fold, item, kept, keptForm, mapPick, palette, printer, quickCar, raceKeys, sheetBench, shell, stepsFold, thread, trainerKeys, zoomMap,
 };
 
 document.addEventListener("alpine:init", () => {

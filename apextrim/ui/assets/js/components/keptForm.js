@@ -1,6 +1,9 @@
 // @ts-check
 // A form whose fields are kept in the browser until it is sent.
 
+/** @param {HTMLInputElement} field */
+const written = (field) => (field.type === "checkbox" ? (field.checked ? "1" : "") : field.value);
+
 /** @type {Component} */
 export const keptForm = () => ({
   restored: false,
@@ -15,12 +18,13 @@ export const keptForm = () => ({
     const kept = JSON.parse(localStorage.getItem(this.key) || "{}");
     for (const field of this.fields) {
       if (!(field.name in kept)) continue;
-      field.value = kept[field.name];
+      if (field.type === "checkbox") field.checked = Boolean(kept[field.name]);
+      else field.value = kept[field.name];
       this.restored = true;
     }
   },
   keep() {
-    localStorage.setItem(this.key, JSON.stringify(Object.fromEntries(this.fields.map((field) => [field.name, field.value]))));
+    localStorage.setItem(this.key, JSON.stringify(Object.fromEntries(this.fields.map((field) => [field.name, written(field)]))));
   },
   sent() {
     localStorage.removeItem(this.key);
