@@ -4,6 +4,7 @@ import math
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -14,12 +15,14 @@ from apexcore.circuit.conditions import GRAVITY, Conditions
 from apexcore.circuit.line import offset_line, racing_line
 from apexcore.circuit.lines import widest_line
 from apexcore.circuit.track import Circuit, Corner, Straight, centre_line, mirrored
+from apexcore.circuit.usual import usual_course
 from apexcore.errors import NoLegalPlan
 from apexcore.judge.calibration import calibrate
 from apexcore.judge.fade import fade
 from apexcore.judge.model import Observed
 from apexcore.judge.plan import Question, Spread, plans
 from apexcore.judge.priors import NominalPace, nominal_pace
+from apexcore.judge.scrubbing import scrubbing
 from apexcore.judge.stints import stints
 from apexcore.judge.traces.cut import RecordedLap
 from apexcore.judge.traces.survey import surveyed
@@ -27,8 +30,10 @@ from apexcore.judge.trainer import LEVELS as TRAINED
 from apexcore.judge.verdict import judge, judge_several
 from apexcore.lap import kernel
 from apexcore.lap.assembly import aero_areas, lateral_transfer
+from apexcore.lap.driver import LEVELS
 from apexcore.lap.quickest import line_case, quickest_line
 from apexcore.lap.solver import COLUMN, LapCase, solve_lap, top_speed_ms
+from apexcore.lap.warmth import warmed
 from apexcore.lap.wishes import Wish
 from apexcore.quantities.spread import Z95
 from apexcore.quantities.words import counted
@@ -40,6 +45,8 @@ from apexcore.trim.figures.gearing import shifts
 from apexcore.trim.moves.class_search import class_search
 from apexcore.vehicle.car import Car
 from apexcore.vehicle.class_limits import ClassLimits
+from apexcore.vehicle.kinds import KINDS
+from apexcore.vehicle.quick import quick_car
 from apexcore.vehicle.sheet import base_sheet, is_drivable
 from apexcore.vehicle.tyres import hot_pressure_kpa
 from apexcore.vehicle.weights import weights
@@ -55,6 +62,7 @@ from tests.apexcore.judge.test_drift import DAYS, rates
 from tests.apexcore.judge.test_fade import BENDS, stint
 from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, simulated
 from tests.apexcore.judge.test_plan import settled_share
+from tests.apexcore.judge.test_scrubbing import driven as set_run
 from tests.apexcore.judge.test_stints import lost
 from tests.apexcore.judge.test_stints import world as two_runs
 from tests.apexcore.judge.test_trainer import HOSTILE, rows_beyond, taught, trained_ends
@@ -71,6 +79,9 @@ from tests.apexcore.lap.test_kernel import straight as open_straight
 from tests.apexcore.lap.test_proof import place, record
 from tests.apexcore.lap.test_quickest import PLACES as BEST_PLACES
 from tests.apexcore.lap.test_quickest import bumps_gain, found
+from tests.apexcore.lap.test_warmth import over_k
+from tests.apexcore.lap.test_warmth import settled as settled_lap
+from tests.apexcore.lap.test_warmth import told as told_car
 from tests.apexcore.lap.test_wishes import OVAL
 from tests.apexcore.lap.test_wishes import asked as asked_line
 from tests.apexcore.race.exact_reference import brute_force, by_milp, random_problem, with_every_rule
@@ -80,6 +91,8 @@ from tests.apexcore.trim.test_class_search import CASES as CLASS_CASES
 from tests.apexcore.trim.test_class_search import by_trying_all, random_classes, with_items
 from tests.apexcore.trim.test_gearing import best_brute_force, time_to
 from tests.apexcore.vehicle.test_class_limits import peak_gaps
+from tests.apexcore.vehicle.test_water import crossings
+from tests.apexcore.vehicle.test_water import lap as wet_lap
 from tests.conftest import demo_circuit as demo_lap_circuit
 from tests.conftest import demo_lap_case, stripped
 
@@ -87,8 +100,11 @@ from .advice_trial import PLACES as ADVICE_PLACES
 from .advice_trial import said_wrong, trials
 from .demo_files import demo_car, demo_circuit
 from .directions import directions
+from .steps_trial import FAR_CARS, FAR_SEEDS, read_far, read_twice, rms_s
 from .steps_trial import PLACES as STEP_PLACES
-from .steps_trial import read_twice, rms_s
+
+#: Dry and wet tyres of the cars of `test_water`.
+WET_PAIRS = (("coupe", "slick", "wet"), ("four", "slick", "wet"), ("kart", "kart", "kart_wet"))
 
 
 @dataclass(frozen=True)
@@ -421,6 +437,15 @@ def steps_cases() -> Iterator[Case]:
             f"steps on the best of a few lines: {demo_car(car).name} at {demo_circuit(circuit).name}",
             "another search, from the middle of the road", ours, "≤ 12 ms, none", rms_s(found) + 0.012 * flips, 0.012, "s",
         )  # fmt: skip
+    for key in FAR_CARS:
+        found = [one for seed in FAR_SEEDS for one in read_far(key, seed)]
+        everything += found
+        flips = sum(one.flips for one in found)
+        ours = f"{1000 * rms_s(found):.1f} ms apart (rms of {len(found)}), {flips} the other way round"
+        yield Case(
+            f"steps of {demo_car(key).name} on {len(FAR_SEEDS)} circuits drawn at random", "another search, from the middle of the road",
+            ours, "≤ 12 ms, none", rms_s(found) + 0.012 * flips, 0.012, "s",
+        )  # fmt: skip
     inside = sum(one.holds for one in everything) / len(everything)
     yield Case(
         "the same, within what was said", f"{len(everything)} steps", f"{100 * inside:.0f} %", "≥ 93 %", 1.0 - inside, 0.07, "outside"
@@ -593,6 +618,63 @@ def wear_cases() -> Iterator[Case]:
     )
 
 
+def water_cases() -> Iterator[Case]:
+    """Where tyres cross on wet roads, on cars that the study of water did not have."""
+    for air_c in (10.0, 14.0, 18.0):
+        for told in ("coupe", "four"):
+            first, second = crossings(told, "slick", "intermediate", air_c), crossings(told, "intermediate", "wet", air_c)
+            ours = f"{', '.join(f'{one:.2f}' for one in first)}; {', '.join(f'{one:.2f}' for one in second)}"
+            off = max(0.2 - first[0], first[0] - 0.35, 0.53 - second[0], second[0] - 0.70, 0.0) if len(first) == len(second) == 1 else 1.0
+            name = f"water: slick to intermediate and on to wet, {told}, {air_c:.0f} °C"
+            yield Case(name, "ranges of a study on other cars", ours, "0.20–0.35; 0.53–0.70", off, 0.03, "wetness")
+        apart = [wet_lap(told, dry, 1.0, air_c)[0] - wet_lap(told, wet, 1.0, air_c)[0] for told, dry, wet in WET_PAIRS]
+        ours = ", ".join(f"{one:.1f} s" for one in apart)
+        off = max(max(4.0 - one, one - 10.0, 0.0) for one in apart)
+        yield Case(f"water: wets ahead of dry tyres, soaked, {air_c:.0f} °C", "likewise", ours, "4–10 s a lap", off, 1.5, "s")
+
+
+def warmth_cases(cars: int = 30) -> Iterator[Case]:
+    """Tyres of cars made in two minutes on a usual course, and drivers in order from 5 to 50 °C of track."""
+    off, hottest, order = [], [], []
+    for number in range(cars):
+        kind = list(KINDS)[number % len(KINDS)]
+        car = quick_car(told_car(np.random.default_rng([number, 30]), kind), "any")[0]
+        line = racing_line(usual_course(kind), car_width_m=car.width_m)
+        car = warmed(car, line).car
+        best = car.tyres.compounds[0].temperature_opt_c
+        for air_c, track_c in ((15, 20), (22, 30)):
+            lap = settled_lap(car, line, air_c, track_c)
+            off.append(abs(over_k(car, lap)))
+            hottest.append(max(lap.tyres.temperature_c) - best)
+        for track_c in (5, 25, 50):
+            times = [settled_lap(car, line, 0.6 * track_c + 5, track_c, level).time_s for level in LEVELS]
+            order.append(max(b - a for a, b in pairwise(times)))
+    cases = f"{cars} cars of the short form, 20 and 30 °C of track"
+    yield Case("heat of tyres: mean off the best", cases, f"at most {max(off):.1f} K", "≤ 5 K", max(off), 5.0, "K")
+    yield Case("heat of tyres: the hottest wheel over it", cases, f"at most {max(hottest):+.1f} K", "≤ 20 K", max(hottest), 20.0, "K")
+    worst = max(order)
+    reference = f"{cars} cars, 5, 25 and 50 °C of track"
+    yield Case("heat of tyres: a better driver is no slower", reference, f"at worst {worst:+.2f} s", "≤ 0.1 s", worst, 0.1, "s")
+
+
+def scrubbing_case(days: int = 400) -> Case:
+    """Scrubbed and new sets: truth inside what is told, days with drift and runs of their own."""
+    held = []
+    for day in range(days):
+        rng = np.random.default_rng([day, 7])
+        early, pace, fade = float(rng.normal(0.1, 0.2)), float(rng.normal(0, 0.1)), float(rng.normal(-0.01, 0.02))
+        sd = float(rng.uniform(0.02, 0.2))
+        runs = [set_run(rng, bool(k % 2), int(rng.integers(6, 16)), early, pace, fade, sd, k) for k in range(int(rng.integers(2, 7)))]
+        found = scrubbing(runs, 0.03, 0.05)
+        assert found is not None
+        mean, half = found.over(20)
+        held.append(abs(mean - (3 * early + 20 * pace + 190 * fade)) <= half)
+    share = float(np.mean(held))
+    return Case(
+        "scrub or save over 20 laps", f"{days} simulated days", f"{100 * share:.0f} % inside", "≥ 93 %", 1.0 - share, 0.07, "outside"
+    )
+
+
 def trainer_cases(drivers: int = 200) -> Iterator[Case]:
     """The braking-point trainer against drivers whose latest mark is known, twenty runs each, also where it moves."""
     for name, level in TRAINED.items():
@@ -742,6 +824,8 @@ def all_cases() -> list[Case]:
         *lap_cases(),
         *quickest_cases(),
         *steps_cases(),
+        *water_cases(),
+        *warmth_cases(),
         *groove_cases(),
         *class_cases(),
         *sketch_cases(),
@@ -760,6 +844,7 @@ def all_cases() -> list[Case]:
         calibration_case(),
         *fade_cases(),
         *stints_cases(),
+        scrubbing_case(),
         *world_cases(),
         *day_cases(),
         *margin_cases(),

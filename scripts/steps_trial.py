@@ -6,14 +6,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from apexcore.circuit.line import offset_line
+from apexcore.circuit.conditions import Conditions
+from apexcore.circuit.line import offset_line, racing_line
 from apexcore.circuit.track import Circuit, centre_line
 from apexcore.lap.quickest import line_case
 from apexcore.lap.solver import LapCase
 from apexcore.trim.moves.effects import StepEffect, line_spread_s, step_effects
 from apexcore.trim.moves.pool import found_pool
 from apexcore.vehicle.sheet import Sheet, base_sheet
-from tests.conftest import demo_circuit, demo_lap_case
+from tests.apexcore.circuit.test_averaged import random_circuit
+from tests.conftest import demo_car, demo_circuit, demo_lap_case
 
 #: Cars at circuits, and items whose steps move their lines.
 PLACES: dict[tuple[str, str], tuple[str, ...]] = {
@@ -56,6 +58,23 @@ class Twice:
         return self.one.lap_s * self.other.lap_s < 0.0 and max(abs(self.one.lap_s), abs(self.other.lap_s)) > _CLEARLY_S
 
 
+#: Cars on circuits that nobody drew by hand: seeds of the random ones, and items whose steps move the lap most that are read.
+FAR_CARS, FAR_SEEDS, FAR_ITEMS = ("ferrow_lark", "pentlow_hare", "brackendale_gt", "wisp_125"), (901, 902, 903), 7
+
+
+def read_far(car_key: str, seed: int) -> list[Twice]:
+    """Steps of the items that move a lap most, on a random circuit, by both searches."""
+    circuit, car = random_circuit(seed), demo_car(car_key)
+    pair = (car.tyres.compounds[0], car.tyres.compounds[0])
+    case, sheet = LapCase(car, racing_line(circuit, car_width_m=car.width_m), Conditions(), pair), base_sheet(car)
+    size: dict[str, float] = {}
+    for step in step_effects(case, sheet, list(car.items)):
+        if step.value is not None:
+            size[step.item.key] = max(size.get(step.item.key, 0.0), abs(step.lap_s))
+    keys = sorted(size, key=lambda key: -size[key])[:FAR_ITEMS]
+    return _twice(*(_read(circuit, case, sheet, keys, middle) for middle in (False, True)))
+
+
 def _read(circuit: Circuit, lap_case: LapCase, sheet: Sheet, keys: Sequence[str], middle: bool) -> list[StepEffect]:
     """Steps of these items by lines that are searched for from least curvature, or from the middle of the road."""
     centre = centre_line(circuit)
@@ -69,7 +88,11 @@ def read_twice(car: str, circuit: str) -> list[Twice]:
     """The steps of a place by both."""
     lap_case, _ = demo_lap_case(car, circuit)
     sheet, road, keys = base_sheet(lap_case.car), demo_circuit(circuit), PLACES[car, circuit]
-    ones, others = (_read(road, lap_case, sheet, keys, middle) for middle in (False, True))
+    return _twice(*(_read(road, lap_case, sheet, keys, middle) for middle in (False, True)))
+
+
+def _twice(ones: Sequence[StepEffect], others: Sequence[StepEffect]) -> list[Twice]:
+    """The steps that both have."""
     found = []
     for one, other in zip(ones, others, strict=True):
         if one.value is not None:

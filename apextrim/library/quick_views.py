@@ -53,7 +53,7 @@ def _warm_words(warm: Warmed, usual: bool) -> tuple[Assumed, ...]:
     if not warm.near:
         why = f"as far as it goes: {warm.off_k:+.0f} K off {best:.0f} °C in the mean on {where}"
     text = f"× {warm.scale[0]:.2f} front, × {warm.scale[1]:.2f} rear"
-    filled = ", ".join(f"{kpa:.0f}" for kpa in warm.car.tyres.cold_kpa) + " kPa"
+    filled = ", ".join(f"{kpa:.0f} kPa" for kpa in warm.car.tyres.cold_kpa)
     return (
         Assumed("tyres.heat", "Heat that the tyres give off, over usual of their size", text, "± 20 %", why),
         Assumed(
