@@ -201,7 +201,8 @@ class Obstacles:
         desk, lap, station = self.desk, self.desk.lap, self._station(marker)
         ds, s = self.book.ds, desk.s
         first = (station - math.ceil(_BEFORE_M / ds)) % desk.n if desk.closed else max(station - math.ceil(_BEFORE_M / ds), 0)
-        last = (int(self._reach(lap, station)[-1]) + 2) % desk.n  # orders end before it
+        last = int(self._reach(lap, station)[-1]) + 2  # orders end before it
+        last = last % desk.n if desk.closed else min(last, desk.n - 1)
         opening = min(_HALF, float(lap.column("throttle")[station]))
         braked = float(lap.column("brake")[self._reach(lap, station)].max()) > BRAKED
         tried = [(1.0, share) for share in _BRAKINGS] if braked else [(lean, 1.0) for lean in _LEANS]

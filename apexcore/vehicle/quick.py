@@ -8,6 +8,7 @@ import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any
 
 from ..circuit.conditions import GRAVITY
@@ -56,6 +57,8 @@ class Told:
     :param tyre_kind: one of `kinds.TYRES`
     :param wing: whether there is a rear wing
     :param driver_kg: driver in race wear [kg]
+    :param ratios: of the gears before the final drive, first gear first, in any unit; the last has the speed told; empty for
+        usual steps
     :param teeth: of the sprockets on engine and axle, of a car with one gear; None where it has none, or they are not known
     :param wets: whether tyres for the wet go with it
     :param adjustable: range of each item that may be adjusted as typed, by its key in `ADJUSTABLE`; empty for the usual one
@@ -76,6 +79,7 @@ class Told:
     tyre_kind: str = "slick"
     wing: bool = False
     driver_kg: float = 80.0
+    ratios: tuple[float, ...] = ()
     teeth: tuple[int, int] | None = None
     wets: bool = True
     adjustable: Mapping[str, str] = field(default_factory=dict)
@@ -320,7 +324,9 @@ class _Maker:
         )
         driven = 1 if told.driven == "rear" else 0
         ratios = gear_ratios(told.gears, told.top_kmh, told.limit_rpm, self.radius[driven])
-        if told.gears > 1:
+        if told.ratios:
+            ratios = self._told_ratios(ratios[-1])
+        elif told.gears > 1:
             words = ", ".join(format_number(ratio, 2) for ratio in ratios[:-1])
             why = f"even steps down from {format_number(ratios[0] / ratios[-1], 1)} times the last"
             self.assumed.append(Assumed("powertrain.gears", "Gears below the last", words, "± 8 %", why))
@@ -340,6 +346,13 @@ class _Maker:
             "shift_s": shift, "limit_rpm": told.limit_rpm, "front_drive_share": {"rear": 0.0, "front": 1.0, "all": 0.4}[told.driven],
             "fuel_g_per_kwh": fuel, "differential": dict(kind.differential), "engine_braking": kind.engine_braking,
         }  # fmt: skip
+
+    def _told_ratios(self, last: float) -> list[float]:
+        """The gears as told, scaled so that the last one has the speed that was told."""
+        told = self.told.ratios
+        if len(told) != self.told.gears or any(b >= a for a, b in pairwise(told)):
+            raise InputError("Gear ratios", ", ".join(f"{one:g}" for one in told), f"{self.told.gears} falling numbers, one for each gear")
+        return [round(one * last / told[-1], 4) for one in told]
 
     def _between(self, ratio: float) -> None:
         """Says what the sprockets and the speed told leave between engine and sprockets, where that is more than rounding."""
@@ -409,6 +422,8 @@ class _Maker:
     def _items(self, content: dict[str, Any]) -> list[dict[str, Any]]:
         found: list[dict[str, Any]] = []
         for key in ADJUSTABLE:
+            if key == "spring" and "corners" in self.told.adjustable:
+                continue  # each by itself is both of an axle
             if key in self.told.adjustable:
                 teeth = self.told.teeth if self.told.gears == 1 else None
                 found += items_of(key, self.told.adjustable[key], content, self.kind, teeth)

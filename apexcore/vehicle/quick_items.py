@@ -15,7 +15,7 @@ ADJUSTABLE: dict[str, str] = {
     "pressure": "Tyre pressures", "camber": "Camber", "toe": "Toe", "spring": "Springs", "bar": "Anti-roll bars", "ride": "Ride heights",
     "wing": "Rear wing", "bias": "Brake bias", "final": "Final drive or sprockets", "diff": "Differential preload",
     "track": "Track widths", "cross": "Cross weight (wedge)", "ballast": "Ballast",
-    "restrictor": "Restrictor",
+    "restrictor": "Restrictor", "corners": "Springs, each corner by itself", "seat": "Seat position (kart)",
 }  # fmt: skip
 #: What moves on a car whose setup is fixed.
 LOCKED = ("pressure", "bias")
@@ -155,6 +155,16 @@ def items_of(key: str, typed: str, content: dict[str, Any], kind: Kind, teeth: t
                 0.01,
             )
         )
+    elif key == "corners" and not kind.rigid:
+        for n, (short, name) in enumerate(_WHEELS):
+            axle = ("front", "rear")[n // 2]
+            base = content[axle]["spring_n_per_mm"]
+            bounds = range_of(typed, (nice(0.6 * base, 5), nice(1.6 * base, 5), 5.0), "N/mm", words)
+            found.append(item(f"spring_{short}", f"Spring {name}", short, "N/mm", bounds, base, f"{axle}.spring_n_per_mm.{n % 2}"))
+    elif key == "seat" and kind.rigid:
+        bounds = range_of(typed, (-30.0, 40.0, 5.0), "mm", words)
+        found.append(item("seat_back", "Seat back", "car", "mm", bounds, 0.0, "mass.seat_back_mm"))
+        found.append(item("seat_up", "Seat up", "car", "mm", (-10.0, 30.0, 5.0), 0.0, "mass.seat_up_mm"))
     elif key == "ballast":
         found.append(
             item("ballast_floor", "Ballast, floor", "car", "kg", range_of(typed, (0.0, 60.0, 5.0), "kg", words), 0.0, "ballast.0.kg")

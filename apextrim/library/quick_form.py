@@ -2,6 +2,7 @@
 
 import json
 import re
+from itertools import pairwise
 from typing import Any
 
 from django import forms
@@ -10,7 +11,7 @@ from django.contrib.auth.models import User
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import InputError
 from apexcore.lap.driver import LEVEL_WORDS, LEVELS
-from apexcore.quantities import parse_lap
+from apexcore.quantities import parse_lap, read_number
 from apexcore.trim.figures.known import Course, Known
 from apexcore.vehicle.kinds import KINDS, TYRES
 from apexcore.vehicle.quick import Told
@@ -24,9 +25,8 @@ from .stored import driven_line
 _WIDTH_M = 1.8
 #: The fields in their order: of the car, and of what is known.
 _CAR = (
-    "name", "kind", "mass", "driver_kg", "front", "power", "power_rpm", "limit_rpm", "driven", "gears", "top", "teeth", "tyre_kind",
-    "tyre_front",
-    "tyre_rear", "wets", "wing",
+    "name", "kind", "mass", "driver_kg", "front", "power", "power_rpm", "limit_rpm", "driven", "gears", "top", "ratios", "teeth",
+    "tyre_kind", "tyre_front", "tyre_rear", "wets", "wing",
 )  # fmt: skip
 _KNOWN = ("top_seen", "to_100", "lap", "circuit", "pace")
 #: Tyres, gears and driven wheels that are usual of a kind.
@@ -54,6 +54,10 @@ class QuickCarForm(forms.Form):
     driven = forms.ChoiceField(choices=_DRIVEN, label="Driven wheels")
     gears = QuantityField("", 1, 10, whole=True, label="Gears")
     top = QuantityField("km/h", 30, 500, label="Last gear at the rev limit", decimals=0)
+    ratios = forms.CharField(
+        max_length=120, required=False, label="Gear ratios, first to last, if known",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "3.2, 2.1, 1.6, 1.3, 1.1"}),
+    )  # fmt: skip
     teeth = forms.CharField(
         max_length=12, required=False, label="Sprockets, teeth on engine/axle (one gear)",
         widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "11/80"}),
@@ -97,6 +101,14 @@ class QuickCarForm(forms.Form):
         """A tick and a range for everything that may be adjusted."""
         return [(self[f"move_{key}"], self[f"range_{key}"]) for key in ADJUSTABLE]
 
+    def clean_ratios(self) -> tuple[float, ...]:
+        """The ratios in order; none where nothing is typed."""
+        parts = [part for part in re.split(r"[;\s]+|,(?!\d)|(?<=\d),\s", self.cleaned_data["ratios"].strip()) if part]
+        try:
+            return tuple(read_number(part, "", "Gear ratios", 0.2, 30.0) for part in parts)
+        except InputError as error:
+            raise forms.ValidationError(str(error)) from None
+
     def clean_teeth(self) -> tuple[int, int] | None:
         """Teeth on engine and axle; None where nothing is typed."""
         typed = self.cleaned_data["teeth"].strip()
@@ -112,6 +124,10 @@ class QuickCarForm(forms.Form):
         values = super().clean() or {}
         if values.get("teeth") and values.get("gears") not in (None, 1):
             self.add_error("teeth", "Sprockets are told for a car with one gear; its gears and the speed of the last say the rest.")
+        ratios, gears = values.get("ratios"), values.get("gears")
+        if ratios and gears is not None and (len(ratios) != gears or any(b >= a for a, b in pairwise(ratios))):
+            typed = ", ".join(f"{one:g}" for one in ratios)
+            self.add_error("ratios", f"Gear ratios: “{typed}” is not valid; expected {int(gears)} falling numbers, first gear first.")
         if values.get("kind") == "kart" and values.get("tyre_kind") not in (None, "kart", "kart_wet"):
             self.add_error("tyre_kind", "A kart has kart tyres; expected kart slicks or wets for karts.")
         if values.get("lap"):
@@ -130,7 +146,7 @@ class QuickCarForm(forms.Form):
         return Told(
             v["name"], v["kind"], v["mass"], v["front"] / 100.0, v["power"], v["power_rpm"], v["limit_rpm"], v["driven"], v["gears"],
             v["top"],
-            v["tyre_front"], v["tyre_rear"], v["tyre_kind"], v["wing"], v["driver_kg"], v["teeth"], v["wets"],
+            v["tyre_front"], v["tyre_rear"], v["tyre_kind"], v["wing"], v["driver_kg"], v["ratios"], v["teeth"], v["wets"],
             {key: v[f"range_{key}"] for key in ticked},
         )  # fmt: skip
 

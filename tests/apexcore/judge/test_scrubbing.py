@@ -21,6 +21,7 @@ def driven(
     return SetRun(scrubbed, tuple(found))
 
 
+@pytest.mark.thorough
 def test_truth_lies_in_the_intervals_of_runs_on_both() -> None:
     """Many days, each with gains, losses and drifting runs of its own: early, pace, fade and whole stints."""
     inside: dict[str, list[bool]] = {"early": [], "pace": [], "fade": [], "stint": []}

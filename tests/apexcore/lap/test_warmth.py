@@ -46,6 +46,7 @@ def over_k(car: Car, lap: Lap) -> float:
     return float(np.average(lap.tyres.temperature_c, weights=lap.slip_energy_j)) - car.tyres.compounds[0].temperature_opt_c
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("number", range(many(3, 30)))
 def test_any_car_of_the_short_form_settles_near_its_best_and_drivers_stay_in_order(number: int) -> None:
     rng = np.random.default_rng([number, 30])

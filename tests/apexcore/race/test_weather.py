@@ -117,6 +117,7 @@ def test_losses_by_wetness_are_read_between_their_rows_and_as_they_are_typed() -
         RaceRules(laps=9, pit_loss_s=8, tank_l=60, most_stops=3, wet_losses=((0.1, 0.0, 3.0), (1.0, 5.0, 4.0)))
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("seed", range(many(2, 20)))
 def test_plans_on_a_curve_cost_what_the_reference_says(seed: int) -> None:
     rng = np.random.default_rng([seed, 41])

@@ -115,6 +115,7 @@ def test_sectors_make_the_lap_and_ten_lines_say_its_numbers() -> None:
         assert lines[2].startswith(f"{100 * flat:.0f} %")
 
 
+@pytest.mark.thorough
 def test_lanes_over_a_run_are_stints_on_their_lines_and_outside_tyres_pay_for_the_high_one() -> None:
     desk = desks("drummock_stallard", "hollin_bowl")[0]
     case, sheet = desk.desk.lap_case, base_sheet(desk.desk.lap_case.car)
@@ -129,7 +130,7 @@ def test_lanes_over_a_run_are_stints_on_their_lines_and_outside_tyres_pay_for_th
     # the one change that it names, against all changes one by one
     best = min(
         sum(lap.lap.time_s for lap in solve_stint(case, sheet, 30.0, 6, [lines[a]] * after + [lines[b]] * (6 - after)))
-        for a in range(3) for b in range(3) if a != b for after in range(1, 6)
+        for a in range(3) for b in range(3) if a != b for after in many([1, 3, 5], list(range(1, 6)))
     )  # fmt: skip
     assert change.total_s == pytest.approx(best, abs=0.01) and "until lap" in change.words
     with pytest.raises(InputError, match="two lanes"):

@@ -11,6 +11,7 @@ from apexcore.lap.solver import LapCase, also_told, ready, run_at, solve_lap
 from apexcore.lap.stint import Stint, solve_stint
 from apexcore.trim.following import following, tow_at
 from apexcore.vehicle.sheet import adjusted, base_sheet
+from tests.amounts import many
 from tests.conftest import demo_circuit, demo_lap_case
 
 PLACES = [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "quernlow"), ("drummock_stallard", "hollin_bowl")]
@@ -25,7 +26,8 @@ def test_the_tow_halves_in_twenty_metres_and_never_turns() -> None:
     assert all(tow_at(gap) > tow_at(gap + 5.0) > 0.0 for gap in range(0, 200, 5))
 
 
-@pytest.mark.parametrize("place", PLACES)
+@pytest.mark.thorough
+@pytest.mark.parametrize("place", many(PLACES[1:2], PLACES))
 def test_what_the_tow_hides_is_a_lap_no_slower_than_alone(place: tuple[str, str]) -> None:
     case, spans, circuit = case_of(place), demo_lap_case(*place)[1], demo_circuit(place[1])
     sheet = base_sheet(case.car)

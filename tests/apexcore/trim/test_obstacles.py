@@ -104,6 +104,7 @@ def test_a_kerb_is_taken_by_the_car_that_has_travel_and_room_for_it() -> None:
     assert stiff.problem and any("spring" in mend.item.sets for mend in stiff.mends)
 
 
+@pytest.mark.thorough
 def test_random_bumps_everywhere_have_finite_answers() -> None:
     rng = np.random.default_rng(5)
     for _ in range(many(6, 80)):

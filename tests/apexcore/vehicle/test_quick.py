@@ -200,3 +200,44 @@ def test_sprockets_are_told_as_teeth_and_the_speed_typed_stands(pair: tuple[int,
     for typed in ("81 to 90 by 1", "70 to 90 by 0.5", "20 to 100 by 1"):
         with pytest.raises(FileRejected):
             quick_car(replace(told, teeth=(11, 80), adjustable={"final": typed}), "kart")
+
+
+def test_gears_are_those_told_and_the_last_has_its_speed() -> None:
+    told = replace(HATCH, ratios=(3.3, 2.0, 1.4, 1.1, 0.9))
+    car, assumed = quick_car(told, "hatch")
+    assert [one / car.powertrain.gears[-1] for one in car.powertrain.gears] == pytest.approx([one / 0.9 for one in told.ratios], rel=1e-3)
+    assert 3.6 * limit_speed_ms(adjusted(car, base_sheet(car)), 5) == pytest.approx(225, rel=0.002)
+    assert not any(one.path == "powertrain.gears" for one in assumed)
+    for wrong in ((3.3, 2.0), (1.0, 1.2, 1.4, 1.6, 1.8)):
+        with pytest.raises(FileRejected, match="falling numbers"):
+            quick_car(replace(HATCH, ratios=wrong), "hatch")
+
+
+def test_an_oval_car_has_each_spring_and_a_kart_its_seat() -> None:
+    oval = Told(
+        "Oval",
+        "oval",
+        1300,
+        0.48,
+        300,
+        6800,
+        7200,
+        "rear",
+        4,
+        230,
+        tyre_kind="slick",
+        adjustable={"corners": "", "spring": "", "cross": ""},
+    )
+    car, _ = quick_car(oval, "oval")
+    keys = {item.key for item in car.items}
+    assert {"spring_fl", "spring_fr", "spring_rl", "spring_rr", "cross"} <= keys and "spring_front" not in keys
+    sheet = base_sheet(car).stepped(car.item("spring_rr"), 2)
+    assert sheet is not None
+    moved = adjusted(car, sheet)
+    assert moved.rear.spring_n_per_mm[1] == moved.rear.spring_n_per_mm[0] + 10.0
+    kart, _ = quick_car(replace(KART, adjustable={"seat": ""}), "kart")
+    before = weights(adjusted(kart, base_sheet(kart)))
+    back, up = (base_sheet(kart).stepped(kart.item(key), 2) for key in ("seat_back", "seat_up"))
+    assert back is not None and weights(adjusted(kart, back)).cg_from_front_m > before.cg_from_front_m
+    assert up is not None and weights(adjusted(kart, up)).cg_height_m > before.cg_height_m
+    assert {item.key for item in quick_car(replace(HATCH, adjustable={"seat": ""}), "hatch")[0].items} == {"fuel"}

@@ -15,13 +15,15 @@ from apexcore.vehicle.heat import Water, flow
 from apexcore.vehicle.quick import Told, quick_car
 from apexcore.vehicle.sheet import base_sheet
 from apexcore.vehicle.tyres import cold_pressure_kpa, wet_grip
-from tests.amounts import many
+from tests.amounts import THOROUGH, many
 from tests.conftest import demo_car, demo_circuit
 
 #: Three cars that the study of water did not have.
 COUPE = Told("Coupe", "coupe", 1290, 0.49, 330, 7100, 7600, "rear", 6, 270, tyre_kind="slick", wing=True)
 FOUR = Told("Four", "saloon", 1180, 0.55, 260, 6800, 7200, "all", 6, 250, tyre_kind="slick")
 KART = Told("Kart", "kart", 170, 0.43, 20, 11000, 15000, "rear", 1, 115, tyre_kind="kart")
+#: How often each tyre is filled anew for its lap.
+_FILLED = 2 if THOROUGH else 1
 WET = (0.0, 0.1, 0.25, 0.4, 0.55, 0.7, 0.85, 1.0)
 
 
@@ -36,7 +38,7 @@ def lap(told: str, key: str, wet: float, air_c: float) -> tuple[float, tuple[flo
     car = car_of(told)
     compound = car.tyres.compound(key)
     line = racing_line(demo_circuit("quernlow" if told == "kart" else "sallowmere_fen"), car_width_m=car.width_m)
-    for _ in range(2):
+    for _ in range(_FILLED):
         case = LapCase(
             car, line, Conditions(air_c=air_c, track_c=air_c, wet_pct=100 * wet), (compound, compound), driver=LEVELS["front runner"]
         )
@@ -77,6 +79,7 @@ def test_a_file_of_before_says_its_kind_or_is_a_slick() -> None:
     assert own.wet_loss == 0.2  # what a file says stands
 
 
+@pytest.mark.thorough
 @pytest.mark.parametrize("told", many(["four"], ["coupe", "four", "kart"]))
 def test_each_tyre_has_its_water(told: str) -> None:
     """One crossing each way between 10 and 20 degC, dry tyres ahead in the dry and wets on a soaked road by seconds, not by a dozen."""
@@ -111,6 +114,7 @@ def test_water_carries_off_what_it_says() -> None:
     assert full.settled_grip_c() < half.settled_grip_c() < dry.settled_grip_c()
 
 
+@pytest.mark.thorough
 def test_a_tyre_with_more_tread_loses_less_whatever_the_water() -> None:
     rng = np.random.default_rng(4)
     base = demo_car("wisp_125").tyres.compounds[0]

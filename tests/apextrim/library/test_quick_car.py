@@ -102,6 +102,7 @@ def test_a_kart_of_its_owners_words(newcomer: Client) -> None:
     }  # fmt: skip
     for name, typed, said in (
         ("teeth", "eleven", "such as 11/80"), ("teeth", "11/8", "such as 11/80"), ("gears", "6", "one gear"), ("tyre_kind", "semi", "kart tyres"),
+        ("ratios", "3.2, 2.1", "falling numbers"), ("ratios", "3.2 fast", "Gear ratios"),
     ):  # fmt: skip
         wrong = newcomer.post(reverse("quick_car"), {**kart, name: typed})
         assert wrong.status_code == 422 and said in wrong.content.decode() and 'value="Mine"' in wrong.content.decode()
