@@ -182,6 +182,7 @@ def test_most_points_and_a_safe_place_are_told() -> None:
     assert odds.points_words([quick, near]).startswith("Points do not tell the plans apart")
 
 
+@pytest.mark.thorough_only
 def test_a_season_is_typed_and_comes_back_as_typed(client_in: Client, event: Event, first: Sheet) -> None:
     address = reverse("save_field", args=[event.pk])
     page = client_in.get(reverse("race_odds", args=[event.pk])).content.decode()
@@ -196,6 +197,7 @@ def test_a_season_is_typed_and_comes_back_as_typed(client_in: Client, event: Eve
     assert wrong.status_code == 422 and "Points of race 2" in wrong.content.decode() and "12 many" in wrong.content.decode()
 
 
+@pytest.mark.thorough_only
 def test_following_says_what_the_tow_hides_and_loses_nothing_that_was_typed(client_in: Client, event: Event, first: Sheet) -> None:
     assert save(client_in, event) == 302
     address = reverse("race_spend", args=[event.pk])

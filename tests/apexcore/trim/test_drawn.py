@@ -20,6 +20,7 @@ from apexcore.trim.hazards import hazards
 from apexcore.trim.reading.summary import sector_times_s, ten_lines
 from apexcore.trim.rotation import rotations
 from apexcore.vehicle.sheet import base_sheet
+from tests.amounts import many
 from tests.apexcore.trim.test_book import desks
 
 

@@ -24,7 +24,7 @@ FOUR = Told("Four", "saloon", 1180, 0.55, 260, 6800, 7200, "all", 6, 250, tyre_k
 KART = Told("Kart", "kart", 170, 0.43, 20, 11000, 15000, "rear", 1, 115, tyre_kind="kart")
 #: How often each tyre is filled anew for its lap.
 _FILLED = 2 if THOROUGH else 1
-WET = (0.0, 0.1, 0.25, 0.4, 0.55, 0.7, 0.85, 1.0)
+WET = (0.0, 0.1, 0.25, 0.4, 0.55, 0.7, 0.85, 1.0) if THOROUGH else (0.0, 0.2, 0.4, 0.65, 1.0)
 
 
 @cache

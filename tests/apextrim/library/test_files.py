@@ -90,6 +90,7 @@ def test_a_circuit_needs_a_possible_width(client_in: Client, event: Event, width
     assert not event.owner.circuits.filter(name="Narrow").exists()
 
 
+@pytest.mark.thorough_only
 def test_a_driven_track_brings_its_name_and_what_its_scatter_leaves_open(client_in: Client, event: Event) -> None:
     """A lap of a receiver that scatters by 1.5 m: told where it is imported, on its page, and in the lap times to expect."""
     circuit = random_circuit(12)
