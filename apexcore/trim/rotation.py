@@ -18,19 +18,31 @@ class Rotation:
     """A run in lanes.
 
     :param words: which lanes
-    :param total_s: time of the run [s]
-    :param first_s: its second lap, the first at speed [s]
-    :param last_s: its last lap [s]
+    :param times_s: of its laps, the first from the pit [s]
+    :param front_work: share of the sliding work of its last lap that the front tyres do [-]
     :param hot_c: temperature of each tyre's surface on the last lap [degC]
     :param worn: worn share of each tread after it [-]
     """
 
     words: str
-    total_s: float
-    first_s: float
-    last_s: float
+    times_s: tuple[float, ...]
+    front_work: float
     hot_c: Four
     worn: Four
+
+    @property
+    def total_s(self) -> float:
+        """Time of the run [s]."""
+        return sum(self.times_s)
+
+    @property
+    def last_s(self) -> float:
+        """Its last lap [s]."""
+        return self.times_s[-1]
+
+    def lap_s(self, number: int) -> float | None:
+        """One of its laps, from 1 [s]; None beyond its end."""
+        return self.times_s[number - 1] if number <= len(self.times_s) else None
 
     @property
     def wheels(self) -> list[tuple[float, float]]:
@@ -43,8 +55,7 @@ class _Driven:
     """A run so far: where it goes on from, its times [s], and the last laps."""
 
     stint: Stint
-    total_s: float = 0.0
-    second_s: float = 0.0
+    times_s: tuple[float, ...] = ()
     last: tuple[StintLap, ...] = ()
 
 
@@ -61,7 +72,8 @@ class _Runs:
         after = self._after(tuple(grooves))
         last = after.last[-1]
         worn = four(before + (before - then) for before, then in zip(last.wear, after.last[-2].wear, strict=True))
-        return Rotation(words, after.total_s, after.second_s, last.lap.time_s, last.lap.tyres.temperature_c, worn)
+        work = last.lap.slip_energy_j
+        return Rotation(words, after.times_s, sum(work[:2]) / max(sum(work), 1e-9), last.lap.tyres.temperature_c, worn)
 
     def _after(self, grooves: tuple[int, ...]) -> _Driven:
         known = next((k for k in range(len(grooves), 0, -1) if grooves[:k] in self._driven), 0)
@@ -69,8 +81,7 @@ class _Runs:
         for k in range(known, len(grooves)):
             stint = there.stint.copy()
             lap = stint.lap(self.cases[grooves[k]])
-            second = lap.lap.time_s if k == 1 else there.second_s
-            there = _Driven(stint, there.total_s + lap.lap.time_s, second, (*there.last[-1:], lap))
+            there = _Driven(stint, (*there.times_s, lap.lap.time_s), (*there.last[-1:], lap))
             self._driven[grooves[: k + 1]] = there
         return there
 

@@ -21,6 +21,8 @@ from apextrim.ui.fields import QuantityField
 
 from . import asked, corner_presenters
 
+#: Laps of such a run that are shown beside its last: the first at speed, and after ten and twenty.
+_SHOWN_LAPS = (2, 10, 20)
 #: Laps of a run in lanes at most.
 _MOST_LAPS = 60
 
@@ -118,4 +120,6 @@ def _fill_lanes(event: Event, case: Case, form: RotationForm, context: dict[str,
         "quickest": bool(case.line), "form": form, "fields": list(form), "wheels": [WHEEL_WORDS[wheel] for wheel in WHEELS],
     }  # fmt: skip
     if form.is_valid():
-        context["rotations"] = answers.rotations_in(case, form.cleaned_data["laps"])
+        runs, laps = answers.rotations_in(case, form.cleaned_data["laps"]), int(form.cleaned_data["laps"])
+        shown = [number for number in _SHOWN_LAPS if number < laps] + [laps]
+        context |= {"shown_laps": shown, "rotations": [(run, [run.lap_s(number) for number in shown]) for run in runs]}

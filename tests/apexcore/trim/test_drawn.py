@@ -124,6 +124,9 @@ def test_lanes_over_a_run_are_stints_on_their_lines_and_outside_tyres_pay_for_th
     lines = [lane_line(desk.circuit, lane, 3, car_width_m=case.car.width_m) for lane in (1, 2, 3)]
     alone = solve_stint(replace(case, line=lines[0]), sheet, 30.0, 6)
     assert low.total_s == pytest.approx(sum(lap.lap.time_s for lap in alone), abs=1e-9)
+    assert low.lap_s(2) == alone[1].lap.time_s and low.lap_s(7) is None and low.last_s == alone[-1].lap.time_s
+    work = alone[-1].lap.slip_energy_j
+    assert low.front_work == pytest.approx(sum(work[:2]) / sum(work))
     assert low.total_s < middle.total_s < high.total_s and low.words == "bottom all the way" and high.words == "top all the way"
     # in turn it is as quick as both are on average: each line has its own heat along the lap
     assert turn.total_s == pytest.approx(0.5 * (low.total_s + high.total_s), abs=0.12)
