@@ -41,7 +41,7 @@ class QualifyingForm(forms.Form):
             raise forms.ValidationError(str(error)) from None
 
 
-#: Laps of a stint that scrubbing is weighed over, beside those of the best plan.
+#: Laps of the stints that scrubbing is weighed over.
 _STINTS = (3, 10, 20, 30)
 #: Chance from which one of the two is said to be better.
 _SAID = 0.9

@@ -87,7 +87,7 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
             "follow": follow, "kept_follow": [(name, request.GET[name]) for name in follow.fields if name in request.GET],
             "kept_duel": [(name, request.GET[name]) for name in form.fields if name in request.GET],
         }  # fmt: skip
-        if follow.is_valid():
+        if follow.is_valid() and "follow_gap" in request.GET:  # some seconds of laps: for who asks
             context |= _followed(case, follow.cleaned_data)
         if form.is_valid():
             told = form.cleaned_data
