@@ -110,7 +110,7 @@ def test_random_bumps_everywhere_have_finite_answers() -> None:
     for _ in range(many(6, 80)):
         place = (GT, KART, OVAL)[int(rng.integers(3))]
         corners = {GT: 9, KART: 8, OVAL: 2}[place]
-        number, length = int(rng.integers(1, corners + 1)), {GT: 3300, KART: 850, OVAL: 750}[place]
+        number, length = int(rng.integers(1, corners + 1)), {GT: 3200, KART: 850, OVAL: 750}[place]
         kinds = [
             Marker(kind=kind, at_m=float(rng.uniform(0, length)), side=side, height_mm=float(rng.uniform(1, 90)))
             for kind, side in (("bump", "across"), ("bump", "left"), ("kerb", "left"), ("kerb", "right"))
