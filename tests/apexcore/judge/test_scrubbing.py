@@ -51,6 +51,11 @@ def test_many_runs_find_what_few_cannot_tell() -> None:
     assert few is not None and lots is not None
     assert lots.early_s[1] < few.early_s[1] and lots.fade_s[1] < few.fade_s[1]
     assert lots.early_s[0] == pytest.approx(0.3, abs=lots.early_s[1]) and lots.fade_s[0] + lots.fade_s[1] < 0.0
+    # runs that differ by themselves say as much of fade as others: only their paces stand apart
+    calm, scattered = (
+        scrubbing([driven(rng, bool(k % 2), 12, 0.3, 0.0, -0.04, sd, k) for k in range(6)], 0.03, 0.05) for sd in (0.02, 0.4)
+    )
+    assert calm is not None and scattered is not None and scattered.fade_s[1] < 1.5 * calm.fade_s[1]
     assert lots.chance(3) < 0.2 and lots.chance(30) > 0.9  # a short stint on new tyres, a long one on scrubbed
 
 

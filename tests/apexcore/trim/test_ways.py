@@ -80,6 +80,12 @@ def test_a_gear_change_is_no_lift() -> None:
     told = also_told(desk.lap_case, [Order(at, at + 60.0, opening=0.0)])
     lap = run_at(told, desk.ready, desk.lap.tyres, told.line, desk.lap.ripple)
     assert CornerDesk(told, desk.sheet, lap, desk.spans, 4, desk.half_m).technique().way == "lift"
+    # shorter than a change of gear, where no gear is changed
+    steady = next(k for k in range(6, len(gears) - 6) if len(set(gears[k - 6 : k + 6])) == 1)
+    at = float(desk.s[desk.inside[steady]])
+    told = also_told(desk.lap_case, [Order(at, at + 5.0, opening=0.0)])
+    lap = run_at(told, desk.ready, desk.lap.tyres, told.line, desk.lap.ripple)
+    assert CornerDesk(told, desk.sheet, lap, desk.spans, 4, desk.half_m).technique().way == "lift"
 
 
 @pytest.mark.parametrize("place", [("brackendale_gt", "sallowmere_fen"), ("wisp_125", "quernlow"), ("drummock_stallard", "hollin_bowl")])
