@@ -21,23 +21,31 @@ def driven(
     return SetRun(scrubbed, tuple(found))
 
 
+def simulated_day(day: int) -> tuple[list[SetRun], tuple[float, float, float]]:
+    """Runs of a day with gains, losses and drift of its own, and what is true of scrubbed sets: early, pace, fade."""
+    rng = np.random.default_rng([day, 7])
+    truth = float(rng.normal(0.1, 0.2)), float(rng.normal(0, 0.1)), float(rng.normal(-0.01, 0.02))
+    sd = float(rng.uniform(0.02, 0.2))
+    return [driven(rng, bool(k % 2), int(rng.integers(6, 16)), *truth, sd, k) for k in range(int(rng.integers(2, 7)))], truth
+
+
+def over_a_stint(truth: tuple[float, float, float], laps: int) -> float:
+    """What is true of a stint of so many laps, three at least [s]."""
+    return 3 * truth[0] + laps * truth[1] + 0.5 * laps * (laps - 1) * truth[2]
+
+
 @pytest.mark.thorough
 def test_truth_lies_in_the_intervals_of_runs_on_both() -> None:
     """Many days, each with gains, losses and drifting runs of its own: early, pace, fade and whole stints."""
     inside: dict[str, list[bool]] = {"early": [], "pace": [], "fade": [], "stint": []}
     days = many(20, 400)
     for day in range(days):
-        rng = np.random.default_rng([day, 7])
-        early, pace, fade = float(rng.normal(0.1, 0.2)), float(rng.normal(0, 0.1)), float(rng.normal(-0.01, 0.02))
-        sd = float(rng.uniform(0.02, 0.2))
-        runs = [driven(rng, bool(k % 2), int(rng.integers(6, 16)), early, pace, fade, sd, k) for k in range(int(rng.integers(2, 7)))]
+        runs, truth = simulated_day(day)
         found = scrubbing(runs, 0.03, 0.05)
         assert found is not None
-        for key, (mean, half), truth in (
-            ("early", found.early_s, early), ("pace", found.pace_s, pace), ("fade", found.fade_s, fade),
-            ("stint", found.over(20), 3 * early + 20 * pace + 190 * fade),
-        ):  # fmt: skip
-            inside[key].append(abs(mean - truth) <= half)
+        told = (found.early_s, found.pace_s, found.fade_s, found.over(20))
+        for key, (mean, half), known in zip(inside, told, (*truth, over_a_stint(truth, 20)), strict=True):
+            inside[key].append(abs(mean - known) <= half)
     assert all(np.mean(held) >= 0.9 - 0.5 / days**0.5 for held in inside.values()), {
         key: float(np.mean(held)) for key, held in inside.items()
     }
