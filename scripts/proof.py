@@ -62,7 +62,7 @@ from tests.apexcore.judge.test_drift import DAYS, rates
 from tests.apexcore.judge.test_fade import BENDS, stint
 from tests.apexcore.judge.test_judge import PATTERN, PRIORS, SPOILED, naive, simulated
 from tests.apexcore.judge.test_plan import settled_share
-from tests.apexcore.judge.test_scrubbing import driven as set_run
+from tests.apexcore.judge.test_scrubbing import over_a_stint, simulated_day
 from tests.apexcore.judge.test_stints import lost
 from tests.apexcore.judge.test_stints import world as two_runs
 from tests.apexcore.judge.test_trainer import HOSTILE, rows_beyond, taught, trained_ends
@@ -660,16 +660,13 @@ def warmth_cases(cars: int = 30) -> Iterator[Case]:
 
 def scrubbing_case(days: int = 400) -> Case:
     """Scrubbed and new sets: truth inside what is told, days with drift and runs of their own."""
-    held = []
+    held = list[bool]()
     for day in range(days):
-        rng = np.random.default_rng([day, 7])
-        early, pace, fade = float(rng.normal(0.1, 0.2)), float(rng.normal(0, 0.1)), float(rng.normal(-0.01, 0.02))
-        sd = float(rng.uniform(0.02, 0.2))
-        runs = [set_run(rng, bool(k % 2), int(rng.integers(6, 16)), early, pace, fade, sd, k) for k in range(int(rng.integers(2, 7)))]
+        runs, truth = simulated_day(day)
         found = scrubbing(runs, 0.03, 0.05)
         assert found is not None
         mean, half = found.over(20)
-        held.append(abs(mean - (3 * early + 20 * pace + 190 * fade)) <= half)
+        held.append(abs(mean - over_a_stint(truth, 20)) <= half)
     share = float(np.mean(held))
     return Case(
         "scrub or save over 20 laps", f"{days} simulated days", f"{100 * share:.0f} % inside", "≥ 93 %", 1.0 - share, 0.07, "outside"
