@@ -137,19 +137,20 @@ def strip_grip(strips: tuple[GripStrip, ...], s: Floats, offset: Floats) -> Floa
 _FALLS_OVER_M = 20.0
 
 
-def falls_rad(falls: tuple[Fall, ...], s: Floats, offset: Floats) -> Floats:
+def falls_rad(falls: tuple[Fall, ...], s: Floats, offset: Floats, closed: bool = True) -> Floats:
     """Bank under a line beside that of the circuit's corners, left side down positive [rad].
 
     It comes and goes over twenty metres. Source: definition; that way is an assumption (docs/model.md).
 
     :param s: distance of even stations along the centre line [m]
     :param offset: left of the centre line [m]
+    :param closed: whether the last station is followed by the first
     """
     found = np.zeros(len(s))
     reach = max(round(_FALLS_OVER_M / max(float(s[1] - s[0]), 1e-9)), 1)
     window = np.ones(reach) / reach
     for fall in falls:
         there = fall.share(s, offset)
-        ringed = np.concatenate([there[-reach:], there, there[:reach]])
-        found += math.radians(fall.deg) * np.convolve(ringed, window, mode="same")[reach:-reach]
+        beyond = np.pad(there, reach, mode="wrap" if closed else "edge")
+        found += math.radians(fall.deg) * np.convolve(beyond, window, mode="same")[reach:-reach]
     return found

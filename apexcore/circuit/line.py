@@ -277,7 +277,7 @@ def offset_line(line: CentreLine, offset: Floats) -> Line:
     before = np.roll(slope, 1)
     before[0] = before[0] if line.closed else slope[0]
     bend = (slope - before) / (0.5 * (ds + np.roll(ds, 1)))
-    bank = line.bank + falls_rad(line.falls, line.s, offset) if line.falls else line.bank
+    bank = line.bank + falls_rad(line.falls, line.s, offset, line.closed) if line.falls else line.bank
     road = np.column_stack([curvature, bank, slope, bend, heading])
     s = np.concatenate([[0.0], np.cumsum(ds)[:-1]])
     grip = strip_grip(line.strips, line.s, offset) if line.strips else None

@@ -5,13 +5,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..lap.stint import colder
 from .model import COLD_STAY, TAILS
 
 _DRAWS = 20_000
 #: A number of laps is as good as another if it expects no more than this later [s] and beats the time wanted as often but for this share.
 _AS_GOOD_S, _AS_GOOD = 0.02, 0.01
-#: Scrubbed tyres have had an out-lap and two laps; they lose half as much cold. Source: an assumption of this product.
-_SCRUB_LAPS, SCRUBBED_COLD = 3.0, 0.5
+#: Scrubbed tyres have had an out-lap and two laps. Source: an assumption of this product.
+_SCRUB_LAPS = 3.0
 
 
 @dataclass(frozen=True)
@@ -74,7 +75,7 @@ def attempts(form: Form, most: int = 8, wanted_s: float | None = None, seed: int
     for laps in range(1, most + 1):
         for scrubbed in (False, True):
             k = np.arange(laps)
-            cold = form.cold_s * (SCRUBBED_COLD if scrubbed else 1.0) * COLD_STAY**k
+            cold = form.cold_s * colder(scrubbed, 0) * COLD_STAY**k
             age = 1.0 + k + (_SCRUB_LAPS if scrubbed else 0.0)
             fuel = form.fuel_s * (laps - k + 1.0)  # this lap, those to come, and the in-lap
             times = level[:, None] + scatter[:, :laps] + cold + form.fade_s * age + fuel

@@ -43,19 +43,20 @@ class Scrubbing:
     :param pace_s: the pace once they are driven in [s]
     :param fade_s: what each lap loses [s/lap]
     :param runs: runs on new and on scrubbed sets
+    :param cov: covariance of the three [s, s/lap]
     """
 
     early_s: tuple[float, float]
     pace_s: tuple[float, float]
     fade_s: tuple[float, float]
     runs: tuple[int, int]
-    mean: tuple[float, float, float]
     cov: tuple[tuple[float, ...], ...]
 
     def over(self, laps: int) -> tuple[float, float]:
         """Scrubbed less new over a stint of so many laps, mean and half the 95 % interval [s]."""
         weights = np.array([min(laps, EARLY_LAPS), laps, 0.5 * laps * (laps - 1)], dtype=np.float64)
-        return float(weights @ self.mean), Z95 * math.sqrt(float(weights @ np.array(self.cov) @ weights))
+        means = [self.early_s[0], self.pace_s[0], self.fade_s[0]]
+        return float(weights @ means), Z95 * math.sqrt(float(weights @ np.array(self.cov) @ weights))
 
     def chance(self, laps: int) -> float:
         """How likely scrubbed tyres are quicker over a stint of so many laps [-]."""
@@ -90,8 +91,7 @@ def scrubbing(runs: Sequence[SetRun], fuel_s_per_kg: float, fade_s: float) -> Sc
     part, square = mean[3:], cov[3:, 3:]
     half = Z95 * np.sqrt(np.diag(square))
     told = [(float(part[k]), float(half[k])) for k in range(3)]
-    means = told[0][0], told[1][0], told[2][0]
-    return Scrubbing(told[0], told[1], told[2], counts, means, tuple(tuple(map(float, row)) for row in square))
+    return Scrubbing(told[0], told[1], told[2], counts, tuple(tuple(map(float, row)) for row in square))
 
 
 def _weighed(x: Floats, y: Floats, blocks: Floats, prior: Floats, spread: Floats) -> tuple[Floats, Floats]:

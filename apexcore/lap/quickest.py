@@ -520,7 +520,7 @@ def _grip_slope(centre: CentreLine, offset: Floats, grip: Floats) -> Floats:
         left, right = (strip_grip(centre.strips, centre.s, offset + side) for side in _SIDES_M)
         slope += (left - right) / ((_SIDES_M[0] - _SIDES_M[1]) * grip)
     if centre.falls:
-        left, right = (falls_rad(centre.falls, centre.s, offset + side) for side in _SIDES_M)
+        left, right = (falls_rad(centre.falls, centre.s, offset + side, centre.closed) for side in _SIDES_M)
         slope += 2.0 * np.sign(centre.curvature) * (left - right) / (_SIDES_M[0] - _SIDES_M[1])
     return slope
 

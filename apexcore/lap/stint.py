@@ -1,10 +1,8 @@
 """Lap after lap: fuel burns off, tyres warm up and wear."""
 
-from collections.abc import Sequence
 from copy import copy
 from dataclasses import dataclass, replace
 
-from ..circuit.line import Line
 from ..errors import InputError
 from ..vehicle.car import Car
 from ..vehicle.heat import capacities, faded, wear_rate
@@ -31,26 +29,17 @@ class StintLap:
     wear: Four
 
 
-def solve_stint(
-    lap_case: LapCase, sheet: Sheet, fuel_l: float, laps: int, lines: Sequence[Line] | None = None,
-    cases: Sequence[LapCase] | None = None, colder: float = 1.0,
-) -> list[StintLap]:  # fmt: skip
+def solve_stint(lap_case: LapCase, sheet: Sheet, fuel_l: float, laps: int, colder: float = 1.0) -> list[StintLap]:
     """The stint from the pit exit.
 
     Each tyre's skin, tread and carcass warm up by the heat balance of the lap just driven (see `vehicle.heat`); the tread
     wears by its sliding work, the more the hotter it is, and fades in long heat.
 
-    :param lines: of each lap, where they are not all the case's
-    :param cases: of each lap, where more than the line differs: the tow, what the driver is told; all of one car and one pair of tyres
     :param colder: of `Stint`
     :raises InputError: if the fuel does not last
     """
-    driven = list(cases) if cases is not None else [lap_case] * laps
-    if lines is not None:
-        on_line = {id(line): replace(lap_case, line=line) for line in lines}
-        driven = [on_line[id(line)] for line in lines]
-    run = Stint(driven[0], sheet, fuel_l, colder, laps)
-    return [run.lap(case) for case in driven]
+    run = Stint(lap_case, sheet, fuel_l, colder, laps)
+    return [run.lap(lap_case) for _ in range(laps)]
 
 
 class Stint:
@@ -75,7 +64,7 @@ class Stint:
         return copy(self)
 
     def lap(self, lap_case: LapCase) -> StintLap:
-        """One lap more, in this case.
+        """One lap more, in a case of the same car and tyres: the line, the tow, what the driver is told may be others.
 
         :raises InputError: if the fuel does not last
         """

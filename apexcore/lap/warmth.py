@@ -30,7 +30,7 @@ class Warmed:
     """A car whose tyres settle near their best.
 
     :param scale: what passes into air, road and sidewalls over what was assumed, of each axle [-]
-    :param off_k: by which the tyres are over their best in the mean, weighted by their sliding work [K]
+    :param off_k: by which the tyres are over their best in the mean, weighted by their sliding work; infinite where it is not known [K]
     """
 
     car: Car
@@ -132,4 +132,4 @@ def could_warm(car: Car, line: Line) -> Warmed:
     try:
         return warmed(car, line)
     except SolverError:
-        return Warmed(car, (1.0, 1.0), 0.0)
+        return Warmed(car, (1.0, 1.0), math.inf)

@@ -294,7 +294,7 @@ def asked_for(
     centre = centre_line(circuit, spacing_of(circuit))
     half = half_room_m(circuit.width_m, lap_case.car.width_m)
     spans = corners(circuit, free.line)
-    narrowed = _Narrowed(circuit, centre, half, free.offset, 0.01 * lap_case.conditions.wet_pct)
+    narrowed = _Narrowed(circuit, centre, half, free.offset, lap_case.conditions.wetness)
     for wish in wishes:
         narrowed.wish(wish, spans)
     surfaced = circuit.model_copy(update={"strips": (*circuit.strips, *narrowed.strips)}) if narrowed.strips else circuit

@@ -103,10 +103,10 @@ def _wetness(rules: RaceRules, lost_s: float, on_wet: bool) -> float | None:
     if float(np.ptp(curve)) < _TELLS_S:
         return None
     way = np.diff(curve)
-    if np.all(way >= 0.0) or np.all(way <= 0.0):
-        rising = curve if curve[-1] >= curve[0] else curve[::-1]
-        at = float(np.interp(lost_s, rising, _GRID if curve[-1] >= curve[0] else _GRID[::-1]))
-        return min(max(at, 0.0), 1.0)
+    if np.all(way >= 0.0):
+        return float(np.interp(lost_s, curve, _GRID))
+    if np.all(way <= 0.0):
+        return float(np.interp(lost_s, curve[::-1], _GRID[::-1]))
     return None  # wet tyres lose as much on a dry road as on some wet one
 
 

@@ -115,7 +115,7 @@ class Told:
     @property
     def empty(self) -> bool:
         """Whether nothing is told."""
-        return self in (Told(), Told(lift_m=0.0))
+        return self == Told()
 
     @property
     def words(self) -> str:

@@ -9,7 +9,7 @@ from ..circuit.track import Circuit
 from ..errors import InputError
 from ..lap.saving import Way, lifts, told_lifts, ways
 from ..lap.solver import Lap, LapCase, also_told, ready, run_at
-from ..lap.stint import StintLap, solve_stint
+from ..lap.stint import Stint
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four
 
@@ -140,6 +140,6 @@ def _hidden(
 
 
 def _run(words: str, cases: Sequence[LapCase], alone: LapCase, sheet: Sheet, fuel_l: float) -> Run:
-    stint: list[StintLap] = solve_stint(cases[0], sheet, fuel_l, len(cases) + 1, cases=[*cases, alone])
-    last, go = stint[-2], stint[-1]
-    return Run(words, last.lap.time_s, stint[0].fuel_l - go.fuel_l, last.lap.tyres.temperature_c, go.wear, go.lap.time_s)
+    stint = Stint(cases[0], sheet, fuel_l, planned=len(cases) + 1)
+    last, go = [stint.lap(case) for case in (*cases, alone)][-2:]
+    return Run(words, last.lap.time_s, fuel_l - go.fuel_l, last.lap.tyres.temperature_c, go.wear, go.lap.time_s)

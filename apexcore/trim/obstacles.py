@@ -147,6 +147,10 @@ class Obstacles:
         reach = BUMP_M + BUMP_LASTS_S * float(lap.column("speed")[station])
         return self.desk.stations(station, (station + math.ceil(reach / ds)) % self.desk.n)
 
+    def _braked(self, lap: Lap, station: int) -> bool:
+        """Whether the car is braked over a bump."""
+        return float(lap.column("brake")[self._reach(lap, station)].max()) > BRAKED
+
     def _swings(self, lap: Lap, station: int, height_mm: float) -> list[float]:
         """Swing of each wheel's load over that load, at most 1 [-]."""
         v, loads = float(lap.column("speed")[station]), [self._load_n(lap, station, wheel) for wheel in range(4)]
@@ -163,8 +167,7 @@ class Obstacles:
         """
         station = self._station(marker)
         swings, there = self._swings(lap, station, marker.height_mm), self._reach(lap, station)
-        braked = float(lap.column("brake")[there].max()) > BRAKED
-        in_hand = 1.0 - self.used * (self.braking if braked else 1.0)
+        in_hand = 1.0 - self.used * (self.braking if self._braked(lap, station) else 1.0)
         worst = 0.0
         for axle, wheels in (("front", (0, 1)), ("rear", (2, 3))):
             loads = [self._load_n(lap, station, wheel) for wheel in wheels]
@@ -188,7 +191,7 @@ class Obstacles:
         risk, worn_risk = self.risk(lap, marker), self.risk(lap, marker, worn)
         return BumpCrossed(
             marker, float(lap.column("speed")[station]), self._lock_deg(station), float(lap.column("throttle")[station]),
-            float(lap.column("brake")[self._reach(lap, station)].max()) > BRAKED, max(self._swings(lap, station, marker.height_mm)),
+            self._braked(lap, station), max(self._swings(lap, station, marker.height_mm)),
             _laps(risk), _laps(worn_risk), self._eased(marker) if _laps(risk) < SAFE_LAPS else None,
         )  # fmt: skip
 
@@ -204,7 +207,7 @@ class Obstacles:
         last = int(self._reach(lap, station)[-1]) + 2  # orders end before it
         last = last % desk.n if desk.closed else min(last, desk.n - 1)
         opening = min(_HALF, float(lap.column("throttle")[station]))
-        braked = float(lap.column("brake")[self._reach(lap, station)].max()) > BRAKED
+        braked = self._braked(lap, station)
         tried = [(1.0, share) for share in _BRAKINGS] if braked else [(lean, 1.0) for lean in _LEANS]
         for lean, braking in tried:
             order = Order(float(s[first]), float(s[last]), opening=opening, leaning=lean, braking=braking if braked else None)

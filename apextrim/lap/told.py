@@ -22,7 +22,7 @@ class ToldForm(forms.Form):
         v = self.cleaned_data
         share = {key: None if v[key] is None else v[key] / 100.0 for key in ("brake", "open", "lean", "through")}
         gear = None if v["gear"] is None else int(v["gear"])
-        return Told(share["brake"], share["open"], v["coast"], gear, share["lean"], share["through"], v["lift"])
+        return Told(share["brake"], share["open"], v["coast"], gear, share["lean"], share["through"], v["lift"] or None)
 
 
 def told_text(told: Told) -> str:

@@ -1,5 +1,6 @@
 """A car in two minutes: shown as the model has it, with what was assumed, then kept."""
 
+import math
 import re
 from typing import Any
 
@@ -37,7 +38,8 @@ def _made(owner: User, form: QuickCarForm) -> tuple[CoreCar, tuple[Assumed, ...]
     there = racing_line(usual_course(form.cleaned_data["kind"]), car_width_m=car.width_m) if course is None else course.line
     warm = could_warm(car, there)
     car, pulls = pulled(warm.car, form.known(), course)
-    assumed = tuple(one for one in assumed if one.path != "tyres.cold_kpa") + _warm_words(warm, course is None)
+    if math.isfinite(warm.off_k):
+        assumed = tuple(one for one in assumed if one.path != "tyres.cold_kpa") + _warm_words(warm, course is None)
     moved = {pull.path: pull for pull in pulls if pull.before != pull.after}
     return car, tuple(one for one in assumed if one.path not in moved), pulls
 

@@ -12,8 +12,8 @@ from django.utils import timezone
 
 from apexcore.judge.laps import DrivenLap, RunFigures, figures
 from apexcore.judge.model import Observed
-from apexcore.judge.qualifying import SCRUBBED_COLD
 from apexcore.judge.scrubbing import SetRun
+from apexcore.lap.stint import colder
 from apexcore.quantities.words import counted
 from apexcore.race.fuel import Burnt
 from apexcore.vehicle.pair import pair_key
@@ -314,7 +314,7 @@ def observed_by(
                 laps.append(
                     Observed(
                         run.pk, one, kind, kg, age, lap.time_s, max(place, 1) + run.pace_laps, track, hours, marks,
-                        before.get(run.pk, _LEARNT) + place, day, tags, SCRUBBED_COLD if run.scrubbed else 1.0,
+                        before.get(run.pk, _LEARNT) + place, day, tags, colder(run.scrubbed, 0),
                     )
                 )  # fmt: skip
                 numbers.append(lap.number)

@@ -68,7 +68,7 @@ def test_many_runs_find_what_few_cannot_tell() -> None:
 
 
 def test_a_stint_is_the_sum_of_its_laps() -> None:
-    found = Scrubbing((0.3, 0.1), (0.05, 0.1), (-0.02, 0.01), (1, 1), (0.3, 0.05, -0.02), ((0.01, 0, 0), (0, 0.01, 0), (0, 0, 1e-4)))
+    found = Scrubbing((0.3, 0.1), (0.05, 0.1), (-0.02, 0.01), (1, 1), ((0.01, 0, 0), (0, 0.01, 0), (0, 0, 1e-4)))
     for laps in (1, 2, 3, 10, 25):
         by_hand = sum((0.3 if k < 3 else 0.0) + 0.05 - 0.02 * k for k in range(laps))
         mean, half = found.over(laps)
