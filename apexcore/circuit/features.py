@@ -43,7 +43,43 @@ class Marker(Value):
     grip: float | None = Field(None, ge=0.2, le=1.2)
 
 
-class Band(Value):
+class Stretch(Value):
+    """A part of the lap.
+
+    :param from_m: where it begins, along the centre line [m]
+    :param to_m: where it ends; before its beginning it runs over the start line [m]
+    """
+
+    from_m: float = Field(ge=0, le=60_000)
+    to_m: float = Field(ge=0, le=60_000)
+
+    @property
+    def words(self) -> str:
+        """What kind of stretch it is."""
+        return "stretch"
+
+    def moved(self, from_m: float, to_m: float) -> Self:
+        """The same elsewhere along the road."""
+        return self.model_copy(update={"from_m": from_m, "to_m": to_m})
+
+    def along(self, s: Floats) -> NDArray[np.bool_]:
+        """Which places lie in it.
+
+        :param s: distance along the centre line [m]
+        """
+        return (s >= self.from_m) & (s <= self.to_m) if self.from_m <= self.to_m else (s >= self.from_m) | (s <= self.to_m)
+
+
+class FlapZone(Stretch):
+    """A stretch in which a drag flap may be open."""
+
+    @property
+    def words(self) -> str:
+        """What kind of stretch it is."""
+        return "flap zone"
+
+
+class Band(Stretch):
     """A part of the road that is not as the rest.
 
     :param from_m: where it begins, along the centre line [m]
@@ -52,8 +88,6 @@ class Band(Value):
     :param right_m: its right edge, left of the centre line positive [m]
     """
 
-    from_m: float = Field(ge=0, le=60_000)
-    to_m: float = Field(ge=0, le=60_000)
     left_m: float = Field(ge=-30, le=30)
     right_m: float = Field(ge=-30, le=30)
 
@@ -68,10 +102,6 @@ class Band(Value):
         """What kind of band it is."""
         return "band"
 
-    def moved(self, from_m: float, to_m: float) -> Self:
-        """The same elsewhere along the road."""
-        return self.model_copy(update={"from_m": from_m, "to_m": to_m})
-
     def other_side(self) -> Self:
         """As it lies where left is right."""
         return self.model_copy(update={"left_m": -self.right_m, "right_m": -self.left_m})
@@ -82,9 +112,8 @@ class Band(Value):
         :param s: distance along the centre line [m]
         :param offset: left of the centre line [m]
         """
-        along = (s >= self.from_m) & (s <= self.to_m) if self.from_m <= self.to_m else (s >= self.from_m) | (s <= self.to_m)
         inside = np.minimum(self.left_m - offset, offset - self.right_m)
-        return np.asarray(np.where(along, np.clip(inside / _EDGE_M + 0.5, 0.0, 1.0), 0.0))
+        return np.asarray(np.where(self.along(s), np.clip(inside / _EDGE_M + 0.5, 0.0, 1.0), 0.0))
 
 
 class GripStrip(Band):
@@ -131,6 +160,25 @@ def strip_grip(strips: tuple[GripStrip, ...], s: Floats, offset: Floats) -> Floa
     for strip in strips:
         grip *= 1.0 + (strip.grip - 1.0) * strip.share(s, offset)
     return grip
+
+
+#: Curvature up to which a flap is wholly open in its zone, and from which it stays shut [1/m]: a driver opens it where the wheel is
+#: straight. Source: an assumption of this product.
+_FLAP_OPEN, _FLAP_SHUT = 1 / 600.0, 1 / 300.0
+
+
+def flap_open(zones: tuple[FlapZone, ...], s: Floats, curvature: Floats) -> Floats:
+    """How far a drag flap may be open under a line [-].
+
+    Source: definition; bends by an assumption (docs/model.md, driver systems).
+
+    :param s: distance along the centre line [m]
+    :param curvature: of the line driven [1/m]
+    """
+    inside = np.zeros(len(s), dtype=bool)
+    for zone in zones:
+        inside |= zone.along(s)
+    return np.where(inside, np.clip((_FLAP_SHUT - np.abs(curvature)) / (_FLAP_SHUT - _FLAP_OPEN), 0.0, 1.0), 0.0)
 
 
 #: Way over which a cross-fall begins and ends [m].

@@ -35,8 +35,10 @@ def fitted(circuit: Circuit, scale: float, start_m: float) -> Circuit:
     changes: dict[str, Any] = {
         "markers": tuple(marker.model_copy(update={"at_m": along(marker.at_m)}) for marker in circuit.markers),
         "sectors_m": tuple(sorted(at for at in (along(at) for at in circuit.sectors_m) if at > 1.0)),
-        "strips": tuple(strip.moved(along(strip.from_m), along(strip.to_m)) for strip in circuit.strips),
-        "falls": tuple(fall.moved(along(fall.from_m), along(fall.to_m)) for fall in circuit.falls),
+        **{
+            name: tuple(one.moved(along(one.from_m), along(one.to_m)) for one in getattr(circuit, name))
+            for name in ("strips", "falls", "flap_zones")
+        },
         "heights_m": tuple(sorted(((share - start / length) % 1.0, height) for share, height in circuit.heights_m)),
     }
     if circuit.points_m:

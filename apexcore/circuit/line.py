@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError
-from .features import falls_rad, strip_grip
+from .features import falls_rad, flap_open, strip_grip
 from .places import places
 from .track import CentreLine, Circuit, Corner, centre_line, closed_segments
 
@@ -56,6 +56,7 @@ class Line:
     :param grip: grip of the surface under it over that of the circuit [-]; 1 where None
     :param start_ms: speed at the start of an open course [m/s]
     :param bumps: the station of each bump, and its height [mm]
+    :param flap: how far a drag flap may be open there [-]; nowhere where None
     """
 
     x: Floats
@@ -69,6 +70,7 @@ class Line:
     grip: Floats | None = None
     start_ms: float = 0.0
     bumps: tuple[tuple[int, float], ...] = ()
+    flap: Floats | None = None
 
     @cached_property
     def places(self) -> tuple[Floats, Floats]:
@@ -78,7 +80,9 @@ class Line:
         between = 0.5 * (road + after)
         between[:, 4] = road[:, 4]  # the heading of a station is that of the way to the next one already
         grip_after = np.append(grip[1:], grip[0] if self.closed else grip[-1])
-        return places(road, grip), places(between, 0.5 * (grip + grip_after))
+        flap = np.zeros(len(self.s)) if self.flap is None else self.flap
+        shut = np.append(flap[1:], flap[:1] if self.closed else flap[-1:])
+        return places(road, grip, flap), places(between, 0.5 * (grip + grip_after), np.minimum(flap, shut))
 
     @cached_property
     def _coarser(self) -> "dict[int, Line]":
@@ -282,7 +286,8 @@ def offset_line(line: CentreLine, offset: Floats) -> Line:
     s = np.concatenate([[0.0], np.cumsum(ds)[:-1]])
     grip = strip_grip(line.strips, line.s, offset) if line.strips else None
     bumps = tuple((min(round(at / line.ds), len(x) - 1), height) for at, height in line.bumps)
-    return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s, line.closed, grip, line.start_ms, bumps)
+    flap = flap_open(line.flap_zones, line.s, curvature) if line.flap_zones else None
+    return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s, line.closed, grip, line.start_ms, bumps, flap)
 
 
 def racing_line(circuit: Circuit, spacing_m: float | None = None, car_width_m: float = CAR_WIDTH_M) -> Line:
@@ -301,8 +306,8 @@ def coarser(line: Line, every: int) -> Line:
     ds = np.diff(np.append(s, line.length_m if line.closed else 2 * s[-1] - s[-2]))
     grip = None if line.grip is None else line.grip[take]
     bumps = tuple((min(station // every, len(take) - 1), height) for station, height in line.bumps)
-    road = np.ascontiguousarray(line.road[take])
-    return Line(line.x[take], line.y[take], line.z[take], line.offset[take], road, ds, s, line.closed, grip, line.start_ms, bumps)
+    road, flap = np.ascontiguousarray(line.road[take]), None if line.flap is None else line.flap[take]
+    return Line(line.x[take], line.y[take], line.z[take], line.offset[take], road, ds, s, line.closed, grip, line.start_ms, bumps, flap)
 
 
 #: A bend of the centre line counts as a corner from this curvature on [1/m], and if it turns by at least this much [deg].

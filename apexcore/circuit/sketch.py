@@ -18,10 +18,11 @@ Segment = Straight | Corner
 #: Most lines that are read, and bends that are drawn.
 MOST_LINES, MOST_BENDS = 200, 100
 _TURNS = {"left": 1.0, "l": 1.0, "right": -1.0, "r": -1.0}
-_WANTED = "a length such as 420, or a corner such as right 90 r 45 Tower"
+_WANTED = "a length such as 420, or a corner such as right 90 r 45 Tower, banked ones such as left 180 r 78 bank 13"
 _CORNER = re.compile(
     r"(?P<side>left|right|[lr](?=[\s0-9]))[\s,]*(?P<angle>[0-9][0-9.,]*+)\s*(?:°|degrees|deg)?\s*[,/]?\s*"
-    r"(?:(?:radius|rad|r)\b\.?|r(?=[0-9])|/)?\s*(?P<radius>[0-9][0-9.,]*+\s*(?:m\b|ft\b)?)(?P<name>.*)",
+    r"(?:(?:radius|rad|r)\b\.?|r(?=[0-9])|/)?\s*(?P<radius>[0-9][0-9.,]*+\s*(?:m\b|ft\b)?)"
+    r"(?:[\s,/]*bank(?:ed|ing)?\b[\s:]*(?P<bank>-?[0-9][0-9.,]*+)\s*(?:°|degrees|deg)?)?(?P<name>.*)",
     re.IGNORECASE,
 )
 _STRAIGHT = re.compile(r"(?:(?:straight|s)\b[\s,:]*)?(?P<length>[0-9.,]+\s*(?:m|ft|km)?)\s*(?P<name>[^0-9].*)?", re.IGNORECASE)
@@ -72,7 +73,8 @@ def eased_m(angle_deg: float, radius_m: float) -> float:
 
 
 def read_lines(text: str, metre: float = 1.0) -> Told:
-    """Straights and corners, one a line: `420`, `straight 420 m`, `right 90 r 45 Tower`, `left 60° radius 80`.
+    """Straights and corners, one a line: `420`, `straight 420 m`, `right 90 r 45 Tower`, `left 60° radius 80`,
+    `left 180 r 78 bank 13`.
 
     Lines that are empty, or begin with #, are passed over.
 
@@ -107,8 +109,9 @@ def _segment(bare: str, place: str, metre: float) -> Segment:
     if corner:  # within these bounds, and eased by its own share, every corner is one
         angle = read_number(corner["angle"].rstrip(",."), "°", f"{place}, angle", 0.1, 270.0)
         radius = _metres(corner["radius"], f"{place}, radius", metre, 4.01, 3000.0)
+        bank = read_number(corner["bank"].rstrip(",."), "°", f"{place}, banking", -10.0, 40.0) if corner["bank"] else 0.0
         signed, name = _TURNS[corner["side"].lower()] * angle, corner["name"].strip(" ,;|\t")[:40]
-        return Corner(angle_deg=signed, radius_m=round(radius, 2), transition_m=eased_m(angle, radius), name=name)
+        return Corner(angle_deg=signed, radius_m=round(radius, 2), transition_m=eased_m(angle, radius), bank_deg=bank, name=name)
     if straight:
         return Straight(length_m=round(_metres(straight["length"], f"{place}, length", metre, 1.01, 5000.0), 2))
     if re.match(r"(?:left|right|[lr])[\s0-9]", bare, re.IGNORECASE):
@@ -124,7 +127,8 @@ def write_lines(segments: Sequence[Segment], metre: float = 1.0) -> str:
             lines.append(_plain(one.length_m / metre))
         else:
             side = "left" if one.angle_deg > 0 else "right"
-            lines.append(f"{side} {_plain(abs(one.angle_deg), 4)} r {_plain(one.radius_m / metre)} {one.name}".rstrip())
+            bank = f" bank {_plain(one.bank_deg)}" if one.bank_deg else ""
+            lines.append(f"{side} {_plain(abs(one.angle_deg), 4)} r {_plain(one.radius_m / metre)}{bank} {one.name}".rstrip())
     return "\n".join(lines)
 
 

@@ -14,7 +14,7 @@ from pydantic import Field, model_validator
 from ..errors import InputError
 from ..quantities.spread import Z95
 from ..quantities.values import Value
-from .features import Fall, GripStrip, Marker
+from .features import Fall, FlapZone, GripStrip, Marker
 from .points import MOST_POINTS, MOST_SURVEYED, checked_points, even_line
 
 Floats = NDArray[np.float64]
@@ -86,6 +86,7 @@ class Circuit(Value):
     :param markers: boards, seams, kerbs, bumps
     :param strips: stretches of other grip
     :param falls: stretches with a cross-fall, or grooves with more bank
+    :param flap_zones: stretches in which a drag flap may be open
     """
 
     format: Literal["apex-trim circuit 1"] = "apex-trim circuit 1"
@@ -107,6 +108,7 @@ class Circuit(Value):
     markers: tuple[Marker, ...] = Field((), max_length=200)
     strips: tuple[GripStrip, ...] = Field((), max_length=40)
     falls: tuple[Fall, ...] = Field((), max_length=40)
+    flap_zones: tuple[FlapZone, ...] = Field((), max_length=20)
 
     @property
     def lap_half_pct(self) -> float:
@@ -140,6 +142,7 @@ class CentreLine:
     :param strips: stretches of other grip
     :param bumps: where each bump lies [m] and how high it is [mm]
     :param falls: stretches with a cross-fall
+    :param flap_zones: stretches in which a drag flap may be open
     """
 
     x: Floats
@@ -153,6 +156,7 @@ class CentreLine:
     strips: tuple[GripStrip, ...] = ()
     bumps: tuple[tuple[float, float], ...] = ()
     falls: tuple[Fall, ...] = ()
+    flap_zones: tuple[FlapZone, ...] = ()
 
     @property
     def s(self) -> Floats:
@@ -290,7 +294,7 @@ def centre_line(circuit: Circuit, spacing_m: float | None = None) -> CentreLine:
     line = _laid_out(circuit, spacing_m or spacing_of(circuit))
     where = [(f"marker {marker.name or marker.kind}", marker.at_m) for marker in circuit.markers]
     where += [(f"sector {number}", at) for number, at in enumerate(circuit.sectors_m, start=1)]
-    for bands in (circuit.strips, circuit.falls):
+    for bands in (circuit.strips, circuit.falls, circuit.flap_zones):
         for number, band in enumerate(bands, start=1):
             where += [(f"{band.words} {number}", at) for at in (band.from_m, band.to_m)]
     for words, at in where:
@@ -329,12 +333,15 @@ def _drawn_out(circuit: Circuit, spacing_m: float) -> CentreLine:
         x, y = (x - share * x[-1])[:-1], (y - share * y[-1])[:-1]
     _, curvature, bank = _trace(closed, pieces, np.asarray(np.arange(len(x)) * ds, dtype=np.float64))
     z = _heights(closed, np.asarray(np.arange(len(x)) / steps, dtype=np.float64))
-    return CentreLine(x, y, z, curvature, bank, ds, circuit.closed, circuit.start_ms, circuit.strips, _bumps(circuit), circuit.falls)
+    return CentreLine(x, y, z, curvature, bank, ds, circuit.closed, circuit.start_ms, *_lying_on(circuit))
 
 
-def _bumps(circuit: Circuit) -> tuple[tuple[float, float], ...]:
-    """Where bumps lie that have a height [m], and that [mm]."""
-    return tuple((marker.at_m, marker.height_mm) for marker in circuit.markers if marker.kind == "bump" and marker.height_mm > 0.0)
+def _lying_on(
+    circuit: Circuit,
+) -> tuple[tuple[GripStrip, ...], tuple[tuple[float, float], ...], tuple[Fall, ...], tuple[FlapZone, ...]]:
+    """What a centre line carries along: strips, where bumps lie that have a height [m] and that [mm], cross-falls and flap zones."""
+    bumps = tuple((marker.at_m, marker.height_mm) for marker in circuit.markers if marker.kind == "bump" and marker.height_mm > 0.0)
+    return circuit.strips, bumps, circuit.falls, circuit.flap_zones
 
 
 def _surveyed(circuit: Circuit, spacing_m: float) -> CentreLine:
@@ -353,7 +360,7 @@ def _surveyed(circuit: Circuit, spacing_m: float) -> CentreLine:
     else:
         turn = np.concatenate([[0.0], np.diff(heading), [0.0]])
     bank = np.zeros(len(x))
-    return CentreLine(x, y, z, turn / ds, bank, ds, circuit.closed, circuit.start_ms, circuit.strips, _bumps(circuit), circuit.falls)
+    return CentreLine(x, y, z, turn / ds, bank, ds, circuit.closed, circuit.start_ms, *_lying_on(circuit))
 
 
 def _heights(circuit: Circuit, share: Floats) -> Floats:
@@ -417,5 +424,6 @@ def reversed_circuit(circuit: Circuit) -> Circuit:
             ),
             "strips": tuple(strip.other_side().moved(behind(strip.to_m), behind(strip.from_m)) for strip in circuit.strips),
             "falls": tuple(fall.other_side().moved(behind(fall.to_m), behind(fall.from_m)) for fall in circuit.falls),
+            "flap_zones": tuple(zone.moved(behind(zone.to_m), behind(zone.from_m)) for zone in circuit.flap_zones),
         }
     )

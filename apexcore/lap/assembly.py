@@ -263,7 +263,43 @@ def without_tyres(car: Car, conditions: Conditions, driver: Driver, tow: float =
     c["wind_east"], c["wind_north"] = conditions.wind_ms * math.sin(towards), conditions.wind_ms * math.cos(towards)
     _put_drive(c, car, conditions, driver)
     c["ability"], c["ability_brake"] = driver.ability, driver.braking
+    held = car.controls
+    c["drive_use"] = leaning(driver.ability, held.traction_share)
+    c["brake_use"] = leaning(driver.ability * driver.braking, held.antilock_share)
+    c["antilock"] = held.antilock_share is not None
+    open_flap = car.aero.flap_position * (1.0 - tow * car.aero.tow_drag)
+    c["flap_drag"] = open_flap * car.aero.flap_drag_area_m2
+    c["flap_front"], c["flap_rear"] = flap_lift_areas(car, tow)
+    c["boost_w"] = 1000.0 * car.boost.power_kw
     return record
+
+
+#: Part of the grip that a driver leaves unused which a system that catches the wheels gives back. Source: an assumption of this product.
+_LEANS = 0.7
+
+
+def leaning(own: float, share: float | None) -> float:
+    """Share of the tyres' grip along that a driver uses who leans on a system that lets a share through [-].
+
+    Source: an assumption of this product (docs/model.md, driver systems): never more than it lets through; who uses less than that
+    gains most of what lacks, since a wheel that would spin or lock is caught.
+
+    :param own: that the driver uses alone [-]
+    :param share: that the system lets through; None where there is none, or it is off [-]
+    """
+    if share is None:
+        return own
+    return min(share, own + _LEANS * max(share - own, 0.0))
+
+
+def flap_lift_areas(car: Car, tow: float = 0.0) -> tuple[float, float]:
+    """Downforce area of the front and of the rear axle that the drag flap takes away as it stands on the sheet [m2].
+
+    Source: M ch. 15: moments about the axles of a wing behind the rear one.
+    """
+    aero = car.aero
+    lost, lever = aero.flap_position * aero.flap_lift_area_m2, aero.wing_behind_rear_m / car.wheelbase_m
+    return -lost * lever * (1.0 - tow * aero.tow_lift_front), lost * (1.0 + lever) * (1.0 - tow * aero.tow_lift_rear)
 
 
 #: Heights of the floor's tables [mm].
@@ -394,6 +430,8 @@ def _put_drive(c: Any, car: Car, conditions: Conditions, driver: Driver) -> None
     lock = drive.differential
     c["lock_preload"] = lock.preload_nm / radius
     c["lock_power"], c["lock_coast"] = lock.power, lock.coast
+    for k, axle in enumerate((car.front, car.rear)):
+        c["stagger"][k] = axle.stagger_mm / 1000.0 / (2.0 * math.pi * car.tyres.radius_m[k])
     c["brake_front"], c["brake_max"] = car.brakes.front_share, car.brakes.max_force_n
 
 

@@ -15,11 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..circuit.conditions import GRAVITY
-from ..circuit.places import ACROSS, BANK_PULL, BEND, CLIMB, EAST, GRIP, NORTH, PRESS, SQUEEZE, WHEEL
+from ..circuit.places import ACROSS, BANK_PULL, BEND, CLIMB, EAST, FLAP, GRIP, NORTH, PRESS, SQUEEZE, WHEEL
 from ..compiled import compiled
 from .record import (
     ACCEL,
     BALANCE,
+    BOOST_W,
     BRAKE,
     BRAKE_W,
     BRAKING,
@@ -52,6 +53,7 @@ from .record import (
     SLIDE_RR,
     SPEED,
     SPEED_POINTS,
+    SPENDING,
     THROTTLE,
     TIME,
     TRIM,
@@ -71,6 +73,8 @@ _STEERED = 0.035
 #: Mean pressure that a closed four-stroke engine takes, by thousands of revolutions [bar]: 1.57 + 0.15 n + 0.05 n2. Source: Heywood,
 #: Internal Combustion Engine Fundamentals, ch. 13, from memory; the car file scales it (`engine_braking`).
 _CLOSED = (1.57, 0.15, 0.05)
+#: Speed below which an energy store gives no more force than there [m/s]. Source: an assumption: its torque is held.
+_BOOST_FROM = 10.0
 _FORCE_TOLERANCE = 0.5  # a force is found when its iteration moves by less [N]
 _MID_NEAR = 2e-4  # a force is asked for anew at the speed midway that it makes, if that is further off than this [-]
 _FORCE_SHARE = 1e-4  # what a lap is read with may miss of its force, over the weight [-]
@@ -141,7 +145,7 @@ def _by_speed(table: Floats, v: float) -> float:
 
 
 @_compiled
-def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float, bend: float) -> _Four:
+def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float, bend: float, flap: float = 0.0) -> _Four:
     """Vertical load of each wheel [N].
 
     Source: M ch. 18 (transfers; unlike springs by a flat chassis on four of them), ch. 15 (downforce); docs/model.md, kart.
@@ -151,7 +155,9 @@ def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float, b
     :param lateral: lateral acceleration the tyres must give, left positive [m/s2]
     :param normal: acceleration pressing the car on the road [m/s2]
     :param bend: curvature driven, left positive, which tells how far the front wheels are turned [1/m]
+    :param flap: how far a drag flap is open [-]
     """
+    lift_front, lift_rear = c.lift_front - flap * c.flap_front, c.lift_rear - flap * c.flap_rear
     pressure = 0.25 * c.density * v * v
     pitch = 0.5 * force * c.cg_height / c.wheelbase
     rest = c.mass * GRAVITY
@@ -159,8 +165,8 @@ def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float, b
     front = c.mass * lateral * c.lateral_front
     rear = c.mass * lateral * c.lateral_rear
     at_front, at_rear = c.static[0] + c.static[1], c.static[2] + c.static[3]
-    gain_front = more * at_front + 2.0 * (pressure * c.lift_front - pitch)
-    gain_rear = more * at_rear + 2.0 * (pressure * c.lift_rear + pitch)
+    gain_front = more * at_front + 2.0 * (pressure * lift_front - pitch)
+    gain_rear = more * at_rear + 2.0 * (pressure * lift_rear + pitch)
     front_left = rest * c.static[0] + 0.5 * gain_front
     front_right = rest * c.static[1] + 0.5 * gain_front
     rear_left = rest * c.static[2] + 0.5 * gain_rear
@@ -169,10 +175,10 @@ def wheel_loads(c: Any, v: float, force: float, lateral: float, normal: float, b
     front -= aside * c.roll_front
     rear -= aside * c.roll_rear
     if c.floor == 1:
-        begin = _by_speed(c.floor_sunk[0], v) + (gain_front - 2.0 * pressure * c.lift_front) / c.sink[0]
+        begin = _by_speed(c.floor_sunk[0], v) + (gain_front - 2.0 * pressure * lift_front) / c.sink[0]
         added, _, _ = _floor(c, 0, gain_front, 2.0 * pressure, begin)
         front_left, front_right, gain_front = front_left + 0.5 * added, front_right + 0.5 * added, gain_front + added
-        begin = _by_speed(c.floor_sunk[1], v) + (gain_rear - 2.0 * pressure * c.lift_rear) / c.sink[1]
+        begin = _by_speed(c.floor_sunk[1], v) + (gain_rear - 2.0 * pressure * lift_rear) / c.sink[1]
         added, _, _ = _floor(c, 1, gain_rear, 2.0 * pressure, begin)
         rear_left, rear_right, gain_rear = rear_left + 0.5 * added, rear_right + 0.5 * added, gain_rear + added
     across = 0.5 * (c.cross_front * gain_front + c.cross_rear * gain_rear)
@@ -267,7 +273,8 @@ def _scrub(across: float, along: float, side: float, force: float, stiff: float)
 
 @_compiled
 def _locked(c: Any, axle: int, left: float, right: float, along: float, force: float, engine: float, bend: float) -> tuple[float, float]:
-    """A driven axle's differential: force that it moves to the slower, inner wheel [N], and the slip it does so at [-].
+    """A driven axle's differential: force that it moves to the slower, inner wheel [N], and the slip it does so at [-]; below 0 where a
+    larger outer tyre turns the car in.
 
     It can hold its preload and a share of the torque (Milliken & Milliken, ch. 20); the tyres give no more than their slip
     stiffness makes of the different ways of the two wheels, nor more than the lighter one can hold. Off the throttle the torque is
@@ -279,10 +286,12 @@ def _locked(c: Any, axle: int, left: float, right: float, along: float, force: f
     :param engine: what a closed engine takes of it [N]
     """
     light = min(left, right)
-    slip = 0.5 * (c.track_front if axle == 0 else c.track_rear) * abs(bend)
+    # unlike tyres roll round a bend of their own: what is left of the way's difference is slip
+    slip = 0.5 * ((c.track_front if axle == 0 else c.track_rear) * abs(bend) - (c.stagger[axle] if bend >= 0.0 else -c.stagger[axle]))
     held = force * c.lock_power if force > 0.0 else min(-force, engine) * c.lock_coast
     most = along * light / max(left + right, 1e-9)
-    return min(0.5 * (c.lock_preload + held), c.stiffness[2 * axle] * light * slip, most), slip
+    moved = min(0.5 * (c.lock_preload + held), c.stiffness[2 * axle] * light * abs(slip), most)
+    return (moved if slip >= 0.0 else -moved), slip
 
 
 @_compiled
@@ -367,6 +376,18 @@ def thrust_in(c: Any, gear: int, v: float) -> float:
 
 
 @_compiled
+def _pushed(c: Any, order: Floats, gear: int, v: float) -> float:
+    """What engine and energy store give at the wheels, as the driver is told to use them [N].
+
+    Source: definition of power: the store's part is P/v.
+    """
+    push = order[OPENING] * thrust_in(c, gear, v)
+    if order[SPENDING] > 0.0 and push > 0.0:
+        push += order[SPENDING] * c.boost_w / max(v, _BOOST_FROM)
+    return push
+
+
+@_compiled
 def gear_at(c: Any, v: float) -> int:
     """The gear, 0 the first of those used, that drives hardest at a speed."""
     gear = 0
@@ -415,19 +436,60 @@ def _braked_front(c: Any, force: float, engine: float) -> float:
 
 
 @_compiled
-def _demand(c: Any, p: Floats, v: float) -> tuple[float, float, float, float, float]:
+def _held(use: float, along: float, side: float, across: float) -> float:
+    """Force along that an axle holds beside a side force [N].
+
+    Source: M ch. 9: friction ellipse of an axle.
+
+    :param use: share of its grip along that is used [-]
+    :param along: longitudinal capacity [N]
+    :param side: lateral force [N]
+    :param across: lateral capacity that is used [N]
+    """
+    a = side / max(across, 1e-9)
+    return use * along * math.sqrt(max(1.0 - a * a, 0.0))
+
+
+@_compiled
+def _let_through(at_front: float, force: float, front: float, rear: float) -> float:
+    """Front part of a braking force that anti-lock brakes make of the bias's own: what one axle cannot hold goes to the other [N].
+
+    Source: definition: the driver presses on while the system holds an axle at its limit.
+
+    :param at_front: what the bias asks of the front [N]
+    :param front: what the front holds [N]
+    :param rear: what the rear holds [N]
+    """
+    return min(max(at_front, force - rear), front) if force <= front + rear else front
+
+
+@_compiled
+def _evened_front(c: Any, at_front: float, force: float, side_front: float, side_rear: float, grip: _Four, along: _Four) -> float:
+    """`_let_through` on axles with these side forces and capacities [N]."""
+    ability = c.ability * c.ability_brake
+    front = _held(c.brake_use, along[0] + along[1], side_front, ability * (grip[0] + grip[1]))
+    rear = _held(c.brake_use, along[2] + along[3], side_rear, ability * (grip[2] + grip[3]))
+    return _let_through(at_front, force, front, rear)
+
+
+@_compiled
+def _demand(c: Any, p: Floats, v: float, flap: float = 0.0) -> tuple[float, float, float, float, float]:
     """What speed v asks for at a place: lateral and pressing acceleration [m/s2], speed through the air along the car
-    [m/s], force of the wind from the side, left positive [N], drag of air and of a floor that touches [N]."""
+    [m/s], force of the wind from the side, left positive [N], drag of air and of a floor that touches [N].
+
+    :param flap: how far a drag flap is open [-]
+    """
     square = v * v
     lateral = square * p[ACROSS] - p[BANK_PULL]
     normal = p[PRESS] + square * p[SQUEEZE]
     rubbing = _by_speed(c.floor_rub, v) if c.floor == 1 else 0.0
+    drag_area = c.drag_area - flap * c.flap_drag
     if c.wind_east == 0.0 and c.wind_north == 0.0:
-        return lateral, normal, v, 0.0, 0.5 * c.density * square * c.drag_area + rubbing
+        return lateral, normal, v, 0.0, 0.5 * c.density * square * drag_area + rubbing
     air = max(v - c.wind_east * p[EAST] - c.wind_north * p[NORTH], 0.0)
     across = c.wind_north * p[EAST] - c.wind_east * p[NORTH]
     pressure = 0.5 * c.density * math.sqrt(air * air + across * across)
-    return lateral, normal, air, pressure * across * c.side_area, pressure * air * c.drag_area + rubbing
+    return lateral, normal, air, pressure * across * c.side_area, pressure * air * drag_area + rubbing
 
 
 @_compiled
@@ -558,15 +620,17 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float, thrust
     grip_front = grip_rear = along_front = along_rear = stiff_front = stiff_rear = 0.0
     share, sign = (c.brake_front, -1.0) if braking else (c.drive_front, 1.0)
     ability = c.ability * (c.ability_brake if braking else 1.0)
+    lengthwise, flap = (c.brake_use, 0.0) if braking else (c.drive_use, p[FLAP])
+    evened = braking and c.antilock == 1
     ceiling = max(c.brake_max if braking else thrust, 1e-3)
     engine = engine_drag_at(c, v) if braking else 0.0
     tilt = sign * c.cg_height / c.wheelbase
     low, high = 0.0, ceiling
     x = min(max(guess, 0.02), 1.0) * ceiling
     x_old, excess_old, limit_old = -1.0, 0.0, -1
-    side_front = side_rear = rub_front = rub_rear = 0.0
+    side_front = side_rear = rub_front = rub_rear = hold_front = hold_rear = 0.0
     for _ in range(30):
-        loads = wheel_loads(c, air, sign * x, lateral, normal, p[BEND])
+        loads = wheel_loads(c, air, sign * x, lateral, normal, p[BEND], flap)
         grip, along = axle_grip(c, loads, lateral, p)
         grip_front, grip_rear = grip[0] + grip[1], grip[2] + grip[3]
         along_front, along_rear = along[0] + along[1], along[2] + along[3]
@@ -586,13 +650,20 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float, thrust
                     slip += (1.0 - share) * _scrub(grip_rear, along_rear, side_rear, asked_rear, stiff_rear)[2]
                 excess, slope = x * (1.0 + slip) / ceiling - 1.0, (1.0 + 2.0 * slip) / ceiling
             asked_front, asked_rear = _asked(c, loads[0], loads[1], asked_front), _asked(c, loads[2], loads[3], asked_rear)
-        moved_front, moved_rear = tilt / max(loads[0] + loads[1], 1.0), -tilt / max(loads[2] + loads[3], 1.0)
-        over, steep = _ellipse_excess(side_front, asked_front, ability * grip_front, ability * along_front, moved_front, x)
-        if over > excess:
-            excess, slope, limit = over, steep, 1
-        over, steep = _ellipse_excess(side_rear, asked_rear, ability * grip_rear, ability * along_rear, moved_rear, x)
-        if over > excess:
-            excess, slope, limit = over, steep, 2
+        if evened:
+            hold_front = _held(lengthwise, along_front, side_front, ability * grip_front)
+            hold_rear = _held(lengthwise, along_rear, side_rear, ability * grip_rear)
+            hold = max(hold_front + hold_rear, 1.0)
+            if x / hold - 1.0 > excess:
+                excess, slope, limit = x / hold - 1.0, 1.0 / hold, 3
+        else:
+            moved_front, moved_rear = tilt / max(loads[0] + loads[1], 1.0), -tilt / max(loads[2] + loads[3], 1.0)
+            over, steep = _ellipse_excess(side_front, asked_front, ability * grip_front, lengthwise * along_front, moved_front, x)
+            if over > excess:
+                excess, slope, limit = over, steep, 1
+            over, steep = _ellipse_excess(side_rear, asked_rear, ability * grip_rear, lengthwise * along_rear, moved_rear, x)
+            if over > excess:
+                excess, slope, limit = over, steep, 2
         if excess > 0.0:
             high = x
         else:
@@ -613,6 +684,8 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float, thrust
         if secant or abs(x - last) < _FORCE_TOLERANCE or high - low < _FORCE_TOLERANCE:
             break
     at_front = _braked_front(c, x, engine) if braking else share * x
+    if evened:
+        at_front = _let_through(at_front, x, hold_front, hold_rear)
     _, cross_front, _ = _scrub(grip_front, along_front, side_front, at_front, stiff_front)
     _, cross_rear, _ = _scrub(grip_rear, along_rear, side_rear, x - at_front, stiff_rear)
     return x, side_front * cross_front + side_rear * cross_rear + _rolling(c, loads) + rub_front + rub_rear
@@ -625,7 +698,7 @@ def _accel(c: Any, p: Floats, v: float, thrust: float, guess: float) -> tuple[fl
     Source: M ch. 3 and 9.
     """
     force, resist = force_limit(c, p, v, False, guess, thrust)
-    return (force - resist - _demand(c, p, v)[4]) / c.mass - p[CLIMB], force / max(thrust, 1.0)
+    return (force - resist - _demand(c, p, v, p[FLAP])[4]) / c.mass - p[CLIMB], force / max(thrust, 1.0)
 
 
 @_compiled
@@ -658,6 +731,8 @@ def _held_back(c: Any, p: Floats, v: float, force: float, engine: float) -> floa
     stiff_front, stiff_rear = _stiff(c, loads)
     yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, -min(force, engine), v, p[BEND])
     front, rear, at_front = abs(front + yaw), max(rear - yaw, 0.0), _braked_front(c, force, engine)
+    if c.antilock == 1:
+        at_front = _evened_front(c, at_front, force, front, rear, grip, along)
     _, cross_front, _ = _scrub(grip[0] + grip[1], along[0] + along[1], front, at_front, stiff_front)
     _, cross_rear, _ = _scrub(grip[2] + grip[3], along[2] + along[3], rear, force - at_front, stiff_rear)
     resist = _rolling(c, loads) + front * cross_front + rear * cross_rear + rub_front + rub_rear
@@ -701,15 +776,15 @@ def _driven(
             continue
         mid = math.sqrt(max(there * there + accel * left, 0.25 * there * there + 1e-6))
         mid = min(mid, max(top, there))
-        accel, share = _accel(c, p, mid, opening * thrust_in(c, gear, mid), share)
+        accel, share = _accel(c, p, mid, _pushed(c, order, gear, mid), share)
         if mid <= 0.2:  # standing start: the predictor has no history yet
             mid = 0.5 * math.sqrt(2.0 * max(accel, 0.0) * left)
-            accel, share = _accel(c, p, mid, opening * thrust_in(c, gear, mid), share)
+            accel, share = _accel(c, p, mid, _pushed(c, order, gear, mid), share)
         elif mid < top:  # where the force has jumped, such as at the end of braking, the speed was told wrongly
             better = min(math.sqrt(max(there * there + accel * left, 0.25 * there * there + 1e-6)), top)
             if abs(better - mid) > _MID_NEAR * mid:
                 mid = better
-                accel, share = _accel(c, p, mid, opening * thrust_in(c, gear, mid), share)
+                accel, share = _accel(c, p, mid, _pushed(c, order, gear, mid), share)
         if opening < 1e-6:
             accel = -_coasting(c, p, mid)
         new = math.sqrt(max(there * there + 2.0 * accel * left, 0.01))
@@ -718,7 +793,7 @@ def _driven(
         if new <= top or there >= top:
             return new, gear, 0.0, accel, share
         mid = math.sqrt(0.5 * (there * there + top * top))
-        accel, share = _accel(c, p, mid, opening * thrust_in(c, gear, mid), share)
+        accel, share = _accel(c, p, mid, _pushed(c, order, gear, mid), share)
         gone = (top * top - there * there) / (2.0 * accel) if accel > 0.0 else left
         if gone >= left:
             return math.sqrt(max(there * there + 2.0 * accel * left, 0.01)), gear, 0.0, accel, share
@@ -946,7 +1021,7 @@ def solve(c: Any, at: Floats, between: Floats, ds: Floats, closed: bool, v_start
     for i in range(n):
         if v[i] < driven[i] - 1e-9:  # under brakes the gear is that of the speed
             gears[i] = gear_at(c, v[i])
-    _fill(c, between, ds, v, gears, closed, out)
+    _fill(c, between, ds, v, gears, orders, closed, out)
     return -1
 
 
@@ -974,7 +1049,8 @@ def axle_uses(c: Any, p: Floats, v: float, accel: float) -> tuple[float, float, 
 
     :param accel: gain of kinetic energy per mass and way [m/s2]
     """
-    lateral, normal, air, side_wind, drag = _demand(c, p, v)
+    flap = p[FLAP] if accel + p[CLIMB] > 0.0 else 0.0
+    lateral, normal, air, side_wind, drag = _demand(c, p, v, flap)
     front, rear, lateral = _corner_forces(c, lateral, side_wind)
     normal = max(normal, 0.1)
     need = c.mass * (accel + p[CLIMB]) + drag
@@ -983,26 +1059,29 @@ def axle_uses(c: Any, p: Floats, v: float, accel: float) -> tuple[float, float, 
     loads = grip = along = (0.0, 0.0, 0.0, 0.0)
     side_front = side_rear = at_front = at_rear = 0.0
     for _ in range(4):
-        loads = wheel_loads(c, air, force, lateral, normal, p[BEND])
+        loads = wheel_loads(c, air, force, lateral, normal, p[BEND], flap)
         grip, along = axle_grip(c, loads, lateral, p)
         yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, force, v, p[BEND])
         side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
         at_front = c.drive_front * force if force >= 0.0 else _braked_front(c, -force, engine)
+        if force < 0.0 and c.antilock == 1:
+            at_front = _evened_front(c, at_front, -force, side_front, side_rear, grip, along)
         at_rear = abs(force) - at_front
         stiff_front, stiff_rear = _stiff(c, loads)
         cross_front = _straightened(grip[0] + grip[1], along[0] + along[1], side_front, at_front, stiff_front)
         cross_rear = _straightened(grip[2] + grip[3], along[2] + along[3], side_rear, at_rear, stiff_rear)
         resist = _rolling(c, loads) + side_front * side_front * cross_front + side_rear * side_rear * cross_rear + rub_front + rub_rear
         force = need + resist
-    ability = c.ability
+    ability, lengthwise = c.ability, c.drive_use
     if force >= 0.0:
         asked_front, asked_rear = _asked(c, loads[0], loads[1], at_front), _asked(c, loads[2], loads[3], at_rear)
     else:
-        ability *= c.ability_brake
+        ability, lengthwise = ability * c.ability_brake, c.brake_use
         asked_front, asked_rear = at_front, at_rear
-    across_front, b = side_front / max(grip[0] + grip[1], 1e-9), asked_front / max(along[0] + along[1], 1e-9)
+    wider = ability / lengthwise  # an axle's ellipse is used to other shares along than across where a system holds its wheels
+    across_front, b = side_front / max(grip[0] + grip[1], 1e-9), wider * asked_front / max(along[0] + along[1], 1e-9)
     use_front = math.sqrt(across_front * across_front + b * b) / ability
-    across_rear, b = side_rear / max(grip[2] + grip[3], 1e-9), asked_rear / max(along[2] + along[3], 1e-9)
+    across_rear, b = side_rear / max(grip[2] + grip[3], 1e-9), wider * asked_rear / max(along[2] + along[3], 1e-9)
     use_rear = math.sqrt(across_rear * across_rear + b * b) / ability
     driven, braked = force / max(thrust_at(c, v), 1.0), -force / max(c.brake_max, 1.0)
     return use_front, use_rear, driven, braked, across_front / ability, across_rear / ability
@@ -1041,7 +1120,7 @@ def _trim(c: Any, p: Floats, v: float) -> float:
 
 
 @_compiled
-def _fill(c: Any, between: Floats, ds: Floats, v: Floats, gears: Floats, closed: bool, out: Floats) -> None:
+def _fill(c: Any, between: Floats, ds: Floats, v: Floats, gears: Floats, orders: Floats, closed: bool, out: Floats) -> None:
     """Forces, loads, uses, powers and fuel at each station for the speeds found."""
     n = v.size
     resist = 0.0
@@ -1051,7 +1130,8 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, gears: Floats, closed:
         accel = (v[j] * v[j] - speed * speed) / (2.0 * step)
         mid = 0.5 * (speed + v[j])
         dt = step / max(mid, 0.05)
-        lateral, normal, air, side_wind, drag = _demand(c, p, mid)
+        flap = p[FLAP] if c.mass * (accel + p[CLIMB]) + resist + _demand(c, p, mid, p[FLAP])[4] > 0.0 else 0.0
+        lateral, normal, air, side_wind, drag = _demand(c, p, mid, flap)
         front, rear, lateral = _corner_forces(c, lateral, side_wind)
         normal = max(normal, 0.1)
         need = c.mass * (accel + p[CLIMB]) + drag
@@ -1064,11 +1144,13 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, gears: Floats, closed:
         closed_engine = engine_drag_at(c, mid)
         for tries in range(6):
             effort_front = c.drive_front * force if force >= 0.0 else _braked_front(c, -force, closed_engine)
-            effort_rear = abs(force) - effort_front
-            loads = wheel_loads(c, air, force, lateral, normal, p[BEND])
+            loads = wheel_loads(c, air, force, lateral, normal, p[BEND], flap)
             grip, along = axle_grip(c, loads, lateral, p)
             yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, force, mid, p[BEND])
             side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
+            if force < 0.0 and c.antilock == 1:
+                effort_front = _evened_front(c, effort_front, -force, side_front, side_rear, grip, along)
+            effort_rear = abs(force) - effort_front
             stiff_front, stiff_rear = _stiff(c, loads)
             front_utilisation, cross_front, along_front = _scrub(
                 grip[0] + grip[1], along[0] + along[1], side_front, effort_front, stiff_front
@@ -1094,10 +1176,15 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, gears: Floats, closed:
             engine = force * mid + (effort_front * along_front + effort_rear * along_rear) * mid
             # at the speed of a shift the mean lies past it
             thrust = thrust_in(c, gear, min(mid, c.limit_rpm / c.rpm_per_ms[gear]))
+            row[BOOST_W] = 0.0
+            if orders[i, SPENDING] > 0.0:  # the engine first: the store gives what it cannot
+                store = orders[i, SPENDING] * c.boost_w * mid / max(mid, _BOOST_FROM)
+                row[BOOST_W] = min(max(engine - mid * orders[i, OPENING] * thrust, 0.0), store)
+                engine -= row[BOOST_W]
             row[THROTTLE] = min(engine / max(mid * thrust, 1e-9), 1.0)
             row[BRAKE] = row[BRAKE_W] = row[CLOSED_W] = 0.0
         else:
-            row[THROTTLE] = 0.0
+            row[THROTTLE] = row[BOOST_W] = 0.0
             braked = max(-force - closed_engine, 0.0)
             row[BRAKE] = min(braked / c.brake_max, 1.0)
             lost = (effort_front * along_front + effort_rear * along_rear) * mid
@@ -1170,7 +1257,9 @@ def heat_along(lap: Floats, tyre: Floats, start: Floats, air_c: float, road_c: f
 def warm() -> None:
     """Compile, or load from the store, every function that is called from outside this file."""
     car = np.zeros(1, dtype=CAR)
-    for name in ("mass", "wheelbase", "track_front", "track_rear", "brake_max", "efficiency", "ability", "ability_brake"):
+    for name in ("mass", "wheelbase", "track_front", "track_rear", "brake_max", "efficiency"):
+        car[name] = 1.0
+    for name in ("ability", "ability_brake", "drive_use", "brake_use"):
         car[name] = 1.0
     for name in ("static", "mu", "mu_level", "best_kpa_unloaded", "mu_long", "stiffness"):
         car[name] = 1.0
@@ -1179,7 +1268,7 @@ def warm() -> None:
     car["rpm_per_ms"], car["per_radius"], car["gear_number"] = 1.0, 1.0, 1.0
     car["torque_rpm"][:, 1] = 1e4
     car["gear_up"] = 1e4
-    rows = np.ones((4, WHEEL + 4))
+    rows = np.ones((4, FLAP + 1))
     orders = np.zeros((4, ORDERS))
     lap = np.zeros((4, len(COLUMNS)))
     settle_floor(car[0])

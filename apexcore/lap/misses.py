@@ -16,7 +16,7 @@ from ..circuit.track import Circuit, centre_line
 from ..errors import SolverError
 from ..vehicle.sheet import Sheet, adjusted
 from .orders import Order
-from .solver import Lap, LapCase, also_told, ready, run_at
+from .solver import Lap, LapCase, also_told, ready, run_at, spending_as
 
 KINDS = ("early", "late", "apex", "throttle", "strip")
 
@@ -73,7 +73,7 @@ class _Tried:
     """A lap, and laps with a miss in them."""
 
     def __init__(self, circuit: Circuit, lap_case: LapCase, sheet: Sheet, lap: Lap) -> None:
-        self.circuit, self.lap_case, self.lap = circuit, lap_case, lap
+        self.circuit, self.lap_case, self.lap = circuit, spending_as(lap_case, lap), lap
         self.ready = ready(lap_case, adjusted(lap_case.car, sheet))
         self.n = len(lap.data)
         self.centre = centre_line(circuit, centre_spacing(circuit, self.n))

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from ..circuit.line import Line
 from .driver import Driver
-from .record import BRAKING, COASTING, HELD, LEANING, MOST, OPENING, ORDERS
+from .record import BRAKING, COASTING, HELD, LEANING, MOST, OPENING, ORDERS, SPENDING
 
 Floats = NDArray[np.float64]
 
@@ -25,6 +25,7 @@ class Order:
     :param gear: gear held there, 1 the first
     :param most_ms: speed kept to there [m/s]
     :param leaning: share of the tyres' grip used there across at most, such as over a bump that is not crossed with steering on [-]
+    :param spending: share of the energy store's power that drives beside the open engine [-]
     """
 
     from_m: float
@@ -35,9 +36,10 @@ class Order:
     gear: int | None = None
     most_ms: float | None = None
     leaning: float | None = None
+    spending: float | None = None
 
     def __post_init__(self) -> None:
-        for words, share in (("braking", self.braking), ("opening", self.opening)):
+        for words, share in (("braking", self.braking), ("opening", self.opening), ("spending", self.spending)):
             if share is not None and not 0.0 <= share <= 1.0:
                 raise ValueError(f"{words}: a share from 0 to 1")
         if self.coast_m is not None and not 0.0 <= self.coast_m <= 1000.0:
@@ -76,4 +78,6 @@ def orders_of(driver: Driver, line: Line, told: Sequence[Order] = ()) -> Floats:
             found[there, MOST] = lower
         if order.leaning is not None:
             found[there, LEANING] = np.minimum(found[there, LEANING], order.leaning)
+        if order.spending is not None:
+            found[there, SPENDING] = order.spending
     return found

@@ -15,7 +15,7 @@ import numpy as np
 
 from ..circuit.features import falls_rad, strip_grip
 from ..circuit.line import Floats, Line, half_room_m, least_curvature, offset_line
-from ..circuit.places import places
+from ..circuit.places import FLAP, places
 from ..circuit.track import CentreLine, Circuit, centre_line, spacing_of
 from ..errors import SolverError
 from ..vehicle.car import Car
@@ -481,27 +481,29 @@ class _Uses:
     by_grip: Floats
 
 
-def _uses(search: _Search, road_rows: Floats, grip: Floats, v: Floats, accel: Floats) -> _Uses:
+def _uses(search: _Search, road_rows: Floats, grip: Floats, flap: Floats, v: Floats, accel: Floats) -> _Uses:
     """Central differences of `kernel.axle_uses`; energy relative, curvature absolute."""
     c = search.record
+
+    def rows_of(road: Floats, of_grip: Floats) -> Floats:
+        return places(road, of_grip, flap)
 
     def at(rows: Floats, speed: Floats, a: Floats) -> Floats:
         out = np.empty((len(v), 6))
         kernel.uses_along(c, rows, np.ascontiguousarray(speed), np.ascontiguousarray(a), out)
         return out
 
-    base = places(road_rows, grip)
+    base = rows_of(road_rows, grip)
     step = _STEP * np.maximum(np.abs(road_rows[:, 0]), 2e-3)
     more, less = road_rows.copy(), road_rows.copy()
     more[:, 0] += step
     less[:, 0] -= step
-    by_bend = (at(places(more, grip), v, accel) - at(places(less, grip), v, accel)) / (2.0 * step[:, None])
+    by_bend = (at(rows_of(more, grip), v, accel) - at(rows_of(less, grip), v, accel)) / (2.0 * step[:, None])
     quick, slow = v * math.sqrt(1.0 + _STEP), v * math.sqrt(1.0 - _STEP)
     by_energy = (at(base, quick, accel) - at(base, slow, accel)) / (2.0 * _STEP)
     by_accel = (at(base, v, accel + _STEP_ACCEL) - at(base, v, accel - _STEP_ACCEL)) / (2.0 * _STEP_ACCEL)
-    by_grip = (at(places(road_rows, (1.0 + _STEP_GRIP) * grip), v, accel) - at(places(road_rows, (1.0 - _STEP_GRIP) * grip), v, accel)) / (
-        2.0 * _STEP_GRIP
-    )
+    grippier, slipperier = (rows_of(road_rows, (1.0 + sign * _STEP_GRIP) * grip) for sign in (1.0, -1.0))
+    by_grip = (at(grippier, v, accel) - at(slipperier, v, accel)) / (2.0 * _STEP_GRIP)
     return _Uses(at(base, v, accel), by_bend, by_energy, by_accel, by_grip)
 
 
@@ -595,7 +597,7 @@ def _programme(
         (np.maximum(accel, coast + _OFF_ZERO), (0, 1, 2)),
         (np.minimum(accel, coast - _OFF_ZERO), (0, 1, 3)),
     ):
-        found = _uses(search, between, middle_grip, mean, own)
+        found = _uses(search, between, middle_grip, line.places[1][:, FLAP].copy(), mean, own)
         for kind in kinds:
             value, use = row(found, kind, own)
             off = (use < _ROW_FROM) | ~keep

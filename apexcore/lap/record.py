@@ -40,6 +40,7 @@ CAR = np.dtype(
         ("lock_preload", "f8"),  # force difference that the differential holds without load [N]
         ("lock_power", "f8"),  # share of the driving force that it can move to the slower wheel [-]
         ("lock_coast", "f8"),  # the same off the throttle [-]
+        ("stagger", "f8", (2,)),  # circumference of each axle's right tyre over that of its left one, less 1 [-]
         ("efficiency", "f8"),  # wheel over crank power [-]
         ("fuel_l_per_j", "f8"),  # fuel per crank energy [l/J]
         ("thrust", "f8", (SPEED_POINTS,)),  # full-throttle force at the wheels, upshifts spread over a band of speed [N]
@@ -69,6 +70,13 @@ CAR = np.dtype(
         ("rolling", "f8", (4,)),  # [-]
         ("ability", "f8"),  # share of the envelope used [-]
         ("ability_brake", "f8"),  # further share under brakes [-]
+        ("drive_use", "f8"),  # share of the driven tyres' grip along that is used: the driver's, or what traction control lets through [-]
+        ("brake_use", "f8"),  # the same of all tyres under brakes [-]
+        ("antilock", "i8"),  # 1 where anti-lock brakes let each axle have what it can hold
+        ("flap_drag", "f8"),  # drag area that an open flap takes away [m2]
+        ("flap_front", "f8"),  # downforce area at the front axle that it takes away [m2]
+        ("flap_rear", "f8"),  # [m2]
+        ("boost_w", "f8"),  # power of an energy store at the wheels [W]
         ("roll_front", "f8"),  # load that springs and bars of the front move per roll moment of the body [1/m]
         ("roll_rear", "f8"),
         ("cross_front", "f8"),  # load moved off the left front per load that the front axle gains on one wheel: unlike springs [-]
@@ -89,8 +97,8 @@ CAR = np.dtype(
 )
 
 #: What a driver is told, station by station; see `lap.orders`.
-BRAKING, OPENING, COASTING, HELD, MOST, LEANING = range(6)
-ORDERS = 6
+BRAKING, OPENING, COASTING, HELD, MOST, LEANING, SPENDING = range(7)
+ORDERS = 7
 
 #: Columns of the lap's result, and the place of each; SI units, shares without one.
 COLUMNS = (
@@ -98,10 +106,10 @@ COLUMNS = (
     "load_fl", "load_fr", "load_rl", "load_rr",
     "front_utilisation", "rear_utilisation", "balance",
     "slide_fl", "slide_fr", "slide_rl", "slide_rr",
-    "fuel_l", "engine_w", "drag_w", "rolling_w", "brake_w", "time", "trim", "closed_w",
+    "fuel_l", "engine_w", "drag_w", "rolling_w", "brake_w", "time", "trim", "closed_w", "boost_w",
 )  # fmt: skip
 SPEED, ACCEL, LATERAL, GEAR, THROTTLE, BRAKE = range(6)
 LOAD_FL, LOAD_FR, LOAD_RL, LOAD_RR = range(6, 10)
 FRONT_UTILISATION, REAR_UTILISATION, BALANCE = range(10, 13)
 SLIDE_FL, SLIDE_FR, SLIDE_RL, SLIDE_RR = range(13, 17)
-FUEL_L, ENGINE_W, DRAG_W, ROLLING_W, BRAKE_W, TIME, TRIM, CLOSED_W = range(17, len(COLUMNS))
+FUEL_L, ENGINE_W, DRAG_W, ROLLING_W, BRAKE_W, TIME, TRIM, CLOSED_W, BOOST_W = range(17, len(COLUMNS))

@@ -17,7 +17,7 @@ from ..circuit.line import CornerSpan, Floats
 from ..errors import InputError
 from ..vehicle.sheet import Sheet, adjusted
 from .orders import Order
-from .solver import Lap, LapCase, also_told, ready, run_at
+from .solver import Lap, LapCase, also_told, ready, run_at, spending_as
 
 #: Metres of lift that are tried.
 METRES: Floats = np.concatenate([np.arange(0.0, 120.0, 6.0), np.arange(120.0, 301.0, 12.0)])
@@ -97,6 +97,7 @@ def lifts(lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[CornerSpan]
         raise InputError("saving", aim, ", ".join(AIMS))
     if not spans:
         raise InputError("corners", "none", "a circuit with a corner to lift for")
+    lap_case = spending_as(lap_case, lap)
     car, n = adjusted(lap_case.car, sheet), len(lap.data)
     prepared = ready(lap_case, car)
     line = lap_case.line
@@ -190,6 +191,7 @@ def least_cost(lap_case: LapCase, sheet: Sheet, lap: Lap, spans: Sequence[Corner
     :raises InputError: as `lifts`
     """
     found = lifts(lap_case, sheet, lap, spans, aim)
+    lap_case = spending_as(lap_case, lap)
     prepared = ready(lap_case, adjusted(lap_case.car, sheet))
 
     def driven(metres: dict[int, float]) -> tuple[float, float]:

@@ -21,8 +21,9 @@ from ..vehicle.weights import weights
 from . import kernel
 from .assembly import TABLE_SPEEDS, aero_areas, gear_thrust, on_tyres, rev_limit_ms, rolling_share, without_tyres
 from .driver import Driver
+from .energy import allowed_kj, evened, orders_for, planned, spends, spent_kj
 from .orders import Order, orders_of
-from .record import COLUMNS
+from .record import COLUMNS, SPENDING
 
 Floats = NDArray[np.float64]
 
@@ -75,6 +76,11 @@ def also_told(lap_case: LapCase, orders: Sequence[Order]) -> LapCase:
     return replace(lap_case, told=(*lap_case.told, *orders))
 
 
+def spending_as(lap_case: LapCase, lap: "Lap") -> LapCase:
+    """The case whose driver spends an energy store as on a lap of it."""
+    return also_told(lap_case, lap.spending) if lap.spending else lap_case
+
+
 @dataclass(frozen=True)
 class Lap:
     """A solved lap.
@@ -87,6 +93,8 @@ class Lap:
     :param fuel_l: fuel burnt [l]
     :param answer: change of every tyre's settled temperature per change of each one's own, shape [4, 4] [-]; None if not asked
     :param ripple: grip of each wheel at each station over its mean that the lap was driven with, shape [stations, 4] [-]
+    :param spending: what its driver was told so that the energy store is spent best; empty for a car without one
+    :param price_s_per_kj: what one more kilojoule of it would save [s/kJ]
     """
 
     time_s: float
@@ -97,6 +105,8 @@ class Lap:
     fuel_l: float
     answer: Floats | None = None
     ripple: Floats | None = None
+    spending: tuple[Order, ...] = ()
+    price_s_per_kj: float = 0.0
 
     def column(self, name: str) -> Floats:
         """One column of `data` by its name in `record.COLUMNS`."""
@@ -286,6 +296,88 @@ def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, init
     if fuel_l is not None:
         car = car.model_copy(update={"fuel_l": fuel_l})
     prepared = ready(lap_case, car)
+    if spends(car) and not any(order.spending is not None for order in lap_case.told):
+        return _spent_best(lap_case, prepared, initial_guess)
+    return _solved(lap_case, prepared, initial_guess)
+
+
+#: Rounds in which it is settled where the store is spent and how much, laps of each, what a plan may leave lying there [s], how near
+#: what is spent comes to what may be [-], and the part of the way to a plan that is gone first where a neighbour's is known.
+_ROUNDS, _MOST_PLANS, _MOST_EVENED, _PLAN_NEAR_S, _SPENT_NEAR, _WARM_STEP = 4, 20, 16, 5e-4, 2e-4, 0.25
+
+
+def _spent_best(lap_case: LapCase, prepared: Ready, initial_guess: Lap | None) -> Lap:
+    """The lap with the energy store spent where it saves most, and as much as a lap that is driven again and again may.
+
+    Heat is settled with the plan that is known, the plan on that heat, and the heat once more with it.
+    """
+    told = initial_guess.spending if initial_guess is not None else ()
+    lap = _solved(also_told(lap_case, told), prepared, initial_guess)
+    lap = replace(lap, spending=told, price_s_per_kj=initial_guess.price_s_per_kj if initial_guess is not None else 0.0)
+    for _ in range(1 if told else 2):  # tyres are other ones where the first plan drives them: once more on these
+        begun, lap = lap, _Store(lap_case, prepared, lap).settled()
+        heated = _solved(also_told(lap_case, lap.spending), prepared, replace(lap, answer=begun.answer))
+        lap = replace(heated, spending=lap.spending, price_s_per_kj=lap.price_s_per_kj)
+    return lap
+
+
+class _Store:
+    """Laps on tyres of one heat that spend an energy store otherwise."""
+
+    def __init__(self, lap_case: LapCase, prepared: Ready, begun: Lap) -> None:
+        self.lap_case, self.prepared, self.lap = lap_case, prepared, begun
+        self.share = orders_of(lap_case.driver, lap_case.line, begun.spending)[:, SPENDING]
+        self.step = _WARM_STEP if begun.spending else 1.0
+
+    def settled(self) -> Lap:
+        """The lap at whose plan nothing can be moved to a better place, and what may be spent is spent."""
+        for _ in range(_ROUNDS):
+            moved = self._moved()
+            if not self._evened() and not moved:
+                break
+        return self.lap
+
+    def _lacks_kj(self, lap: Lap) -> float:
+        return allowed_kj(self.prepared.car, lap.data) - spent_kj(lap.data)
+
+    def _driven(self, share: Floats, price: float) -> Lap:
+        told, begun = orders_for(self.lap_case.line, share), self.lap
+        lap = run_at(also_told(self.lap_case, told), self.prepared, begun.tyres, self.lap_case.line, begun.ripple)
+        return replace(lap, spending=told, price_s_per_kj=price)
+
+    def _moved(self) -> bool:
+        """Goes a part of the way to the best plan of each lap (Frank & Wolfe 1956), at its price of energy, while that is quicker."""
+        for count in range(_MOST_PLANS):
+            may = allowed_kj(self.prepared.car, self.lap.data)
+            plan = planned(self.prepared.car, self.lap_case.line, self.lap.data, self.share, may)
+            price = plan.price_s_per_kj
+            while plan.left_s > _PLAN_NEAR_S and self.step > 0.01:
+                other = self.share + self.step * (plan.share - self.share)
+                found = self._driven(other, price)
+                if found.time_s - price * self._lacks_kj(found) < self.lap.time_s - price * self._lacks_kj(self.lap):
+                    break
+                self.step *= 0.5
+            else:
+                self.lap, self.step = replace(self.lap, price_s_per_kj=price), max(self.step, 0.1)
+                return count > 0
+            self.lap, self.share, self.step = found, other, min(2.0 * self.step, 1.0)
+        return True
+
+    def _evened(self) -> bool:
+        """Spends what is left, or less where it is too much."""
+        for count in range(_MOST_EVENED):
+            lacks = self._lacks_kj(self.lap)
+            if abs(lacks) <= _SPENT_NEAR * allowed_kj(self.prepared.car, self.lap.data):
+                return count > 0
+            other = evened(self.prepared.car, self.lap_case.line, self.lap.data, self.share, lacks)
+            if np.allclose(other, self.share):
+                return count > 0
+            self.lap, self.share = self._driven(other, self.lap.price_s_per_kj), other
+        return True
+
+
+def _solved(lap_case: LapCase, prepared: Ready, initial_guess: Lap | None) -> Lap:
+    """`solve_lap` of an adjusted car whose driver is told all that he is."""
     if lap_case.held_c is not None:
         held = TyreState(lap_case.compounds, lap_case.held_c, lap_case.held_c, lap_case.wear)
         return run_at(lap_case, prepared, held, lap_case.line, trimmed=True)

@@ -8,7 +8,7 @@ from ..vehicle.car import Car
 from ..vehicle.heat import capacities, faded, wear_rate
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, TyreState, four
-from .solver import Lap, LapCase, solve_adjusted_lap_at, solve_lap, tyre_flows, with_layers
+from .solver import Lap, LapCase, solve_adjusted_lap_at, solve_lap, spending_as, tyre_flows, with_layers
 
 #: Share of the way from rest to settled that a tread, and a carcass, have come at the end of an out-lap with its weaving. Source: an
 #: assumption of this product (docs/model.md, tyres over a run).
@@ -57,7 +57,7 @@ class Stint:
         hot = solve_lap(lap_case, sheet, fuel_l=fuel_l)
         self.tyres = _out_lap(lap_case, hot, colder)
         # how grip follows the heat along a lap is a line's own
-        self._ripples = {id(lap_case.line): (lap_case.line, hot.ripple)}
+        self._known = {id(lap_case.line): (lap_case.line, hot)}
 
     def copy(self) -> "Stint":
         """The same from here on, to be driven in another way."""
@@ -68,11 +68,12 @@ class Stint:
 
         :raises InputError: if the fuel does not last
         """
-        known = self._ripples.get(id(lap_case.line))
+        known = self._known.get(id(lap_case.line))
         if known is None:
-            known = lap_case.line, solve_lap(lap_case, self.sheet, fuel_l=self.begun_l).ripple
-            self._ripples[id(lap_case.line)] = known
-        lap = solve_adjusted_lap_at(lap_case, self.adjusted_car, self.tyres, self.fuel_l, known[1])
+            known = lap_case.line, solve_lap(lap_case, self.sheet, fuel_l=self.begun_l)
+            self._known[id(lap_case.line)] = known
+        settled = known[1]
+        lap = solve_adjusted_lap_at(spending_as(lap_case, settled), self.adjusted_car, self.tyres, self.fuel_l, settled.ripple)
         driven = StintLap(lap, self.fuel_l, self.tyres.wear)
         self.fuel_l -= lap.fuel_l
         if self.fuel_l < 0:

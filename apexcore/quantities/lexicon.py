@@ -16,7 +16,9 @@ _LEVERS = (
     ("mass.seat_up", "centre-of-gravity-height"), ("powertrain.final_drive", "final-drive"), ("powertrain.gears", "final-drive"),
     ("powertrain.restrictor", "restrictor"), ("powertrain.map", "fuel-map"), ("powertrain.front_drive", "torque-split"),
     ("powertrain.differential.preload", "differential-preload"), ("powertrain.differential.power", "power-ramp"),
-    ("powertrain.differential.coast", "coast-ramp"), ("ballast", "ballast"),
+    ("powertrain.differential.coast", "coast-ramp"), ("ballast", "ballast"), ("controls.traction", "traction-control"),
+    ("controls.antilock", "anti-lock-brakes"), ("aero.flap", "drag-flap"), ("boost.", "energy-store"), ("front.stagger", "stagger"),
+    ("rear.stagger", "stagger"),
 )  # fmt: skip
 
 

@@ -14,7 +14,7 @@ import numpy as np
 from ..circuit.line import CornerSpan, Line
 from ..errors import InputError, SolverError
 from ..lap.orders import Order
-from ..lap.solver import Lap, LapCase, Ready, also_told, ready, run_at
+from ..lap.solver import Lap, LapCase, Ready, also_told, ready, run_at, spending_as
 from ..quantities.spread import half_interval
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, four
@@ -180,6 +180,7 @@ class CornerDesk:
         place = next((k for k, span in enumerate(spans) if span.number == number), None)
         if place is None:
             raise InputError("corner", number, f"1 to {len(spans)}" if spans else "a circuit with corners")
+        lap_case = spending_as(lap_case, lap)
         self.lap_case, self.sheet, self.lap, self.half_m, self.spans = lap_case, sheet, lap, half_m, spans
         self.span, self.before, self.following = spans[place], spans[place - 1], spans[(place + 1) % len(spans)]
         self.ready = ready(lap_case, adjusted(lap_case.car, sheet))

@@ -8,7 +8,7 @@ from ..circuit.lines import lane_line
 from ..circuit.track import Circuit
 from ..errors import InputError
 from ..lap.saving import Way, lifts, told_lifts, ways
-from ..lap.solver import Lap, LapCase, also_told, ready, run_at
+from ..lap.solver import Lap, LapCase, also_told, ready, run_at, spending_as
 from ..lap.stint import Stint
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four
@@ -87,7 +87,7 @@ def following(
     """
     if laps < 2:
         raise InputError("laps", laps, "at least 2")
-    towed = replace(lap_case, tow=tow_at(gap_m))
+    towed = spending_as(replace(lap_case, tow=tow_at(gap_m)), lap)
     prepared = ready(towed, adjusted(towed.car, sheet))
 
     def driven(metres: dict[int, float]) -> Lap:

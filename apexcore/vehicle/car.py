@@ -108,6 +108,7 @@ class Axle(Value):
     :param stop_mm: sinking from rest at which the bump stops are met, at the wheel [mm]
     :param stop_n_per_mm: what both bump stops add to the springs, at one wheel [N/mm]
     :param toe_deg: toe of each wheel, inwards positive [deg]
+    :param stagger_mm: circumference of the right tyre less that of the left one; works against a differential that locks [mm]
     :param damper: damper of the left and of the right wheel
     """
 
@@ -123,6 +124,7 @@ class Axle(Value):
     stop_mm: float = Field(200.0, ge=1, le=500)
     stop_n_per_mm: float = Field(240.0, ge=0, le=2000)
     toe_deg: float = Field(0.0, ge=-3, le=3)
+    stagger_mm: float = Field(0.0, ge=-150, le=150)
     damper: tuple[Damper, Damper] = (Damper(), Damper())
 
     @field_validator("spring_n_per_mm", mode="before")
@@ -173,6 +175,9 @@ class Aero(Value):
     :param front_wing_lift_area_m2: downforce area that one front wing position adds [m2]
     :param front_wing_ahead_m: the front wing's place ahead of the front axle [m]
     :param front_wing_position: position of the front wing, 0 is the flattest [-]
+    :param flap_drag_area_m2: drag area that an open drag flap takes away [m2]
+    :param flap_lift_area_m2: downforce area of the rear wing that it takes away [m2]
+    :param flap_position: 1 where the flap opens in the circuit's zones, 0 where it stays shut [-]
     :param ride_front_mm: ride height at the front axle [mm]
     :param ride_rear_mm: ride height at the rear axle [mm]
     :param ride_reference_mm: ride heights, front and rear, at which the areas hold [mm]
@@ -197,6 +202,9 @@ class Aero(Value):
     front_wing_lift_area_m2: float = Field(0.0, ge=0, le=0.5)
     front_wing_ahead_m: float = Field(0.0, ge=-1, le=2)
     front_wing_position: float = Field(0.0, ge=0, le=60)
+    flap_drag_area_m2: float = Field(0.0, ge=0, le=1)
+    flap_lift_area_m2: float = Field(0.0, ge=0, le=4)
+    flap_position: float = Field(1.0, ge=0, le=1)
     ride_front_mm: float = Field(60.0, ge=5, le=300)
     ride_rear_mm: float = Field(60.0, ge=5, le=300)
     ride_reference_mm: tuple[Ride, Ride] = (60.0, 60.0)
@@ -277,6 +285,66 @@ class Powertrain(Value):
         if any(b >= a for a, b in zip(self.gears, self.gears[1:], strict=False)):
             raise ValueError("gears: each ratio must be below the one before it")
         return self
+
+
+#: Share of the tyres' grip that a level of a driver system lets through [-].
+LetThrough = Annotated[float, Field(ge=0.5, le=1)]
+
+
+class Controls(Value):
+    """What holds wheels that would spin or lock.
+
+    :param traction: share of the driven tyres' grip along that each level of the traction control lets through, level 1 first [-]
+    :param traction_level: the level, from 1; 0 is off
+    :param antilock: share of the tyres' grip along that each level of the anti-lock brakes lets through, level 1 first [-]
+    :param antilock_level: the level, from 1; 0 is off
+    """
+
+    traction: tuple[LetThrough, ...] = Field((), max_length=20)
+    traction_level: float = Field(0.0, ge=0, le=20)
+    antilock: tuple[LetThrough, ...] = Field((), max_length=20)
+    antilock_level: float = Field(0.0, ge=0, le=20)
+
+    @property
+    def traction_share(self) -> float | None:
+        """What the traction control lets through [-]; None where it is off."""
+        return _level(self.traction, self.traction_level)
+
+    @property
+    def antilock_share(self) -> float | None:
+        """What the anti-lock brakes let through [-]; None where they are off."""
+        return _level(self.antilock, self.antilock_level)
+
+    @model_validator(mode="after")
+    def _levels_are_there(self) -> Self:
+        for words, levels, level in (
+            ("traction", self.traction, self.traction_level), ("antilock", self.antilock, self.antilock_level),
+        ):  # fmt: skip
+            if round(level) > len(levels):
+                raise ValueError(f"{words}_level: level {level:g} of {len(levels)}")
+        return self
+
+
+def _level(levels: tuple[float, ...], level: float) -> float | None:
+    """What a level lets through; None for 0, which is off."""
+    return levels[min(round(level), len(levels)) - 1] if levels and round(level) > 0 else None
+
+
+class Boost(Value):
+    """An energy store that drives the car beside its engine, and is filled by braking.
+
+    :param power_kw: power at the wheels; 0 where there is no store [kW]
+    :param lap_kj: most that may be spent on a lap [kJ]
+    :param store_kj: what the store holds [kJ]
+    :param recover_kw: greatest power that braking gives back, at the driven wheels [kW]
+    :param recovered: share of it that is there to be spent again [-]
+    """
+
+    power_kw: float = Field(0.0, ge=0, le=1500)
+    lap_kj: float = Field(0.0, ge=0, le=100_000)
+    store_kj: float = Field(0.0, ge=0, le=1_000_000)
+    recover_kw: float = Field(0.0, ge=0, le=1500)
+    recovered: float = Field(0.8, ge=0, le=1)
 
 
 class Brakes(Value):
@@ -475,6 +543,10 @@ class Steering(Value):
     frame_nm_per_deg: float = Field(0.0, ge=0, le=10_000)
 
 
+#: The levers of driver systems, and the levels that each picks one of.
+_LEVELS = {"controls.traction_level": "traction", "controls.antilock_level": "antilock"}
+
+
 class Car(Value):
     """A car: the physical values at its base setting, and the items one can adjust.
 
@@ -493,6 +565,8 @@ class Car(Value):
     :param aero: downforce and drag
     :param powertrain: engine and drive
     :param brakes: braking share and force
+    :param controls: what holds wheels that would spin or lock
+    :param boost: an energy store beside the engine
     :param tyres: what all compounds share, and the compounds
     :param steering: how fast it is made to turn otherwise
     :param items: what can be adjusted
@@ -513,6 +587,8 @@ class Car(Value):
     aero: Aero
     powertrain: Powertrain
     brakes: Brakes
+    controls: Controls = Controls()
+    boost: Boost = Boost()
     tyres: Tyres
     steering: Steering = Steering()
     items: tuple[Item, ...] = Field(min_length=1, max_length=200)
@@ -542,6 +618,10 @@ class Car(Value):
                     raise ValueError(f"{item.name}: at {item.text(value)} it sets {item.sets} to {item.physical(value):g}; {why}")
             if item.sets == "powertrain.map_position" and item.physical(item.high) > len(self.powertrain.maps):
                 raise ValueError(f"{item.name}: its highest value is map {item.physical(item.high):g} of {len(self.powertrain.maps)}")
+            if item.sets in _LEVELS:
+                levels = len(getattr(self.controls, _LEVELS[item.sets]))
+                if item.physical(item.high) > levels:
+                    raise ValueError(f"{item.name}: its highest value is level {item.physical(item.high):g} of {levels}")
         return self
 
     @model_validator(mode="after")

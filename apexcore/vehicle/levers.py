@@ -17,7 +17,7 @@ _DAMPER = ("bump_slow", "bump_fast", "rebound_slow", "rebound_fast")
 LEVERS: frozenset[str] = frozenset(
     [f"tyres.cold_kpa.{wheel}" for wheel in range(4)]
     + [f"tyres.camber_deg.{wheel}" for wheel in range(4)]
-    + [f"{axle}.{field}" for axle in _AXLES for field in ("spring_n_per_mm", "bar_n_per_mm", "toe_deg", "chassis_n_per_mm")]
+    + [f"{axle}.{field}" for axle in _AXLES for field in ("spring_n_per_mm", "bar_n_per_mm", "toe_deg", "stagger_mm", "chassis_n_per_mm")]
     + [f"{axle}.spring_n_per_mm.{side}" for axle in _AXLES for side in _SIDES]
     + [f"{axle}.track_m" for axle in _AXLES]
     + [f"{axle}.damper.{side}{field}" for axle in _AXLES for side in ("", "0.", "1.") for field in _DAMPER]
@@ -28,6 +28,7 @@ LEVERS: frozenset[str] = frozenset(
     + ["steering.caster_deg", "steering.frame_nm_per_deg"]
     + ["powertrain.final_drive", "powertrain.restrictor", "powertrain.map_position", "powertrain.front_drive_share"]
     + [f"powertrain.differential.{field}" for field in ("preload_nm", "power", "coast")]
+    + ["controls.traction_level", "controls.antilock_level", "aero.flap_position", "boost.lap_kj"]
 )
 
 
@@ -51,6 +52,14 @@ def missing(car: "Car", lever: str) -> str:
         return f"ballast position {int(parts[1]) + 1} of {len(car.ballast)}"
     if lever == "powertrain.map_position" and not car.powertrain.maps:
         return "any fuel map"
+    if lever == "controls.traction_level" and not car.controls.traction:
+        return "levels of traction control"
+    if lever == "controls.antilock_level" and not car.controls.antilock:
+        return "levels of anti-lock brakes"
+    if lever == "aero.flap_position" and not car.aero.flap_drag_area_m2:
+        return "a drag flap"
+    if lever == "boost.lap_kj" and not car.boost.power_kw:
+        return "an energy store"
     if lever == "steering.frame_nm_per_deg" and not (car.front.rigid and car.rear.rigid):
         return "a frame without springs"
     if first in _AXLES:

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from . import book_views, card_views, corner_views, costs_views, summary_views, trainer_views, views
+from . import book_views, card_views, corner_views, costs_views, energy_views, summary_views, trainer_views, views
 
 urlpatterns = [
     path("", views.bench, name="lap_bench"),
@@ -27,5 +27,6 @@ urlpatterns = [
     path("trainer/drive/", trainer_views.drive, name="trainer_drive"),
     path("trainer/back/", trainer_views.back, name="trainer_back"),
     path("trainer/anew/", trainer_views.anew, name="trainer_anew"),
+    path("energy/", energy_views.page, name="lap_energy"),
     path("summary/", summary_views.summary, name="lap_summary"),
 ]

@@ -41,7 +41,7 @@ def _bench(
         context |= {"length_m": line.length_m, "height_m": float(line.z.max() - line.z.min())}
         notes = {note.number: note for note in event.circuit.notes.all()}
         context["rows"] = presenters.corner_rows(answer.corners, notes, typed)
-        context["lap"] = answer.lap
+        context |= {"lap": answer.lap, "store": answer.store_kj is not None}
         lap = answer.lap
         context["map"] = map_view(core, line, spans, lap.column("brake"), lap.column("throttle"))
         context["marks"] = [marker_words(marker) for marker in sorted(core.markers, key=lambda marker: marker.at_m)]

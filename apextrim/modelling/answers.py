@@ -14,6 +14,7 @@ from apexcore.lap.wetness import WetLaps, laps_by_wetness
 from apexcore.race.pairs import PairReading, pair_readings
 from apexcore.race.rules import Level
 from apexcore.trim.book.proposal import VariantLap, driven_by, variant_lap
+from apexcore.trim.deployment import Deployment, by_energy, deployment
 from apexcore.trim.figures.bias import BiasPlan, bias_plan
 from apexcore.trim.figures.corner_gears import CornerGears, corner_gears
 from apexcore.trim.figures.gearing import RatioStep, ratio_sweep
@@ -147,6 +148,16 @@ def wet_laps_in(case: Case) -> tuple[WetLaps, ...]:
     :raises SolverError: if the car cannot take the circuit
     """
     return tuple(laps_by_wetness(case.lap_case(), case.sheet()))
+
+
+@kept_within(2 * MB)
+def deployment_in(case: Case) -> tuple[Deployment, tuple[tuple[float, float], ...]]:
+    """Where the sheet's energy store is spent, and lap times by what is spent.
+
+    :raises ApexError: if the car cannot take the circuit
+    """
+    lap_case, sheet, lap = case.lap_case(), case.sheet(), _answer(case).lap
+    return deployment(lap_case, sheet, lap), by_energy(lap_case, sheet, lap)
 
 
 @kept_within(1 * MB)

@@ -179,6 +179,7 @@ class AnswerView:
     :param change_s: modelled lap against the saved sheet [s]
     :param spread_s: half the width of its 95 % interval [s]
     :param rows: (corner speed, three cells)
+    :param steadier: change of the yaw margins at top speed and on entry [%]
     """
 
     answer: SheetAnalysis
@@ -187,6 +188,7 @@ class AnswerView:
     top_change_kmh: float
     rows: list[tuple[str, list[BalanceCell]]]
     pads: list[Pad]
+    steadier: tuple[float, float | None]
 
 
 def answer_view(now: SheetAnalysis, saved: SheetAnalysis) -> AnswerView:
@@ -198,7 +200,9 @@ def answer_view(now: SheetAnalysis, saved: SheetAnalysis) -> AnswerView:
     change = now.lap.time_s - saved.lap.time_s
     top = 3.6 * (now.lap.top_speed_ms - saved.lap.top_speed_ms)
     stirred = float(np.abs(now.lap.column("time") - saved.lap.column("time")).sum())
-    return AnswerView(now, change, sheets_spread_s(change, stirred_s=stirred), top, rows, pads)
+    entry = (now.stability.entry_pct, saved.stability.entry_pct)
+    steadier = now.stability.top_pct - saved.stability.top_pct, None if None in entry else (entry[0] or 0.0) - (entry[1] or 0.0)
+    return AnswerView(now, change, sheets_spread_s(change, stirred_s=stirred), top, rows, pads, steadier)
 
 
 @dataclass(frozen=True)

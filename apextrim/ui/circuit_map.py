@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from apexcore.circuit.features import MARKER_WORDS, Band, Fall, GripStrip
+from apexcore.circuit.features import MARKER_WORDS, Band, Fall, FlapZone, GripStrip, Stretch
 from apexcore.circuit.features import Marker as FeatureMarker
 from apexcore.circuit.line import CornerSpan, Line
 from apexcore.circuit.track import CentreLine, Corner, centre_line, closed_segments
@@ -178,14 +178,27 @@ class _Sheet:
         """A stretch with a cross-fall."""
         return self._band(one, f"falls {format_number(abs(one.deg), 1)}° more to the {'left' if one.deg >= 0 else 'right'}", True)
 
+    def zone(self, one: FlapZone) -> StripView:
+        """A stretch in which a drag flap may be open."""
+        half = 0.5 * self.core.width_m
+        return self._stretch(one, half, -half, "drag flap may be open", True)
+
+    def lying_on(self) -> list[StripView]:
+        """All that lies on the road or holds for a part of it."""
+        return [*map(self.strip, self.core.strips), *map(self.fall, self.core.falls), *map(self.zone, self.core.flap_zones)]
+
     def _band(self, one: Band, words: str, more: bool) -> StripView:
         """A part of the road, cut off at its edges."""
-        half, s = 0.5 * self.core.width_m, self.centre.s
+        half = 0.5 * self.core.width_m
+        return self._stretch(one, min(one.left_m, half), max(one.right_m, -half), words, more)
+
+    def _stretch(self, one: Stretch, left_m: float, right_m: float, words: str, more: bool) -> StripView:
+        s = self.centre.s
         if one.from_m <= one.to_m:
-            there = np.flatnonzero((s >= one.from_m) & (s <= one.to_m))
+            there = np.flatnonzero(one.along(s))
         else:
             there = np.concatenate([np.flatnonzero(s >= one.from_m), np.flatnonzero(s <= one.to_m)])
-        left, right = self.beside(there, min(one.left_m, half)), self.beside(there, max(one.right_m, -half))
+        left, right = self.beside(there, left_m), self.beside(there, right_m)
         return StripView(_path(np.vstack([left, right[::-1]]), True), told(f"{one.from_m:.0f} to {one.to_m:.0f} m: {words}"), more)
 
 
@@ -197,12 +210,14 @@ def marker_words(one: FeatureMarker) -> str:
 
 
 def map_view(
-    core: CoreCircuit, line: Line, spans: Sequence[CornerSpan], brake: np.ndarray | None = None, throttle: np.ndarray | None = None
-) -> MapView:
+    core: CoreCircuit, line: Line, spans: Sequence[CornerSpan], brake: np.ndarray | None = None, throttle: np.ndarray | None = None,
+    spent: np.ndarray | None = None,
+) -> MapView:  # fmt: skip
     """The circuit from its own geometry, with what stands beside it.
 
     :param brake: brake share at each station of the line; without it the line is drawn plain [-]
     :param throttle: throttle share at each station of the line [-]
+    :param spent: share of an energy store's power that drives there [-]
     """
     centre = centre_line(core)
     sheet = _Sheet(core, centre)
@@ -212,13 +227,13 @@ def map_view(
     if brake is None or throttle is None:
         stretches = [("part", _path(driven, core.closed))]
     else:
-        stretches = _stretches(driven, brake, throttle)
+        stretches = _stretches(driven, brake, throttle, spent)
     sectors = [sheet.across(at, "sector", told(f"end of sector {n}, {at:.0f} m")) for n, at in enumerate(core.sectors_m, start=1)]
     middle = sheet.place(centre.x, centre.y)
     picks = ";".join(f"{middle[i, 0]:.0f},{middle[i, 1]:.0f},{centre.s[i]:.0f}" for i in every[:: max(len(every) // 400, 1)])
     return MapView(
         road, stretches, start, _arrow(driven), [_marker(span, driven, line) for span in spans], 100 * sheet.scale, sectors,
-        [sheet.mark(marker) for marker in core.markers], [*map(sheet.strip, core.strips), *map(sheet.fall, core.falls)], picks,
+        [sheet.mark(marker) for marker in core.markers], sheet.lying_on(), picks,
         _profile(centre, spans),
     )  # fmt: skip
 
@@ -413,7 +428,7 @@ def corner_map(
         [_path(sheet.beside(part, side * half), False) for side in (1.0, -1.0)], _stretches(driven, brake[part], throttle[part]),
         "" if other is None else _path(sheet.place(other.x, other.y)[part], False), spots,
         [sheet.mark(marker, (keys or {}).get(marker.at_m, "")) for marker in marks],
-        [*map(sheet.strip, core.strips), *map(sheet.fall, core.falls)], _arrow(driven), 20 * sheet.scale,
+        sheet.lying_on(), _arrow(driven), 20 * sheet.scale,
         [sheet.handle(number, line, *one) for number, one in enumerate(handles, start=1)],
     )  # fmt: skip
 
@@ -432,8 +447,10 @@ def _arrow(driven: np.ndarray) -> str:
     return " ".join(f"{p[0]:.1f},{p[1]:.1f}" for p in (tip, tip - 13 * ahead + 5 * side, tip - 13 * ahead - 5 * side))
 
 
-def _stretches(driven: np.ndarray, brake: np.ndarray, throttle: np.ndarray) -> list[tuple[str, str]]:
+def _stretches(driven: np.ndarray, brake: np.ndarray, throttle: np.ndarray, spent: np.ndarray | None = None) -> list[tuple[str, str]]:
     kinds = np.select([brake > 0.02, throttle > 0.98, throttle > 0.02], ["brake", "full", "part"], "lift")
+    if spent is not None:
+        kinds = np.where((spent > 0.02) & (kinds == "full"), "spend", kinds)
     found = []
     first = 0
     for i in range(1, len(kinds) + 1):

@@ -11,7 +11,7 @@ from ...circuit.moves import behind_m
 from ...circuit.track import Circuit, centre_line
 from ...lap.misses import braked_sooner
 from ...lap.orders import Order
-from ...lap.solver import Lap, LapCase, also_told, ready, run_at, solve_lap
+from ...lap.solver import Lap, LapCase, also_told, ready, run_at, solve_lap, spending_as
 from ...lap.stint import solve_stint
 from ...quantities import format_number
 from ...vehicle.sheet import Sheet, adjusted
@@ -85,7 +85,7 @@ def driven_by(driven: VariantLap, sheet: Sheet, orders: Sequence[Order]) -> Lap:
 
     :raises SolverError: if the car cannot take the circuit so
     """
-    case = also_told(driven.lap_case, orders)
+    case = also_told(spending_as(driven.lap_case, driven.lap), orders)
     return run_at(case, ready(case, adjusted(case.car, sheet)), driven.lap.tyres, case.line, driven.lap.ripple)
 
 

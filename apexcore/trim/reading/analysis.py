@@ -7,6 +7,7 @@ import numpy as np
 
 from ...circuit.line import CornerSpan
 from ...lap.assembly import lateral_transfer, rolling_share
+from ...lap.energy import allowed_kj, spends, spent_kj
 from ...lap.solver import COLUMN, Lap, LapCase, solve_lap, top_speed_ms
 from ...quantities.text import format_number
 from ...vehicle.bumps import bump_grip
@@ -20,6 +21,8 @@ from ..figures.gearing import Shift, limit_speed_ms, shifts
 from .balance import CornerResult, balance_grid, read_corner
 from .past import LIFTED_N, locks_first
 from .ride import Clearance, RideEnd, clearances, ride_ends
+from .stability import Stability, stability
+from .systems import Systems, systems
 
 #: Pressure error at which a warning is worth reading [kPa].
 _PRESSURE_WARNING_KPA = 12.0
@@ -59,6 +62,9 @@ class SheetAnalysis:
     :param top_ms: top speed on a level road, alone and right behind another car [m/s]
     :param ride: both axles on their springs; empty for a car without
     :param clearances: of both axles over the lap
+    :param stability: how firmly it holds its course
+    :param systems: what its driver systems do
+    :param store_kj: what a lap spends of an energy store, and what it might [kJ]; None for a car without one
     """
 
     lap: Lap
@@ -70,6 +76,9 @@ class SheetAnalysis:
     top_ms: tuple[float, float]
     ride: tuple[RideEnd, ...]
     clearances: tuple[Clearance, ...]
+    stability: Stability
+    systems: Systems
+    store_kj: tuple[float, float] | None = None
 
 
 def analyse(
@@ -93,7 +102,9 @@ def analyse(
     warnings = tuple(_warnings(lap_case, car, lap, tyres) + _low_warnings(low) + _bump_warnings(lap_case, car, lap))
     alone, towed = (top_speed_ms(car, lap_case.conditions, tow) for tow in (0.0, 1.0))
     return SheetAnalysis(
-        lap, results, balance_grid(results), tyres, tuple(shifts(car)), warnings, (alone, towed), tuple(ride_ends(car)), low
+        lap, results, balance_grid(results), tyres, tuple(shifts(car)), warnings, (alone, towed), tuple(ride_ends(car)), low,
+        stability(lap_case, car, lap, spans), systems(car, lap),
+        (spent_kj(lap.data), allowed_kj(car, lap.data)) if spends(car) else None,
     )  # fmt: skip
 
 

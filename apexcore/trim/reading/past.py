@@ -15,8 +15,8 @@ HARD_STOP_MS2, _BOTH_ENDS, _BRAKED = 2.0, 0.02, 0.02
 
 
 def brakes_both_ends(car: Car) -> bool:
-    """Whether front and rear are braked, so that one may lock before the other."""
-    return _BOTH_ENDS < car.brakes.front_share < 1.0 - _BOTH_ENDS
+    """Whether front and rear are braked, and no system holds them, so that one may lock before the other."""
+    return car.controls.antilock_share is None and _BOTH_ENDS < car.brakes.front_share < 1.0 - _BOTH_ENDS
 
 
 def has_hard_stop(lap: Lap) -> bool:

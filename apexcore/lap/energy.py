@@ -1,0 +1,185 @@
+"""Where to spend an energy store on a lap: what may be spent, where a joule saves most time."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..circuit.line import Line
+from ..vehicle.car import Car
+from ..vehicle.weights import weights
+from .orders import Order
+from .record import BOOST_W, BRAKE, BRAKE_W, DRAG_W, ENGINE_W, SPEED, THROTTLE, TIME
+
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
+
+#: Throttle from which on more power is of use [-], and stations by which a pause between gears may look longer than an upshift is.
+_OPEN, _PAUSE_MORE = 0.98, 2.5
+#: How often a lap is gone round, so that what is spent in one lap reaches the next where it is never braked for.
+_ROUNDS = 3
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What of the store is spent where.
+
+    :param share: of the store's power at each station [-]
+    :param price_s_per_kj: what one more kilojoule would save [s/kJ]
+    :param worth_s_per_kj: what one would save at each station; 0 where more power is of no use [s/kJ]
+    :param left_s: what the plan would save over the lap that it was made from, were all in proportion: no plan saves more [s]
+    """
+
+    share: Floats
+    price_s_per_kj: float
+    worth_s_per_kj: Floats
+    left_s: float
+
+
+def spends(car: Car) -> bool:
+    """Whether a car, as its sheet sets it, has energy to spend on a lap."""
+    return car.boost.power_kw > 0.0 and car.boost.lap_kj > 0.0
+
+
+def spent_kj(data: Floats) -> float:
+    """What a lap spends of the store [kJ]."""
+    return float(data[:, BOOST_W] @ data[:, TIME]) / 1000.0
+
+
+def recovered_kj(car: Car, data: Floats) -> float:
+    """What braking on a lap puts back so that it can be spent again [kJ].
+
+    Source: energy: braking power at the driven wheels, up to what the store takes up, times what is left of it.
+    """
+    front = car.powertrain.front_drive_share
+    driven = (car.brakes.front_share if front > 0.0 else 0.0) + (1.0 - car.brakes.front_share if front < 1.0 else 0.0)
+    taken = np.minimum(driven * data[:, BRAKE_W], 1000.0 * car.boost.recover_kw)
+    return car.boost.recovered * float(taken @ data[:, TIME]) / 1000.0
+
+
+def allowed_kj(car: Car, data: Floats) -> float:
+    """What may be spent on a lap that is driven again and again [kJ]: what the sheet says, and no more than braking puts back, where
+    that is what fills the store."""
+    return min(car.boost.lap_kj, recovered_kj(car, data)) if car.boost.recover_kw > 0.0 else car.boost.lap_kj
+
+
+def swing_kj(car: Car, data: Floats) -> float:
+    """How far the store's charge moves over a lap, from fullest to emptiest [kJ]."""
+    front = car.powertrain.front_drive_share
+    driven = (car.brakes.front_share if front > 0.0 else 0.0) + (1.0 - car.brakes.front_share if front < 1.0 else 0.0)
+    gained = car.boost.recovered * np.minimum(driven * data[:, BRAKE_W], 1000.0 * car.boost.recover_kw)
+    charge = np.concatenate([[0.0], np.cumsum((gained - data[:, BOOST_W]) * data[:, TIME])]) / 1000.0
+    return float(charge.max() - charge.min())
+
+
+def _open(data: Floats, shift_s: float, closed: bool) -> Bools:
+    """Where the throttle is wide open, upshifts among it."""
+    full = data[:, THROTTLE] >= _OPEN
+    pause = ~full & (data[:, BRAKE] <= 0.0)
+    if not pause.any() or not full.any():
+        return np.asarray(full)
+    n, filled = len(full), full.copy()
+    begin = int(np.argmax(full)) if closed else 0
+    k = 0
+    while k < n:
+        i = (begin + k) % n
+        if not pause[i]:
+            k += 1
+            continue
+        length, seconds = 0, 0.0
+        while k + length < n and pause[(begin + k + length) % n]:
+            seconds += float(data[(begin + k + length) % n, TIME])
+            length += 1
+        between = (k + length < n or closed) and full[(begin + k + length) % n] and full[(i - 1) % n]
+        if between and seconds <= shift_s + _PAUSE_MORE * seconds / length:
+            filled[[(begin + k + step) % n for step in range(length)]] = True
+        k += length
+    return np.asarray(filled)
+
+
+def worth(car: Car, line: Line, data: Floats) -> tuple[Floats, Bools]:
+    """What a joule at the wheels saves from each station on [s/J], and where it can be spent.
+
+    With q = v2 and T the time to go, dT/dq = -q^(-3/2)/2 ds + (1 + ds d(2a)/dq) dT/dq of the next station: what is gained lasts until
+    the car is held by a corner or braked for one, where it ends. At a power P, d(2a)/dq = -P/(m q^(3/2)) - 2 D/(m v3), D the drag's.
+
+    Source: adjoint of the quasi-steady-state lap (calculus of variations; the optimum is bang-bang, its switch a common price).
+    """
+    open_, mass = _open(data, car.powertrain.shift_s, line.closed), weights(car).mass_kg
+    v = np.maximum(data[:, SPEED], 1.0)
+    cubed = v**3
+    fade = (data[:, ENGINE_W] + data[:, BOOST_W] + 2.0 * data[:, DRAG_W]) / (mass * cubed)
+    kept, gain = np.exp(-fade * line.ds), 0.5 * line.ds / cubed
+    n = len(v)
+    found = np.zeros(n)
+    later = 0.0
+    for _ in range(_ROUNDS if line.closed else 1):
+        for i in range(n - 1, -1, -1):
+            # what a station adds is there from the next one on, where that is driven with the throttle open
+            found[i] = later
+            later = gain[i] + kept[i] * later if open_[i] else 0.0
+        if not line.closed:
+            break
+    return 2.0 / mass * found, np.asarray(open_ & (data[:, THROTTLE] >= _OPEN) & (found > 0.0))
+
+
+def planned(car: Car, line: Line, data: Floats, used: Floats, budget_kj: float) -> Plan:
+    """The store's use on a lap: wholly where a joule is worth more than a price, the same everywhere, at which the budget is spent.
+
+    :param data: of a lap near it
+    :param used: share of the store's power on that lap at each station, more than the tyres took there or not [-]
+    """
+    saves, there = worth(car, line, data)
+    each = _each_j(car, data, used)
+    order = np.argsort(-saves, kind="stable")
+    order = order[there[order]]
+    share = np.zeros(len(saves))
+    left, price = 1000.0 * budget_kj, 0.0
+    enough = 1e-6 * left
+    for i in order:
+        if left <= enough:
+            break
+        share[i] = min(left / each[i], 1.0)
+        left -= each[i]
+        price = float(saves[i])
+    if left > enough:  # more may be spent than there is a place for
+        price = 0.0
+    left_s = float(((saves * there - price) * each) @ (share - used))
+    return Plan(share, 1000.0 * price, 1000.0 * np.where(there, saves, 0.0), left_s)
+
+
+def _each_j(car: Car, data: Floats, used: Floats) -> Floats:
+    """What each station would take at the store's whole power, as far as a lap tells [J]: at the limit of the tyres it is less."""
+    power = np.full(len(used), 1000.0 * car.boost.power_kw)
+    tried = used > 0.01
+    power[tried] = np.clip(data[tried, BOOST_W] / used[tried], 0.02 * power[tried], power[tried])
+    return np.asarray(power * data[:, TIME])
+
+
+def evened(car: Car, line: Line, data: Floats, used: Floats, more_kj: float) -> Floats:
+    """The same use of the store with so much more or less spent, where a joule is worth most of what is left or least of what is used."""
+    saves, there = worth(car, line, data)
+    each, share, left = _each_j(car, data, used), used.copy(), 1000.0 * abs(more_kj)
+    for i in np.argsort(-saves if more_kj > 0.0 else saves, kind="stable"):
+        room = (1.0 - share[i]) * there[i] if more_kj > 0.0 else share[i]
+        if room <= 0.0:
+            continue
+        part = min(left / each[i], room)
+        share[i] += part if more_kj > 0.0 else -part
+        left -= part * each[i]
+        if left <= 0.0:
+            break
+    return share
+
+
+def orders_for(line: Line, share: Floats) -> tuple[Order, ...]:
+    """What a driver is told so that the store is used so."""
+    ends = np.append(line.s[1:], line.s[-1] + line.ds[-1])
+    found: list[Order] = []
+    for i in np.flatnonzero(share > 0.0):
+        before = found[-1] if found else None
+        if before is not None and before.spending == share[i] and abs(before.to_m - line.s[i]) < 1e-9:
+            found[-1] = Order(before.from_m, float(ends[i]), spending=before.spending)
+        else:
+            found.append(Order(float(line.s[i]), float(ends[i]), spending=float(share[i])))
+    return tuple(found)
