@@ -441,6 +441,72 @@ def touring_hatch() -> dict[str, Any]:
     }  # fmt: skip
 
 
+def prototype() -> dict[str, Any]:
+    """A closed two-seater with driver systems, a drag flap and an energy store."""
+    big = {"load_ref_n": 3400, "pressure_opt_kpa": 172, "stiffness_per_rad": 38, "load_sensitivity": 0.15}
+    items = wheels("pressure", "Cold pressure", "kPa", 100, 190, 1, [136, 136, 134, 134], 0, "cold_kpa")
+    items += wheels("camber", "Camber", "°", -5, 0, 0.1, [-3.0, -3.0, -2.0, -2.0], 1, "camber_deg")
+    items += axles("spring", "springs", "N/mm", [90, 260, 180], [90, 260, 170], 5, 0, "spring_n_per_mm")
+    items += axles("bar", "anti-roll bar", "", [1, 9, 5], [1, 9, 4], 1, 0, "bar_n_per_mm", 13.0)
+    items += axles("toe", "toe", "°", [-0.3, 0.3, -0.1], [-0.1, 0.4, 0.1], 0.05, 2, "toe_deg")
+    items += [
+        item("ride_front", "Front ride height", "front", "mm", 36, 60, 1, 44, 0, "aero.ride_front_mm"),
+        item("ride_rear", "Rear ride height", "rear", "mm", 40, 75, 1, 54, 0, "aero.ride_rear_mm"),
+        item("wing", "Rear wing", "rear", "", 1, 12, 1, 6, 0, "aero.wing_position"),
+        item("flap", "Drag flap", "rear", "", 0, 1, 1, 1, 0, "aero.flap_position", names=("shut", "in zones")),
+        *differential(60, 40, 30),
+        item("traction", "Traction control", "car", "", 0, 10, 1, 3, 0, "controls.traction_level"),
+        item("antilock", "Anti-lock brakes", "car", "", 0, 6, 1, 2, 0, "controls.antilock_level"),
+        item("store", "Energy a lap", "car", "kJ", 0, 1600, 100, 1000, 0, "boost.lap_kj"),
+        item("map", "Fuel map", "car", "", 1, 3, 1, 1, 0, "powertrain.map_position", names=("full", "race", "save")),
+        item("brake_bias", "Brake bias", "car", "%", 48, 74, 0.5, 60, 1, "brakes.front_share", 0.01),
+        item("final_drive", "Final drive", "car", ":1", 2.8, 4.2, 0.05, 3.5, 2, "powertrain.final_drive"),
+        *gears([3.0, 2.2, 1.72, 1.4, 1.17, 1.0], 0.01, 0.06),
+        item("fuel", "Fuel load", "car", "l", 5, 70, 1, 35, 0, "fuel_l"),
+        *dampers([11, 5, 14, 7], [10, 5, 13, 7], 0.5, 2.0),
+    ]
+    return {
+        "format": "apex-trim car 1", "key": "garrowby_plover", "name": "Garrowby Plover", "kind": "closed two-seater with an energy store",
+        "wheelbase_m": 2.95, "width_m": 1.9, "fuel_l": 35, "tank_l": 70,
+        "mass": {
+            "dry_kg": 1010, "driver_kg": 75, "front_share": 0.465, "cg_height_m": 0.33, "tank_from_front_m": 1.9, "tank_height_m": 0.3,
+            "unsprung_front_kg": 82, "unsprung_rear_kg": 90,
+        },
+        "front": {"damper": damper([11, 5, 14, 7], 0.5, 2.0), "track_m": 1.62, "spring_n_per_mm": 180, "motion_ratio": 0.85, "bar_n_per_mm": 65, "roll_centre_m": 0.03, "camber_recovery": 0.35, "tyre_n_per_mm": 280, "stop_mm": 18},
+        "rear": {"damper": damper([10, 5, 13, 7], 0.5, 2.0), "track_m": 1.58, "spring_n_per_mm": 170, "motion_ratio": 0.88, "bar_n_per_mm": 52, "roll_centre_m": 0.06, "camber_recovery": 0.40, "tyre_n_per_mm": 290, "stop_mm": 20},
+        "aero": {
+            "drag_area_m2": 0.78, "lift_area_m2": 1.9, "front_share": 0.50, "wing_drag_area_m2": 0.02, "wing_lift_area_m2": 0.075,
+            "wing_behind_rear_m": 0.4, "wing_position": 6, "flap_drag_area_m2": 0.11, "flap_lift_area_m2": 0.28,
+            "ride_front_mm": 44, "ride_rear_mm": 54, "ride_reference_mm": [44, 54],
+            "floor": {"share": 0.6, "power": 1.0, "best_mm": [26, 32], "gap_mm": [20, 20], "rough_mm": 4}, "side_area_m2": 2.5, "side_from_front_m": 1.4,
+            "tow_drag": 0.3, "tow_lift_front": 0.3,
+        },
+        "powertrain": {
+            "torque_nm": [[2500, 330], [3500, 405], [4500, 450], [5500, 470], [6500, 460], [7200, 430], [7800, 390]],
+            "gears": [3.0, 2.2, 1.72, 1.4, 1.17, 1.0], "final_drive": 3.5, "efficiency": 0.91, "shift_s": 0.05, "limit_rpm": 7700,
+            "front_drive_share": 0, "fuel_g_per_kwh": 285, "maps": fuel_maps(),
+            "differential": {"preload_nm": 60, "power": 0.40, "coast": 0.30},
+        },
+        "brakes": {"front_share": 0.60, "max_force_n": 32000},
+        "controls": {
+            "traction": [round(0.99 - 0.01 * k, 2) for k in range(10)], "traction_level": 0,
+            "antilock": [round(0.985 - 0.015 * k, 3) for k in range(6)], "antilock_level": 0,
+        },
+        "boost": {"power_kw": 110, "lap_kj": 1000, "store_kj": 2500, "recover_kw": 160, "recovered": 0.8},
+        "tyres": {
+            "radius_m": [0.330, 0.345], "cold_kpa": [136, 136, 134, 134], "cold_at_c": 20, "camber_deg": [-3.0, -3.0, -2.0, -2.0],
+            "heat": [heat(1.2, 4.2, 4.3, 63, 67, 0.86, 6.5, 1.5, 0.44), heat(1.3, 4.6, 4.8, 69, 72, 1.0, 7.4, 1.7, 0.44)],
+            "compounds": [
+                compound("marl", "Marl", "M", "dots", 1.52, 0.034, 84, 0.085, warm_up=1.2, **big),
+                compound("slate", "Slate", "S", "slant", 1.49, 0.021, 88, 0.062, warm_up=0.8, **big),
+                compound("sedge", "Sedge", "I", "bars", 1.27, 0.06, 62, 0.06, **{**big, "pressure_opt_kpa": 178, "stiffness_per_rad": 32}, wet_loss=0.185, wet_power=1.25, fade_loss=0.07),
+                compound("burdock", "Burdock", "W", "cross", 1.20, 0.09, 45, 0.06, **{**big, "pressure_opt_kpa": 184, "stiffness_per_rad": 28}, wet_loss=0.08, wet_power=1.0, fade_loss=0.09),
+            ],
+        },
+        "items": items,
+    }  # fmt: skip
+
+
 def straight(length: float) -> dict[str, Any]:
     return {"kind": "straight", "length_m": length}
 
@@ -473,6 +539,7 @@ def sallowmere() -> dict[str, Any]:
             {"kind": "limit", "at_m": 2950, "side": "left", "name": "exit policed"},
         ],
         "strips": [{"from_m": 2195, "to_m": 2420, "left_m": 6, "right_m": -6, "grip": 1.015}],
+        "flap_zones": [{"from_m": 40, "to_m": 420}, {"from_m": 2000, "to_m": 2360}],
         "heights_m": [[0.0, 4.0], [0.12, 6.5], [0.28, 15.0], [0.45, 9.0], [0.60, 3.0], [0.78, 0.5], [0.92, 2.5]],
     }  # fmt: skip
 
@@ -509,7 +576,7 @@ def longreach() -> dict[str, Any]:
 
 
 def main() -> None:
-    cars, circuits = [coupe, single_seater, oval_saloon, kart, touring_hatch], [sallowmere, hollin, quernlow, longreach]
+    cars, circuits = [coupe, single_seater, oval_saloon, kart, touring_hatch, prototype], [sallowmere, hollin, quernlow, longreach]
     for folder, makers in (("cars", cars), ("circuits", circuits)):
         for make in makers:
             value = make()

@@ -1,4 +1,5 @@
-"""The further events of the demo: an oval long run, a kart day of two drivers, a race that is over, and one that has not begun."""
+"""The further events of the demo: an oval long run, a kart day of two drivers, a race that is over, one that has not begun, and a test day
+of a car with driver systems and an energy store."""
 
 from datetime import timedelta
 
@@ -23,6 +24,7 @@ def further_events(user: User) -> None:
     _kart_day(user, cars, circuits)
     events.create_event(user, "Fen sprint", cars["ferrow_lark"], circuits["sallowmere_fen"], False, FRIDAY + timedelta(days=22))
     _finished_round(user, cars, circuits)
+    _energy_test(user, cars, circuits)
 
 
 def _oval_evening(user: User, cars: dict[str, Car], circuits: dict[str, Circuit]) -> None:
@@ -47,6 +49,17 @@ def _kart_day(user: User, cars: dict[str, Car], circuits: dict[str, Circuit]) ->
     light = week.sheet(heavy, {"driver": 62, "ballast_floor": 10}, "Marit drives: ten kilos on the floor for the class weight")
     for sheet, who, seed in ((heavy, "odwin", 61), (light, "marit", 62), (heavy, "odwin", 63), (light, "marit", 64)):
         week.run(sheet, "teasel", 3, 8, seed, tags={"driver": who})
+
+
+def _energy_test(user: User, cars: dict[str, Car], circuits: dict[str, Circuit]) -> None:
+    """A test day of a car with driver systems, a drag flap and an energy store: is the tighter traction control worth its calm?"""
+    at = FRIDAY + timedelta(days=29)
+    event = events.create_event(user, "Sallowmere test day", cars["garrowby_plover"], circuits["sallowmere_fen"], False, at)
+    week = Weekend(event, at)
+    base = week.sheet(None, {}, "Base sheet: traction control 3, 1000 kJ a lap")
+    calm = week.sheet(base, {"traction": 6}, "Rear steps out of Tollgate on worn tyres: three levels tighter")
+    for sheet, seed in ((base, 81), (calm, 82)):
+        week.run(sheet, "marl", 30, 6, seed)
 
 
 def _finished_round(user: User, cars: dict[str, Car], circuits: dict[str, Circuit]) -> Event:

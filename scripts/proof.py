@@ -73,6 +73,7 @@ from tests.apexcore.judge.traces.planted import bench as planted_bench
 from tests.apexcore.judge.traces.test_survey import as_circuit, corner_turns, recorded
 from tests.apexcore.judge.worlds import WORLDS, Interval, World, by_world, history, mixed_effects
 from tests.apexcore.lap.collocation import COURSES, collocated, point_case
+from tests.apexcore.lap.test_energy import against_programme
 from tests.apexcore.lap.test_engine import EXPECTED, HOME, expected_effects
 from tests.apexcore.lap.test_kernel import POWER_W, constant_power, rated
 from tests.apexcore.lap.test_kernel import straight as open_straight
@@ -634,6 +635,26 @@ def water_cases() -> Iterator[Case]:
         yield Case(f"water: wets ahead of dry tyres, soaked, {air_c:.0f} °C", "likewise", ours, "4–10 s a lap", off, 1.5, "s")
 
 
+#: Cars, circuits, power [kW] and energy a lap [kJ] of the rows of the energy store.
+_STORES = [
+    (key, circuit, power, kj)
+    for key in ("brackendale_gt", "ferrow_lark", "pentlow_hare", "drummock_stallard")
+    for circuit in ("sallowmere_fen", "quernlow", "hollin_bowl", "four")
+    for power, kj in ((100.0, 400.0), (60.0, 150.0))
+]
+
+
+def energy_cases() -> Iterator[Case]:
+    """Rows of where an energy store is spent: against a dynamic programme with a car of its own."""
+    behind = [against_programme(*one) for one in _STORES]
+    worst = max(behind)
+    ahead = sum(one < 0.0 for one in behind)
+    yield Case(
+        "energy store: spent on a lap, 4 cars, 4 circuits", "a dynamic programme over way, speed and energy",
+        f"at worst {1000 * worst:.0f} ms behind, quicker in {ahead} of {len(behind)}", "no slower", max(worst, 0.0), 0.02, "s",
+    )  # fmt: skip
+
+
 def warmth_cases(cars: int = 30) -> Iterator[Case]:
     """Tyres of cars made in two minutes on a usual course, and drivers in order from 5 to 50 °C of track."""
     off, hottest, order = [], [], []
@@ -823,6 +844,7 @@ def all_cases() -> list[Case]:
         *quickest_cases(),
         *steps_cases(),
         *water_cases(),
+        *energy_cases(),
         *warmth_cases(),
         *groove_cases(),
         *class_cases(),

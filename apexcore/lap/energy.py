@@ -9,13 +9,15 @@ from ..circuit.line import Line
 from ..vehicle.car import Car
 from ..vehicle.weights import weights
 from .orders import Order
-from .record import BOOST_W, BRAKE, BRAKE_W, DRAG_W, ENGINE_W, SPEED, THROTTLE, TIME
+from .record import BOOST_W, BRAKE, BRAKE_W, DRAG_W, ENGINE_W, FRONT_UTILISATION, LATERAL, REAR_UTILISATION, SPEED, THROTTLE, TIME
 
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 
 #: Throttle from which on more power is of use [-], and stations by which a pause between gears may look longer than an upshift is.
 _OPEN, _PAUSE_MORE = 0.98, 2.5
+#: Part of the greatest use of the driven tyres under power from which on they, not the engine, decide [-].
+_NEAR_LIMIT = 0.97
 #: How often a lap is gone round, so that what is spent in one lap reaches the next where it is never braked for.
 _ROUNDS = 3
 
@@ -97,18 +99,39 @@ def _open(data: Floats, shift_s: float, closed: bool) -> Bools:
     return np.asarray(filled)
 
 
+def _uses(car: Car, data: Floats) -> tuple[Floats, Floats, Bools]:
+    """Uses of the driven tyres across and along [-], and where they are at their limit.
+
+    What they use across is read from the axle that is not driven; where both are, from the lateral acceleration.
+    """
+    front = car.powertrain.front_drive_share
+    driven = np.maximum(data[:, FRONT_UTILISATION] * (front > 0.0), data[:, REAR_UTILISATION] * (front < 1.0))
+    lateral = np.abs(data[:, LATERAL])
+    both = lateral / max(float(lateral.max()), 1e-9)
+    across = data[:, FRONT_UTILISATION] if front <= 0.0 else data[:, REAR_UTILISATION] if front >= 1.0 else both
+    across = np.minimum(across, driven)
+    opened = data[:, THROTTLE] > 0.1
+    limit = float(driven[opened].max()) if opened.any() else 1.0
+    return across, np.sqrt(np.maximum(driven**2 - across**2, 0.02)), np.asarray(driven > _NEAR_LIMIT * limit)
+
+
 def worth(car: Car, line: Line, data: Floats) -> tuple[Floats, Bools]:
     """What a joule at the wheels saves from each station on [s/J], and where it can be spent.
 
     With q = v2 and T the time to go, dT/dq = -q^(-3/2)/2 ds + (1 + ds d(2a)/dq) dT/dq of the next station: what is gained lasts until
     the car is held by a corner or braked for one, where it ends. At a power P, d(2a)/dq = -P/(m q^(3/2)) - 2 D/(m v3), D the drag's.
+    Where the driven tyres are at their limit, a little more speed asks for more across and leaves less along: 2 a_x a2/(b2 q) more, a and
+    b the uses across and along.
 
     Source: adjoint of the quasi-steady-state lap (calculus of variations; the optimum is bang-bang, its switch a common price).
     """
     open_, mass = _open(data, car.powertrain.shift_s, line.closed), weights(car).mass_kg
     v = np.maximum(data[:, SPEED], 1.0)
     cubed = v**3
-    fade = (data[:, ENGINE_W] + data[:, BOOST_W] + 2.0 * data[:, DRAG_W]) / (mass * cubed)
+    driving = data[:, ENGINE_W] + data[:, BOOST_W]
+    fade = (driving + 2.0 * data[:, DRAG_W]) / (mass * cubed)
+    across, along, at_limit = _uses(car, data)
+    fade += np.where(at_limit, 2.0 * driving / (mass * cubed) * across**2 / along**2, 0.0)
     kept, gain = np.exp(-fade * line.ds), 0.5 * line.ds / cubed
     n = len(v)
     found = np.zeros(n)
@@ -156,12 +179,27 @@ def _each_j(car: Car, data: Floats, used: Floats) -> Floats:
     return np.asarray(power * data[:, TIME])
 
 
-def evened(car: Car, line: Line, data: Floats, used: Floats, more_kj: float) -> Floats:
-    """The same use of the store with so much more or less spent, where a joule is worth most of what is left or least of what is used."""
+def stretches(share: Floats) -> list[Bools]:
+    """Stations of each stretch on which the store is used, the one of least use first."""
+    used = share > 0.0
+    begins = np.flatnonzero(used & ~np.roll(used, 1))
+    ends = np.flatnonzero(used & ~np.roll(used, -1))
+    if len(begins) and ends[0] < begins[0]:  # over the start line
+        ends = np.roll(ends, -1)
+    at = np.arange(len(share))
+    found = [(at >= a) & (at <= b) if a <= b else (at >= a) | (at <= b) for a, b in zip(begins, ends, strict=True)]
+    return sorted(found, key=lambda inside: float(share[inside].sum()))
+
+
+def evened(car: Car, line: Line, data: Floats, used: Floats, more_kj: float, barred: Bools) -> Floats:
+    """The same use of the store with so much more or less spent, where a joule is worth most of what is left or least of what is used.
+
+    :param barred: where none is added
+    """
     saves, there = worth(car, line, data)
     each, share, left = _each_j(car, data, used), used.copy(), 1000.0 * abs(more_kj)
     for i in np.argsort(-saves if more_kj > 0.0 else saves, kind="stable"):
-        room = (1.0 - share[i]) * there[i] if more_kj > 0.0 else share[i]
+        room = (1.0 - share[i]) * there[i] * (not barred[i]) if more_kj > 0.0 else share[i]
         if room <= 0.0:
             continue
         part = min(left / each[i], room)

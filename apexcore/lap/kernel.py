@@ -628,7 +628,7 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float, thrust
     low, high = 0.0, ceiling
     x = min(max(guess, 0.02), 1.0) * ceiling
     x_old, excess_old, limit_old = -1.0, 0.0, -1
-    side_front = side_rear = rub_front = rub_rear = hold_front = hold_rear = 0.0
+    side_front = side_rear = rub_front = rub_rear = hold_front = hold_rear = hold = 0.0
     for _ in range(30):
         loads = wheel_loads(c, air, sign * x, lateral, normal, p[BEND], flap)
         grip, along = axle_grip(c, loads, lateral, p)
@@ -656,7 +656,8 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float, thrust
             hold = max(hold_front + hold_rear, 1.0)
             if x / hold - 1.0 > excess:
                 excess, slope, limit = x / hold - 1.0, 1.0 / hold, 3
-        else:
+            asked_front = asked_rear = 0.0  # what an axle holds along is told; braking must not take what it needs across
+        if not evened or x < hold:
             moved_front, moved_rear = tilt / max(loads[0] + loads[1], 1.0), -tilt / max(loads[2] + loads[3], 1.0)
             over, steep = _ellipse_excess(side_front, asked_front, ability * grip_front, lengthwise * along_front, moved_front, x)
             if over > excess:

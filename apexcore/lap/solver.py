@@ -21,7 +21,7 @@ from ..vehicle.weights import weights
 from . import kernel
 from .assembly import TABLE_SPEEDS, aero_areas, gear_thrust, on_tyres, rev_limit_ms, rolling_share, without_tyres
 from .driver import Driver
-from .energy import allowed_kj, evened, orders_for, planned, spends, spent_kj
+from .energy import allowed_kj, evened, orders_for, planned, spends, spent_kj, stretches
 from .orders import Order, orders_of
 from .record import COLUMNS, SPENDING
 
@@ -327,7 +327,9 @@ class _Store:
     def __init__(self, lap_case: LapCase, prepared: Ready, begun: Lap) -> None:
         self.lap_case, self.prepared, self.lap = lap_case, prepared, begun
         self.share = orders_of(lap_case.driver, lap_case.line, begun.spending)[:, SPENDING]
-        self.step = _WARM_STEP if begun.spending else 1.0
+        self.cold = not begun.spending
+        self.step = 1.0 if self.cold else _WARM_STEP
+        self.barred = np.zeros(len(self.share), dtype=bool)
 
     def settled(self) -> Lap:
         """The lap at whose plan nothing can be moved to a better place, and what may be spent is spent."""
@@ -335,6 +337,8 @@ class _Store:
             moved = self._moved()
             if not self._evened() and not moved:
                 break
+        if self.cold:
+            self._pruned()
         return self.lap
 
     def _lacks_kj(self, lap: Lap) -> float:
@@ -363,13 +367,25 @@ class _Store:
             self.lap, self.share, self.step = found, other, min(2.0 * self.step, 1.0)
         return True
 
+    def _pruned(self) -> None:
+        """Leaves out stretches that are worth less than the price as a whole: where a bend soon takes back what they gave."""
+        for inside in stretches(self.share):
+            kept, price = (self.lap, self.share, self.barred), self.lap.price_s_per_kj
+            self.share, self.barred = np.where(inside, 0.0, self.share), self.barred | inside
+            self.lap = self._driven(self.share, price)
+            saved = self.lap.time_s - kept[0].time_s
+            if saved < price * (spent_kj(kept[0].data) - spent_kj(self.lap.data)):
+                self._evened()
+            if self.lap.time_s - price * self._lacks_kj(self.lap) >= kept[0].time_s - price * self._lacks_kj(kept[0]):
+                self.lap, self.share, self.barred = kept
+
     def _evened(self) -> bool:
         """Spends what is left, or less where it is too much."""
         for count in range(_MOST_EVENED):
             lacks = self._lacks_kj(self.lap)
             if abs(lacks) <= _SPENT_NEAR * allowed_kj(self.prepared.car, self.lap.data):
                 return count > 0
-            other = evened(self.prepared.car, self.lap_case.line, self.lap.data, self.share, lacks)
+            other = evened(self.prepared.car, self.lap_case.line, self.lap.data, self.share, lacks, self.barred)
             if np.allclose(other, self.share):
                 return count > 0
             self.lap, self.share = self._driven(other, self.lap.price_s_per_kj), other

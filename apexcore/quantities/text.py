@@ -25,7 +25,7 @@ UNIT_WORDS: dict[str, str] = {
     "s": "s", "min": "min",
     "kg/kw": "kg/kW", "kg/hp": "kg/horsepower", "kg/ps": "kg/metric_horsepower",
     "lb/kw": "lb/kW", "lb/hp": "lb/horsepower", "lb/ps": "lb/metric_horsepower",
-    "kw": "kW", "hp": "horsepower", "bhp": "horsepower", "ps": "metric_horsepower",
+    "kj": "kJ", "mj": "MJ", "kw": "kW", "hp": "horsepower", "bhp": "horsepower", "ps": "metric_horsepower",
     "nm": "N*m", "lbft": "foot*lbf",
 }  # fmt: skip
 

@@ -7,7 +7,7 @@ acceleration that the driver knows pull the car into place (`trim.figures.known`
 import math
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any
 
@@ -61,6 +61,8 @@ class Told:
         usual steps
     :param teeth: of the sprockets on engine and axle, of a car with one gear; None where it has none, or they are not known
     :param wets: whether tyres for the wet go with it
+    :param others: further dry tyres beside the usual ones: softer, harder
+    :param store: an energy store: its power [kW], what may be spent a lap [kJ], and the power that braking puts back [kW]; None for none
     :param adjustable: range of each item that may be adjusted as typed, by its key in `ADJUSTABLE`; empty for the usual one
     """
 
@@ -82,6 +84,8 @@ class Told:
     ratios: tuple[float, ...] = ()
     teeth: tuple[int, int] | None = None
     wets: bool = True
+    others: tuple[str, ...] = ()
+    store: tuple[float, float, float] | None = None
     adjustable: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -166,6 +170,24 @@ def gear_ratios(gears: int, top_kmh: float, limit_rpm: float, radius_m: float) -
     return [round(ratio, 4) for ratio in reversed(ratios)]
 
 
+#: Further dry tyres beside a usual one: grip and life over its, and how far the best temperature lies from its [K]. Source: an assumption
+#: of this product, within what makers' ranges of one size span.
+_BESIDE = {"softer": (1.02, 0.6, -6.0), "harder": (0.98, 1.7, 6.0)}
+
+
+def _beside(tyre: TyreKind, which: str) -> TyreKind:
+    """A softer or harder tyre of the same kind."""
+    grip, life, warmer = _BESIDE[which]
+    return replace(
+        tyre,
+        key=which,
+        words=f"{which} {tyre.words}",
+        mu=round(grip * tyre.mu, 3),
+        worn_mj=life * tyre.worn_mj,
+        best_c=tyre.best_c + warmer,
+    )
+
+
 def quick_car(told: Told, key: str) -> tuple[Car, tuple[Assumed, ...]]:
     """The car, and what was assumed of it.
 
@@ -227,6 +249,8 @@ class _Maker:
             "mass": self._mass(), "ballast": self._ballast(), "front": self._axle(0), "rear": self._axle(1), "aero": self._aero(),
             "powertrain": self._powertrain(), "brakes": self._brakes(), "tyres": self._tyres(), "steering": dict(self.kind.steering),
         }  # fmt: skip
+        if told_store := self.told.store:
+            content["boost"] = self._store(*told_store)
         content["items"] = self._items(content)
         try:
             return Car.model_validate(content)
@@ -262,6 +286,12 @@ class _Maker:
         height = round(0.5 * self.kind.cg_height_m, 2)
         places = (("floor", 0.5), ("rear", 0.9))
         return [{"key": key, "from_front_m": round(share * self.kind.wheelbase_m, 2), "height_m": height} for key, share in places]
+
+    def _store(self, power_kw: float, lap_kj: float, back_kw: float) -> dict[str, Any]:
+        holds = self._assume("boost.store_kj", "What the energy store holds", 2.0 * lap_kj, "kJ", 0, "± 50 %", "two laps of it")
+        if back_kw > 0.0:
+            self._assume("boost.recovered", "Braking power that comes back", 80.0, "%", 0, "± 10", "usual of motors and cells")
+        return {"power_kw": power_kw, "lap_kj": lap_kj, "store_kj": holds, "recover_kw": back_kw, "recovered": 0.8}
 
     def _axle(self, place: int) -> dict[str, Any]:
         kind, name = self.kind, ("front", "rear")[place]
@@ -395,21 +425,26 @@ class _Maker:
         self._assume(
             "tyres.compounds.0.wear_per_mj", "Tyre wear", tyre.wear(self.load_n), "of the tread for 1 MJ", 3, "± 50 %", "by the tyre's size"
         )
-        others = [TYRES[key] for key in FOR_THE_WET.get(tyre.key, ())] if self.told.wets else []
-        for other in others:
-            words = f"Grip of {other.words}"
-            self._assume(f"tyres.compounds.{1 + others.index(other)}.mu", words, other.mu, "", 2, "± 8 %", f"usual of {other.words}")
+        dry = [_beside(tyre, which) for which in self.told.others]
+        others = dry + ([TYRES[key] for key in FOR_THE_WET.get(tyre.key, ())] if self.told.wets else [])
+        for place, other in enumerate(others, start=1):
+            why = "beside the usual ones" if other in dry else f"usual of {other.words}"
+            self._assume(f"tyres.compounds.{place}.mu", f"Grip of {other.words}", other.mu, "", 2, "± 8 %", why)
         heat = heat_of(self.load_n, tyre)
         return {
             **self._rims(),
             "radius_m": list(self.radius), "cold_kpa": [cold] * 4, "cold_at_c": 20.0, "camber_deg": camber, "heat": [heat, heat],
-            "compounds": [self._compound(one, "dots" if one is tyre else "bars") for one in (tyre, *others)],
+            "compounds": [
+                self._compound(one, "dots" if one is tyre else {"softer": "slant", "harder": "cross"}.get(one.key, "bars"))
+                for one in (tyre, *others)
+            ],
         }  # fmt: skip
 
     def _compound(self, tyre: TyreKind, hatch: str) -> dict[str, Any]:
-        loss, power = IN_WET[tyre.key]
+        loss, power = IN_WET[self.tyre.key if tyre.key in _BESIDE else tyre.key]
         return {
-            "key": tyre.key, "name": tyre.words[:40].capitalize(), "letter": tyre.words[0].upper(), "hatch": hatch,
+            "key": tyre.key, "name": tyre.words[:40].capitalize(), "hatch": hatch,
+            "letter": {"softer": "So", "harder": "Ha"}.get(tyre.key, tyre.words[0].upper()),
             "mu": tyre.mu, "mu_long_ratio": 1.05,
             "load_ref_n": round(self.load_n), "load_sensitivity": tyre.load_sensitivity, "stiffness_per_rad": tyre.stiffness_per_rad,
             "inclination_opt_deg": tyre.camber_opt_deg, "inclination_loss": 0.0022, "inclination_long_loss": 0.002,
@@ -427,6 +462,10 @@ class _Maker:
             if key in self.told.adjustable:
                 teeth = self.told.teeth if self.told.gears == 1 else None
                 found += items_of(key, self.told.adjustable[key], content, self.kind, teeth)
+        if self.told.store is not None:
+            most = self.told.store[1]
+            step = nice(most / 20.0, 10.0) if most >= 200.0 else max(round(most / 20.0), 1.0)
+            found.append(item("store", "Energy a lap", "car", "kJ", (0.0, most, step), most, "boost.lap_kj"))
         tank = content["tank_l"]
         step = 1.0 if tank >= 20 else 0.1
         found.append(item("fuel", "Fuel load", "car", "l", (step, tank, step), content["fuel_l"], "fuel_l"))

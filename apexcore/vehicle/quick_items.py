@@ -16,6 +16,8 @@ ADJUSTABLE: dict[str, str] = {
     "wing": "Rear wing", "bias": "Brake bias", "final": "Final drive or sprockets", "diff": "Differential preload",
     "track": "Track widths", "cross": "Cross weight (wedge)", "ballast": "Ballast",
     "restrictor": "Restrictor", "corners": "Springs, each corner by itself", "seat": "Seat position (kart)",
+    "stagger": "Stagger (rear tyres)", "split": "Torque split (all four driven)", "map": "Fuel map", "traction": "Traction control, levels",
+    "antilock": "Anti-lock brakes, levels", "flap": "Drag flap (rear wing)",
 }  # fmt: skip
 #: What moves on a car whose setup is fixed.
 LOCKED = ("pressure", "bias")
@@ -165,6 +167,23 @@ def items_of(key: str, typed: str, content: dict[str, Any], kind: Kind, teeth: t
         bounds = range_of(typed, (-30.0, 40.0, 5.0), "mm", words)
         found.append(item("seat_back", "Seat back", "car", "mm", bounds, 0.0, "mass.seat_back_mm"))
         found.append(item("seat_up", "Seat up", "car", "mm", (-10.0, 30.0, 5.0), 0.0, "mass.seat_up_mm"))
+    elif key == "stagger":
+        found.append(item("stagger", "Stagger", "rear", "mm", range_of(typed, (0.0, 100.0, 5.0), "mm", words), 0.0, "rear.stagger_mm"))
+    elif key == "split" and 0.0 < content["powertrain"]["front_drive_share"] < 1.0:
+        bounds = range_of(typed, (20.0, 60.0, 2.0), "%", words)
+        found.append(item("split", "Torque to the front", "car", "%", bounds, 40.0, "powertrain.front_drive_share", 0.01))
+    elif key == "map":
+        content["powertrain"]["maps"] = [{"name": name, "torque": torque, "fuel": fuel} for name, torque, fuel in _MAPS]
+        found.append(
+            {
+                **item("map", "Fuel map", "car", "", (1.0, float(len(_MAPS)), 1.0), 1.0, "powertrain.map_position"),
+                "names": [name for name, _, _ in _MAPS],
+            }
+        )
+    elif key in _LET_THROUGH:
+        found.append(_levels(key, typed, words, content))
+    elif key == "flap":
+        found.append(_flap(words, content["aero"]))
     elif key == "ballast":
         found.append(
             item("ballast_floor", "Ballast, floor", "car", "kg", range_of(typed, (0.0, 60.0, 5.0), "kg", words), 0.0, "ballast.0.kg")
@@ -178,6 +197,44 @@ def items_of(key: str, typed: str, content: dict[str, Any], kind: Kind, teeth: t
             raise InputError(words, typed, "the share of the power that is kept: 25 to 100 %")
         found.append(item("restrictor", "Restrictor (power kept)", "car", "%", bounds, bounds[1], "powertrain.restrictor", 0.01))
     return found
+
+
+#: Fuel maps of an engine whose own are not known: torque and fuel over the rated map's. Source: an assumption of this product.
+_MAPS = (("full", 1.0, 1.0), ("race", 0.97, 0.95), ("save", 0.92, 0.90))
+#: Share of the grip that the loosest and the tightest level of a system lets through, its lever, and what it is called. Source: an
+#: assumption of this product (docs/model.md, driver systems).
+_LET_THROUGH: dict[str, tuple[float, float, str]] = {
+    "traction": (0.99, 0.90, "Traction control"), "antilock": (0.985, 0.90, "Anti-lock brakes"),
+}  # fmt: skip
+#: Part of a rear wing's drag and downforce that an open flap takes away. Source: an assumption of this product.
+_FLAP = (0.6, 0.5)
+
+
+def _levels(key: str, typed: str, words: str, content: dict[str, Any]) -> dict[str, Any]:
+    """The levels of a system, 0 off; their shares go into the car.
+
+    :raises InputError: if they are no whole levels from 0 on
+    """
+    loose, tight, name = _LET_THROUGH[key]
+    low, high, step = range_of(typed, (0.0, 8.0, 1.0), "", words)
+    if low not in (0.0, 1.0) or step != 1.0 or high != int(high) or not 2.0 <= high <= 20.0:
+        raise InputError(words, typed, "whole levels from 0 or 1 on, at most 20, such as 0 to 8 by 1")
+    count = int(high)
+    shares = [round(loose + (tight - loose) * level / (count - 1), 4) for level in range(count)]
+    content.setdefault("controls", {})[key] = shares
+    return item(key, name, "car", "", (low, high, 1.0), low, f"controls.{key}_level")
+
+
+def _flap(words: str, aero: dict[str, Any]) -> dict[str, Any]:
+    """A flap of the rear wing, open in the circuit's zones; what it takes away goes into the car.
+
+    :raises InputError: if there is no wing
+    """
+    if "wing_position" not in aero:
+        raise InputError(words, "no rear wing", "a car with a rear wing, or no drag flap")
+    drag, lift = (share * aero["wing_position"] * aero[f"wing_{of}_area_m2"] for share, of in zip(_FLAP, ("drag", "lift"), strict=True))
+    aero |= {"flap_drag_area_m2": round(drag, 4), "flap_lift_area_m2": round(lift, 4)}
+    return {**item("flap", "Drag flap", "rear", "", (0.0, 1.0, 1.0), 1.0, "aero.flap_position"), "names": ["shut", "in zones"]}
 
 
 def _sprocket(typed: str, teeth: tuple[int, int]) -> list[dict[str, Any]]:

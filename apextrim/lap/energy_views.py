@@ -34,6 +34,7 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
             "gain_s": by_energy[0][1] - lap.time_s, "by_energy": by_energy,
             "map": map_view(
                 parsed_circuit(case.circuit), lap_case.line, spans, lap.column("brake"), lap.column("throttle"), used,
+                lap_case.car.aero.flap_drag_area_m2 > 0.0,
             ),
         }  # fmt: skip
     except ApexError as error:

@@ -43,7 +43,9 @@ def _bench(
         context["rows"] = presenters.corner_rows(answer.corners, notes, typed)
         context |= {"lap": answer.lap, "store": answer.store_kj is not None}
         lap = answer.lap
-        context["map"] = map_view(core, line, spans, lap.column("brake"), lap.column("throttle"))
+        context["map"] = map_view(
+            core, line, spans, lap.column("brake"), lap.column("throttle"), zones=lap_case.car.aero.flap_drag_area_m2 > 0.0
+        )
         context["marks"] = [marker_words(marker) for marker in sorted(core.markers, key=lambda marker: marker.at_m)]
     except ApexError as error:
         context["problem"] = str(error)

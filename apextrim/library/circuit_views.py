@@ -70,7 +70,7 @@ def _drawn(form: ValueForm[CoreCircuit]) -> dict[str, Any]:
     line = racing_line(core)
     spans = corners(core, line)
     return {
-        "map": map_view(core, line, spans), "circuit": core, "length_m": centre_line(core).length_m, "corners": len(spans),
+        "map": map_view(core, line, spans, zones=True), "circuit": core, "length_m": centre_line(core).length_m, "corners": len(spans),
         "closing": _closing(core), "names": _name_fields(form, core),
     }  # fmt: skip
 

@@ -26,7 +26,7 @@ _WIDTH_M = 1.8
 #: The fields in their order: of the car, and of what is known.
 _CAR = (
     "name", "kind", "mass", "driver_kg", "front", "power", "power_rpm", "limit_rpm", "driven", "gears", "top", "ratios", "teeth",
-    "tyre_kind", "tyre_front", "tyre_rear", "wets", "wing",
+    "tyre_kind", "tyre_front", "tyre_rear", "softer", "harder", "wets", "wing", "store_kw", "store_kj", "store_back",
 )  # fmt: skip
 _KNOWN = ("top_seen", "to_100", "lap", "circuit", "pace")
 #: Tyres, gears and driven wheels that are usual of a kind.
@@ -66,7 +66,12 @@ class QuickCarForm(forms.Form):
     tyre_front = forms.CharField(max_length=40, required=False, label="Tyre size, front")
     tyre_rear = forms.CharField(max_length=40, required=False, label="Tyre size, rear")
     wets = forms.BooleanField(required=False, initial=True, label="Tyres for the wet too")
+    softer = forms.BooleanField(required=False, label="A softer tyre too")
+    harder = forms.BooleanField(required=False, label="A harder tyre too")
     wing = forms.BooleanField(required=False, label="Rear wing")
+    store_kw = QuantityField("kW", 1, 1000, required=False, label="Energy store, power (if any)", decimals=0)
+    store_kj = QuantityField("kJ", 10, 50_000, required=False, label="Energy a lap", decimals=0)
+    store_back = QuantityField("kW", 0, 1000, required=False, label="Power put back by braking", decimals=0)
     locked = forms.BooleanField(required=False, label="Fixed setup: only brake bias, pressures and fuel move")
     top_seen = QuantityField("km/h", 30, 500, required=False, label="Top speed seen, level road", decimals=0)
     to_100 = QuantityField("s", 1.5, 60, required=False, label="0 to 100 km/h")
@@ -130,6 +135,12 @@ class QuickCarForm(forms.Form):
             self.add_error("ratios", f"Gear ratios: “{typed}” is not valid; expected {int(gears)} falling numbers, first gear first.")
         if values.get("kind") == "kart" and values.get("tyre_kind") not in (None, "kart", "kart_wet"):
             self.add_error("tyre_kind", "A kart has kart tyres; expected kart slicks or wets for karts.")
+        store = [name for name in ("store_kw", "store_kj") if values.get(name) is not None]
+        if len(store) == 1 and not {"store_kw", "store_kj"} & set(self.errors):
+            lacking = "store_kj" if store == ["store_kw"] else "store_kw"
+            self.add_error(lacking, "An energy store is told by its power and the energy a lap; expected both, or neither.")
+        if values.get("store_back") and not store and "store_back" not in self.errors:
+            self.add_error("store_back", "Braking puts power back into an energy store; expected its power and the energy a lap.")
         if values.get("lap"):
             try:
                 values["lap_s"] = parse_lap(values["lap"], "A good lap of yours")
@@ -147,6 +158,8 @@ class QuickCarForm(forms.Form):
             v["name"], v["kind"], v["mass"], v["front"] / 100.0, v["power"], v["power_rpm"], v["limit_rpm"], v["driven"], v["gears"],
             v["top"],
             v["tyre_front"], v["tyre_rear"], v["tyre_kind"], v["wing"], v["driver_kg"], v["ratios"], v["teeth"], v["wets"],
+            tuple(which for which in ("softer", "harder") if v[which]),
+            None if v["store_kw"] is None else (v["store_kw"], v["store_kj"], v["store_back"] or 0.0),
             {key: v[f"range_{key}"] for key in ticked},
         )  # fmt: skip
 

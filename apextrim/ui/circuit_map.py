@@ -183,9 +183,10 @@ class _Sheet:
         half = 0.5 * self.core.width_m
         return self._stretch(one, half, -half, "drag flap may be open", True)
 
-    def lying_on(self) -> list[StripView]:
-        """All that lies on the road or holds for a part of it."""
-        return [*map(self.strip, self.core.strips), *map(self.fall, self.core.falls), *map(self.zone, self.core.flap_zones)]
+    def lying_on(self, zones: bool = False) -> list[StripView]:
+        """All that lies on the road; zones of a drag flap where they are asked for."""
+        found = [*map(self.strip, self.core.strips), *map(self.fall, self.core.falls)]
+        return [*found, *map(self.zone, self.core.flap_zones)] if zones else found
 
     def _band(self, one: Band, words: str, more: bool) -> StripView:
         """A part of the road, cut off at its edges."""
@@ -211,13 +212,14 @@ def marker_words(one: FeatureMarker) -> str:
 
 def map_view(
     core: CoreCircuit, line: Line, spans: Sequence[CornerSpan], brake: np.ndarray | None = None, throttle: np.ndarray | None = None,
-    spent: np.ndarray | None = None,
+    spent: np.ndarray | None = None, zones: bool = False,
 ) -> MapView:  # fmt: skip
     """The circuit from its own geometry, with what stands beside it.
 
     :param brake: brake share at each station of the line; without it the line is drawn plain [-]
     :param throttle: throttle share at each station of the line [-]
     :param spent: share of an energy store's power that drives there [-]
+    :param zones: whether to draw where a drag flap may be open
     """
     centre = centre_line(core)
     sheet = _Sheet(core, centre)
@@ -233,7 +235,7 @@ def map_view(
     picks = ";".join(f"{middle[i, 0]:.0f},{middle[i, 1]:.0f},{centre.s[i]:.0f}" for i in every[:: max(len(every) // 400, 1)])
     return MapView(
         road, stretches, start, _arrow(driven), [_marker(span, driven, line) for span in spans], 100 * sheet.scale, sectors,
-        [sheet.mark(marker) for marker in core.markers], sheet.lying_on(), picks,
+        [sheet.mark(marker) for marker in core.markers], sheet.lying_on(zones), picks,
         _profile(centre, spans),
     )  # fmt: skip
 

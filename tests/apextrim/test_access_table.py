@@ -130,6 +130,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "keep_choice": (OWNER, P),
     "keep_saving": (OWNER, P),
     "lap_book": (OWNER, G),
+    "lap_energy": (OWNER, G),
     "lap_summary": (OWNER, G),
     "save_book": (OWNER, P),
     "trainer": (OWNER, G),

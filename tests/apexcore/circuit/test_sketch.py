@@ -162,3 +162,20 @@ def test_a_course_of_a_thousand_kilometres_is_refused_before_it_is_laid_out() ->
     for closed in (True, False):
         with pytest.raises(InputError, match="at most 60 km"):
             circuit_of("a", "A", "full", 10, told.segments, closed)
+
+
+@pytest.mark.parametrize(
+    ("typed", "bank", "name"),
+    [
+        ("left 180 r 78 bank 13", 13, ""), ("left 180 r 78 banked 13.5° South Bank", 13.5, "South Bank"),
+        ("left 90 r 40, banking: 8 deg Mill", 8, "Mill"), ("right 60 r 30 North Bank", 0, "North Bank"), ("l 90 r 40 bank -3", -3, ""),
+    ],
+)  # fmt: skip
+def test_banking_is_read_beside_the_radius(typed: str, bank: float, name: str) -> None:
+    (one,) = read_lines(typed).segments
+    assert isinstance(one, Corner) and (one.bank_deg, one.name) == (bank, name)
+    assert read_lines(write_lines([one])).segments == (one,)
+
+
+def test_banking_that_cannot_be_is_refused() -> None:
+    assert "banking" in read_lines("left 180 r 78 bank 60").problem

@@ -53,7 +53,7 @@ def ends(car_key: str, item_key: str) -> tuple[float, float]:
 
 def test_the_demo_has_every_kind_of_car_and_circuit() -> None:
     kinds = {demo_car(key).kind for key in CARS}
-    assert len(CARS) == len(kinds) == 5 and len(CIRCUITS) == 4
+    assert len(CARS) == len(kinds) == 6 and len(CIRCUITS) == 4
     assert any(demo_car(key).front.rigid for key in CARS)
     assert any(len(demo_car(key).powertrain.gears) == 1 for key in CARS)
     assert any(0 < demo_car(key).powertrain.front_drive_share < 1 for key in CARS)
@@ -67,14 +67,15 @@ def test_every_car_laps_every_circuit_within_its_envelope(car_key: str, circuit_
     lap = solve_lap(lap_case, base_sheet(lap_case.car))
     use = np.maximum(lap.column("front_utilisation"), lap.column("rear_utilisation"))
     assert np.isfinite(lap.data).all()
-    assert use.max() < 1.002
+    # on anti-lock brakes both axles are at their limits at once, where loads and speeds of a station are met to a few thousandths
+    assert use.max() < (1.01 if adjusted(lap_case.car, base_sheet(lap_case.car)).controls.antilock_share else 1.002)
     dt = lap.column("time")
     spent = sum(float((lap.column(name) * dt).sum()) for name in ("drag_w", "rolling_w", "brake_w", "closed_w")) + sum(lap.slip_energy_j)
     speed, line = lap.column("speed"), lap_case.line
     kept = (
         0.0 if line.closed else 0.5 * weights(adjusted(lap_case.car, base_sheet(lap_case.car))).mass_kg * (speed[-1] ** 2 - speed[0] ** 2)
     )
-    assert float((lap.column("engine_w") * dt).sum()) == pytest.approx(spent + kept, rel=5e-3)
+    assert float(((lap.column("engine_w") + lap.column("boost_w")) * dt).sum()) == pytest.approx(spent + kept, rel=5e-3)
     assert len(analyse(lap_case, spans, base_sheet(lap_case.car)).corners) == len(spans)
 
 

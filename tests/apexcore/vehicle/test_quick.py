@@ -41,7 +41,7 @@ KART = Told(
     "10x4.50-5",
     "11 x 7,10 - 5",
     "kart",
-    adjustable=dict.fromkeys(ADJUSTABLE, ""),
+    adjustable={key: "" for key in ADJUSTABLE if key != "flap"},
 )
 
 
@@ -71,7 +71,7 @@ def test_what_was_told_is_in_the_car() -> None:
 def test_every_kind_on_every_tyre_can_be_driven(kind: str, tyre: str) -> None:
     mass, power, top = (160, 22, 118) if kind == "kart" else (600, 130, 230) if kind == "single_seater" else (1200, 250, 250)
     told = Told("Any", kind, mass, KINDS[kind].front_share, power, 6500, 7200, "rear", 1 if kind == "kart" else 6, top, tyre_kind=tyre,
-                wing=kind != "kart", adjustable=dict.fromkeys(ADJUSTABLE, ""))  # fmt: skip
+                wing=kind != "kart", adjustable={key: "" for key in ADJUSTABLE if key != "flap" or kind != "kart"})  # fmt: skip
     car, _ = quick_car(told, "any")
     assert car_figures(car) and 25.0 < lap_of(car, "quernlow" if kind == "kart" else "sallowmere_fen") < 140.0
 
@@ -241,3 +241,41 @@ def test_an_oval_car_has_each_spring_and_a_kart_its_seat() -> None:
     assert back is not None and weights(adjusted(kart, back)).cg_from_front_m > before.cg_from_front_m
     assert up is not None and weights(adjusted(kart, up)).cg_height_m > before.cg_height_m
     assert {item.key for item in quick_car(replace(HATCH, adjustable={"seat": ""}), "hatch")[0].items} == {"fuel"}
+
+
+PROTOTYPE = Told(
+    "Prototype", "coupe", 1180, 0.46, 380, 7500, 8200, "all", 6, 290, tyre_kind="slick", wing=True, others=("softer", "harder"),
+    store=(120.0, 1800.0, 150.0), adjustable=dict.fromkeys(ADJUSTABLE, ""),
+)  # fmt: skip
+
+
+def test_driver_systems_store_and_flap_are_told_in_short() -> None:
+    car, assumed = quick_car(PROTOTYPE, "prototype")
+    items = {item.key: item for item in car.items}
+    assert {"split", "map", "traction", "antilock", "flap", "store", "stagger"} <= set(items)
+    assert car.controls.traction[0] == 0.99 and car.controls.traction[-1] == 0.9 and len(car.controls.traction) == 8
+    assert items["traction"].range_text == "0 to 8, step 1" and items["traction"].base == 0
+    assert (car.boost.power_kw, car.boost.lap_kj, car.boost.recover_kw, car.boost.store_kj) == (120, 1800, 150, 3600)
+    assert items["store"].base == 1800 and items["store"].unit == "kJ"
+    assert car.aero.flap_drag_area_m2 == pytest.approx(0.6 * 4 * car.aero.wing_drag_area_m2, abs=1e-4)
+    assert items["flap"].name_of(1) == "in zones"
+    keys = [one.key for one in car.tyres.compounds]
+    assert keys == ["slick", "softer", "harder", "intermediate", "wet"] and len({one.letter for one in car.tyres.compounds}) == 5
+    slick, softer, harder = car.tyres.compounds[:3]
+    assert softer.mu > slick.mu > harder.mu and softer.wear_per_mj > slick.wear_per_mj > harder.wear_per_mj
+    assert (softer.wet_loss, softer.wet_power) == (slick.wet_loss, slick.wet_power)
+    assert {"boost.store_kj", "boost.recovered", "tyres.compounds.1.mu", "tyres.compounds.2.mu"} <= {one.path for one in assumed}
+
+
+@pytest.mark.parametrize(
+    ("key", "typed", "words"),
+    [("traction", "3 to 8 by 1", "levels"), ("antilock", "0 to 40 by 1", "levels"), ("traction", "0 to 8 by 2", "levels")],
+)
+def test_levels_that_cannot_be_are_refused(key: str, typed: str, words: str) -> None:
+    with pytest.raises(FileRejected, match=words):
+        quick_car(replace(PROTOTYPE, adjustable={key: typed}), "x")
+
+
+def test_a_flap_needs_its_wing() -> None:
+    with pytest.raises(FileRejected, match="no rear wing"):
+        quick_car(replace(PROTOTYPE, wing=False, adjustable={"flap": ""}), "x")

@@ -115,3 +115,22 @@ def test_a_kart_of_its_owners_words(newcomer: Client) -> None:
     assert len(parsed_car(Car.objects.get(name="Bare").data).tyres.compounds) == 1
     page = newcomer.post(reverse("quick_car"), {**kart, "do": "check"}).content.decode()
     assert "Heat that the tyres give off" in page and "Cold pressures FL, FR, RL, RR" in page
+
+
+def test_a_car_with_systems_and_a_store_goes_from_the_form_to_where_energy_is_spent(newcomer: Client) -> None:
+    proto = {
+        **{key: value for key, value in HATCH.items() if key != "locked"}, "name": "Proto", "kind": "coupe", "mass": "1180", "front": "46", "power": "380",
+        "power_rpm": "7500", "limit_rpm": "8200", "driven": "all", "gears": "6", "top": "290", "tyre_kind": "slick", "tyre_front": "", "tyre_rear": "",
+        "softer": "on", "harder": "on", "wing": "on", "store_kw": "120", "store_kj": "1800", "store_back": "150", "move_traction": "on",
+        "range_traction": "0 to 10 by 1", "move_antilock": "on", "move_flap": "on", "move_split": "on", "move_map": "on", "do": "save",
+    }  # fmt: skip
+    for more, said in (
+        ({"store_kj": ""}, "expected both, or neither"), ({"store_kw": ""}, "expected both, or neither"),
+        ({"store_kw": "", "store_kj": ""}, "Braking puts power back"), ({"wing": ""}, "no rear wing"), ({"range_traction": "2 to 9"}, "whole levels"),
+    ):  # fmt: skip
+        wrong = newcomer.post(reverse("quick_car"), {**proto, **more})
+        assert wrong.status_code == 422 and said in wrong.content.decode() and 'value="Proto"' in wrong.content.decode()
+    assert newcomer.post(reverse("quick_car"), proto).status_code == 302
+    car = parsed_car(Car.objects.get(name="Proto").data)
+    assert {"traction", "antilock", "flap", "split", "map", "store"} <= {item.key for item in car.items}
+    assert len(car.controls.traction) == 10 and len(car.tyres.compounds) == 3
