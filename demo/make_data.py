@@ -495,6 +495,7 @@ def prototype() -> dict[str, Any]:
         "boost": {"power_kw": 110, "lap_kj": 1000, "store_kj": 2500, "recover_kw": 160, "recovered": 0.8},
         "tyres": {
             "radius_m": [0.330, 0.345], "cold_kpa": [136, 136, 134, 134], "cold_at_c": 20, "camber_deg": [-3.0, -3.0, -2.0, -2.0],
+            "pressure_heat": 1.0,
             "heat": [heat(1.2, 4.2, 4.3, 63, 67, 0.86, 6.5, 1.5, 0.44), heat(1.3, 4.6, 4.8, 69, 72, 1.0, 7.4, 1.7, 0.44)],
             "compounds": [
                 compound("marl", "Marl", "M", "dots", 1.52, 0.034, 84, 0.085, warm_up=1.2, **big),

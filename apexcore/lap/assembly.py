@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ..circuit.conditions import GRAVITY, Conditions
 from ..vehicle.car import Axle, Car, Compound, Floor, Powertrain
+from ..vehicle.heat import flexed
 from ..vehicle.tyres import TyreState, hot_pressure_kpa, wet_grip
 from ..vehicle.weights import Weights, weights
 from .driver import Driver
@@ -536,4 +537,5 @@ def _put_tyres(c: Any, car: Car, tyres: TyreState, conditions: Conditions) -> No
         c["best_kpa_per_n"][wheel] = per_n
         c["kpa_loss"][wheel] = compound.pressure_loss
         c["stiffness"][wheel] = compound.stiffness_per_rad
-        c["rolling"][wheel] = rolling_share(car, compound, wheel)
+        shape = flexed(car.tyres, compound, float(c["hot_kpa"][wheel]), float(c["static"][wheel] * c["mass"]) * GRAVITY)
+        c["rolling"][wheel] = shape.drag * rolling_share(car, compound, wheel)

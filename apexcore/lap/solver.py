@@ -14,12 +14,12 @@ from ..circuit.places import WHEEL
 from ..errors import SolverError
 from ..vehicle.bumps import BUMP_LASTS_S, BUMP_M, bump_grip
 from ..vehicle.car import Car, Compound
-from ..vehicle.heat import FLEX, SKIN, Flow, Layers, Water, capacities, flow, grip_c
+from ..vehicle.heat import FLEX, SKIN, Flexed, Flow, Layers, Water, capacities, excess_camber_deg, flexed, flow, grip_c
 from ..vehicle.sheet import Sheet, adjusted
 from ..vehicle.tyres import Four, TyreState, four, hot_pressure_kpa, temperature_grip, temperature_grips
 from ..vehicle.weights import weights
 from . import kernel
-from .assembly import TABLE_SPEEDS, aero_areas, gear_thrust, on_tyres, rev_limit_ms, rolling_share, without_tyres
+from .assembly import TABLE_SPEEDS, aero_areas, gear_thrust, lateral_transfer, on_tyres, rev_limit_ms, rolling_share, without_tyres
 from .driver import Driver
 from .energy import allowed_kj, evened, orders_for, planned, spends, spent_kj, stretches
 from .orders import Order, orders_of
@@ -142,6 +142,31 @@ def _top_speed_ms(car: Car, conditions: Conditions, thrust: Floats, tow: float) 
     return float(TABLE_SPEEDS[i] + kernel.SPEED_STEP * spare[i] / (spare[i] - spare[i + 1]))
 
 
+def excess_camber(lap_case: LapCase, car: Car, lap: "Lap", wheel: int) -> float:
+    """Mean camber of a wheel over a lap beyond what its tyre wants, weighted by its heat, top inwards positive [deg].
+
+    Source: M ch. 2.
+
+    :param car: the car as the sheet sets it
+    """
+    left, axle = wheel % 2 == 0, car.front if wheel < 2 else car.rear
+    roll = lateral_transfer(car, weights(car))[2] * (1.0 - axle.camber_recovery)
+    camber, compound = car.tyres.camber_deg[wheel], lap_case.compounds[wheel // 2]
+    rolling = rolling_share(car, compound, wheel) * lap.data[:, COLUMN["load_fl"] + wheel] * lap.column("speed")
+    work = (car.tyres.heat_share * lap.data[:, COLUMN["slide_fl"] + wheel] + rolling) * lap.column("time")
+    return excess_camber_deg(lap.column("lateral"), work, camber if left else -camber, roll, compound.inclination_opt_deg, left)
+
+
+def _shape(lap_case: LapCase, car: Car, lap: "Lap", wheel: int) -> Flexed:
+    """What pressure and camber make of a tyre over a lap."""
+    if car.tyres.pressure_heat <= 0.0:
+        return Flexed()
+    compound = lap_case.compounds[wheel // 2]
+    hot = hot_pressure_kpa(car.tyres.cold_kpa[wheel], car.tyres.cold_at_c, lap.tyres.carcass_c[wheel])
+    load = float(lap.data[:, COLUMN["load_fl"] + wheel] @ lap.column("time")) / lap.time_s
+    return flexed(car.tyres, compound, hot, load, excess_camber(lap_case, car, lap, wheel))
+
+
 def tyre_flows(lap_case: LapCase, car: Car, lap: Lap) -> Flows:
     """The heat balance of each tyre over a lap: its share of the sliding work, and its rolling loss."""
     way = lap.column("time") * lap.column("speed")
@@ -153,7 +178,8 @@ def tyre_flows(lap_case: LapCase, car: Car, lap: Lap) -> Flows:
         load = lap.data[:, COLUMN["load_fl"] + wheel]
         rolling = rolling_share(car, lap_case.compounds[wheel // 2], wheel) * float(load @ way)
         sliding = lap.slip_energy_j[wheel] / lap.time_s
-        flows.append(flow(car.tyres, lap_case.conditions, wheel, sliding, rolling / lap.time_s, speed, air))
+        shape = _shape(lap_case, car, lap, wheel)
+        flows.append(flow(car.tyres, lap_case.conditions, wheel, sliding, rolling / lap.time_s, speed, air, shape))
     return flows[0], flows[1], flows[2], flows[3]
 
 
@@ -236,10 +262,11 @@ def rippled(lap_case: LapCase, car: Car, lap: Lap) -> Floats | None:
     for wheel in range(4):
         compound, heat = lap_case.compounds[wheel // 2], car.tyres.heat_of(wheel)
         skin, tread, _ = capacities(car.tyres, compound, wheel)
+        shape = _shape(lap_case, car, lap, wheel)
         rows[wheel] = (
-            skin, tread, heat.skin_tread_w_per_k, heat.tread_carcass_w_per_k, water.air * heat.air, water.road * heat.road,
-            heat.slide_share,
-            rolling_share(car, compound, wheel), FLEX[0], FLEX[1], SKIN,
+            skin, tread, heat.skin_tread_w_per_k, heat.tread_carcass_w_per_k, water.air * heat.air, water.road * heat.road * shape.patch,
+            heat.slide_share * shape.leant,
+            rolling_share(car, compound, wheel) * shape.heat * shape.leant, FLEX[0], FLEX[1], SKIN,
         )  # fmt: skip
         start[wheel] = lap.tyres.layers_c(wheel)
     warmer = np.empty((len(lap.data), 4))

@@ -486,6 +486,8 @@ class Tyres(Value):
     :param conduction_w_per_k: no longer read; kept for older files [W/K]
     :param carcass_w_per_k: no longer read; kept for older files [W/K]
     :param heat: how the heat of a front and of a rear tyre flows; scaled from a usual tyre where there is none
+    :param pressure_heat: how far pressure and camber change what rolling and leaning heat a tyre: 1 as tests have it, 0 not at all, as in
+        files of before [-]
     :param compounds: the compounds that fit
     """
 
@@ -502,6 +504,7 @@ class Tyres(Value):
     conduction_w_per_k: float = Field(100.0, gt=0, le=1000)
     carcass_w_per_k: float = Field(4.0, gt=0, le=200)
     heat: tuple[TyreHeat, TyreHeat] | None = None
+    pressure_heat: float = Field(0.0, ge=0, le=1)
     compounds: tuple[Compound, ...] = Field(min_length=1, max_length=20)
 
     def rim_of(self, axle: int) -> float:

@@ -54,6 +54,48 @@ class Water:
         return cls(1.0 + _WATER_ROAD * wet, 1.0 + _WATER_AIR * wet, 1.0 + _WATER_WALL * wet)
 
 
+#: Powers of hot over best pressure in the heat that a tyre makes rolling, in what rolling costs, and in the patch through which heat goes
+#: to the road. Source: rolling-loss tests with load, speed and pressure (heat 0.6 to 1.0, drag 0.3 to 0.5); the patch an assumption, since
+#: one from geometry would hide both.
+_FLEX_HEAT, _FLEX_DRAG, _FLEX_PATCH = 0.8, 0.4, 0.2
+#: Bounds of hot over best pressure within which these hold [-], and heat that a squared degree of camber too much or too little adds
+#: [1/deg2]. Source: assumptions of this product (0.002 to 0.008).
+_FLEX_FROM, _FLEX_TO, _CAMBER_HEAT = 0.6, 1.6, 0.004
+
+
+@dataclass(frozen=True)
+class Flexed:
+    """What pressure and camber make of a tyre, over one at its best pressure that stands upright [-].
+
+    :param heat: of its rolling
+    :param drag: of its rolling
+    :param patch: through which heat goes to the road
+    :param leant: heat of all that it does, by its camber
+    """
+
+    heat: float = 1.0
+    drag: float = 1.0
+    patch: float = 1.0
+    leant: float = 1.0
+
+
+def flexed(tyres: Tyres, compound: Compound, hot_kpa: float, load_n: float, excess_deg: float = 0.0) -> Flexed:
+    """A softer tyre flexes more: it rolls harder, runs hotter, and lies wider on the road.
+
+    Source: rolling-loss tests; docs/model.md, tyre heat.
+
+    :param load_n: that it carries in the mean [N]
+    :param excess_deg: mean camber beyond what it wants [deg]
+    """
+    much = tyres.pressure_heat
+    if much <= 0.0:
+        return Flexed()
+    best = compound.pressure_opt_kpa + compound.pressure_opt_kpa_per_kn * (load_n - compound.load_ref_n) / 1000.0
+    r = min(max(hot_kpa / max(best, 1.0), _FLEX_FROM), _FLEX_TO)
+    heat, drag, patch = (math.pow(r, -much * power) for power in (_FLEX_HEAT, _FLEX_DRAG, _FLEX_PATCH))
+    return Flexed(heat, drag, patch, 1.0 + much * _CAMBER_HEAT * excess_deg * excess_deg)
+
+
 @dataclass(frozen=True)
 class Flow:
     """Heat that goes in and out of a tyre over a lap, in three layers: skin, tread, and carcass with its gas.
@@ -133,9 +175,14 @@ class Flow:
         return float(skin), float(tread), float(carcass)
 
 
+#: A tyre at its best pressure that stands upright.
+_UPRIGHT = Flexed()
+
+
 def flow(
-    tyres: Tyres, conditions: Conditions, wheel: int, slide_w: float, rolling_w: float, speed_ms: float, air_ms: float | None = None
-) -> Flow:
+    tyres: Tyres, conditions: Conditions, wheel: int, slide_w: float, rolling_w: float, speed_ms: float, air_ms: float | None = None,
+    shape: Flexed = _UPRIGHT,
+) -> Flow:  # fmt: skip
     """The heat balance of a tyre of this car.
 
     :param wheel: 0 to 3
@@ -143,12 +190,14 @@ def flow(
     :param rolling_w: rolling loss [W]
     :param speed_ms: mean speed [m/s]
     :param air_ms: of the air that meets it, where a car ahead takes that along [m/s]
+    :param shape: what pressure and camber make of it
     """
+    slide_w, rolling_w = shape.leant * slide_w, shape.leant * shape.heat * rolling_w
     heat, water = tyres.heat_of(wheel), Water.of(conditions)
     in_air, on_road = (speed_ms if air_ms is None else air_ms) ** _AIR_POWER, speed_ms**_ROAD_POWER
     return Flow(
         heat.slide_share * slide_w + FLEX[0] * rolling_w, FLEX[1] * rolling_w, FLEX[2] * rolling_w, water.air * heat.air * in_air,
-        water.road * heat.road * on_road, heat.skin_tread_w_per_k, heat.tread_carcass_w_per_k,
+        water.road * heat.road * shape.patch * on_road, heat.skin_tread_w_per_k, heat.tread_carcass_w_per_k,
         water.wall * heat.wall * in_air,
         conditions.air_c, conditions.track_c,
     )  # fmt: skip

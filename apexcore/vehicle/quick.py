@@ -433,7 +433,8 @@ class _Maker:
         heat = heat_of(self.load_n, tyre)
         return {
             **self._rims(),
-            "radius_m": list(self.radius), "cold_kpa": [cold] * 4, "cold_at_c": 20.0, "camber_deg": camber, "heat": [heat, heat],
+            "radius_m": list(self.radius), "cold_kpa": [cold] * 4, "cold_at_c": 20.0, "camber_deg": camber,
+            "heat": [heat, heat], "pressure_heat": 1.0,
             "compounds": [
                 self._compound(one, "dots" if one is tyre else {"softer": "slant", "harder": "cross"}.get(one.key, "bars"))
                 for one in (tyre, *others)

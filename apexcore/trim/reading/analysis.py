@@ -6,16 +6,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from ...circuit.line import CornerSpan
-from ...lap.assembly import lateral_transfer, rolling_share
 from ...lap.energy import allowed_kj, spends, spent_kj
-from ...lap.solver import COLUMN, Lap, LapCase, solve_lap, top_speed_ms
+from ...lap.solver import COLUMN, Lap, LapCase, excess_camber, solve_lap, top_speed_ms
 from ...quantities.text import format_number
 from ...vehicle.bumps import bump_grip
 from ...vehicle.car import WHEEL_WORDS, WHEELS, Car
-from ...vehicle.heat import excess_camber_deg, tread_c
+from ...vehicle.heat import tread_c
 from ...vehicle.sheet import Sheet, adjusted
 from ...vehicle.tyres import Four, four
-from ...vehicle.weights import weights
 from ..figures.bias import ideal_on_lap
 from ..figures.gearing import Shift, limit_speed_ms, shifts
 from .balance import CornerResult, balance_grid, read_corner
@@ -144,15 +142,7 @@ def tread_readings(lap_case: LapCase, car: Car, lap: Lap, wheel: int, pressure_e
     :param car: the car as the sheet sets it
     :param pressure_error: hot pressure over its best, less 1 [-]
     """
-    left, front = wheel % 2 == 0, wheel < 2
-    axle = car.front if front else car.rear
-    roll = lateral_transfer(car, weights(car))[2] * (1.0 - axle.camber_recovery)
-    camber = car.tyres.camber_deg[wheel]
-    dt, speed = lap.column("time"), lap.column("speed")
-    rolling = rolling_share(car, lap.tyres.compound(wheel), wheel) * lap.column(f"load_{WHEELS[wheel]}") * speed
-    work = (car.tyres.heat_share * lap.column(f"slide_{WHEELS[wheel]}") + rolling) * dt
-    best = lap.tyres.compound(wheel).inclination_opt_deg
-    excess = excess_camber_deg(lap.column("lateral"), work, camber if left else -camber, roll, best, left)
+    excess = excess_camber(lap_case, car, lap, wheel)
     return tread_c(lap.tyres.temperature_c[wheel], lap_case.conditions.ambient_c, excess, pressure_error)
 
 

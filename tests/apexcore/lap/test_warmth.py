@@ -12,8 +12,10 @@ from apexcore.errors import SolverError
 from apexcore.lap import warmth
 from apexcore.lap.driver import LEVELS
 from apexcore.lap.solver import Lap, LapCase, solve_lap
+from apexcore.lap.stint import solve_stint
 from apexcore.lap.warmth import Warmed, warmed
 from apexcore.vehicle.car import Car
+from apexcore.vehicle.heat import Flexed, flexed
 from apexcore.vehicle.kinds import KINDS
 from apexcore.vehicle.quick import Told, quick_car
 from apexcore.vehicle.sheet import adjusted, base_sheet
@@ -99,3 +101,81 @@ def test_a_car_that_cannot_take_the_course_is_left_as_it_is(monkeypatch: pytest.
     monkeypatch.setattr(warmth, "warmed", cannot)
     found = warmth.could_warm(car, racing_line(usual_course("saloon"), car_width_m=car.width_m))
     assert found.car == car and found.scale == (1.0, 1.0)
+
+
+# -- pressure and camber in the heat
+
+
+def by_kpa(lap_case: LapCase, kpa: float, camber_deg: float = 0.0) -> Lap:
+    """The base sheet's lap with so much more in every tyre, and leaning so much more."""
+    tyres = lap_case.car.tyres
+    cold, camber = (tuple(one + more for one in ones) for ones, more in ((tyres.cold_kpa, kpa), (tyres.camber_deg, camber_deg)))
+    car = lap_case.car.model_copy(update={"tyres": tyres.model_copy(update={"cold_kpa": cold, "camber_deg": camber})})
+    items = tuple(item for item in car.items if not item.sets.startswith("tyres."))
+    bare = car.model_copy(update={"items": items})
+    return solve_lap(replace(lap_case, car=bare), base_sheet(bare))
+
+
+@pytest.mark.thorough
+@pytest.mark.parametrize(("kind", "kpa"), [("kart", 10.0), ("coupe", 20.0), *many([], [("saloon", 20.0), ("roadster", 20.0)])])
+def test_softer_tyres_run_hotter_and_harder_ones_cooler(kind: str, kpa: float) -> None:
+    """Within the ranges of a study on other cars: the carcass by 1 to 3 K, the tread by nothing or more; and neither is quicker."""
+    car = warmed(quick_car(told(np.random.default_rng(7), kind), "any")[0], racing_line(usual_course(kind), car_width_m=1.8)).car
+    line, first = racing_line(usual_course(kind), car_width_m=car.width_m), car.tyres.compounds[0]
+    case = LapCase(car, line, Conditions(air_c=20, track_c=25), (first, first), driver=LEVELS["front runner"])
+    base, soft, hard = (by_kpa(case, more) for more in (0.0, -kpa, kpa))
+    carcass = [float(np.mean(one.tyres.carcass_c)) for one in (base, soft, hard)]
+    tread = [float(np.mean(one.tyres.temperature_c)) for one in (base, soft, hard)]
+    assert 1.0 < carcass[1] - carcass[0] < 3.2 and carcass[2] < carcass[0]
+    assert tread[1] > tread[0] and tread[2] < tread[0]
+    assert soft.time_s > base.time_s and hard.time_s > base.time_s - 0.02
+
+
+def test_what_pressure_and_camber_make_of_a_tyre_by_hand() -> None:
+    car = quick_car(told(np.random.default_rng(7), "coupe"), "any")[0]
+    compound = car.tyres.compounds[0]
+    load, best = compound.load_ref_n, compound.pressure_opt_kpa
+    assert flexed(car.tyres, compound, best, load) == Flexed()
+    soft = flexed(car.tyres, compound, 0.8 * best, load, 3.0)
+    assert (soft.heat, soft.drag, soft.patch) == pytest.approx((0.8**-0.8, 0.8**-0.4, 0.8**-0.2))
+    assert soft.leant == pytest.approx(1.036)
+    assert flexed(car.tyres, compound, 0.1 * best, load).heat == pytest.approx(0.6**-0.8)  # held where nothing was measured
+    before = car.tyres.model_copy(update={"pressure_heat": 0.0})
+    assert flexed(before, compound, 0.8 * best, load, 3.0) == Flexed()
+
+
+def test_a_leaning_tyre_runs_a_little_warmer() -> None:
+    car = quick_car(told(np.random.default_rng(7), "coupe"), "any")[0]
+    line, first = racing_line(usual_course("coupe"), car_width_m=car.width_m), car.tyres.compounds[0]
+    case = LapCase(car, line, Conditions(), (first, first))
+    off = replace(case, car=car.model_copy(update={"tyres": car.tyres.model_copy(update={"pressure_heat": 0.0})}))
+    warmer = [
+        float(np.mean(by_kpa(one, 0.0, -4.0).tyres.temperature_c) - np.mean(by_kpa(one, 0.0).tyres.temperature_c)) for one in (case, off)
+    ]
+    assert warmer[0] > warmer[1] + 0.5
+
+
+# -- what settles
+
+
+@pytest.mark.thorough
+@pytest.mark.parametrize(
+    ("kind", "track_c"), many([("coupe", 28.0)], [(kind, c) for kind in ("kart", "coupe", "roadster") for c in (28.0, 55.0)])
+)
+def test_a_stint_comes_to_the_settled_lap_and_neighbours_lie_on_a_curve(kind: str, track_c: float) -> None:
+    car = warmed(quick_car(told(np.random.default_rng(5), kind), "any")[0], racing_line(usual_course(kind), car_width_m=1.8)).car
+    # what long heat and wear do is the stint's own: without them it is only late
+    tyres = tuple(one.model_copy(update={"fade_loss": 0.0, "wear_per_mj": 0.0}) for one in car.tyres.compounds)
+    car = car.model_copy(update={"tyres": car.tyres.model_copy(update={"compounds": tyres})})
+    line = racing_line(usual_course(kind), car_width_m=car.width_m)
+    case = LapCase(car, line, Conditions(air_c=0.6 * track_c + 4, track_c=track_c), (tyres[0], tyres[0]), driver=LEVELS["front runner"])
+    sheet = base_sheet(car)
+    last = solve_stint(case, sheet, car.tank_l, 14)[-1]
+    settled_s = solve_lap(replace(case, wear=last.wear), sheet, fuel_l=last.fuel_l).time_s
+    assert last.lap.time_s == pytest.approx(settled_s, abs=0.02)
+    litres = np.linspace(0.2, 0.9, many(8, 20)) * car.tank_l
+    guess = solve_lap(case, sheet)
+    for known in (None, guess):
+        times = np.array([solve_lap(case, sheet, fuel_l=float(one), initial_guess=known).time_s for one in litres])
+        off = times - np.polyval(np.polyfit(litres, times, 3), litres)
+        assert np.abs(off).max() < (0.004 if track_c < 40.0 else 0.006)
