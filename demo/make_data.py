@@ -500,8 +500,8 @@ def prototype() -> dict[str, Any]:
             "compounds": [
                 compound("marl", "Marl", "M", "dots", 1.52, 0.034, 84, 0.085, warm_up=1.2, **big),
                 compound("slate", "Slate", "S", "slant", 1.49, 0.021, 88, 0.062, warm_up=0.8, **big),
-                compound("sedge", "Sedge", "I", "bars", 1.27, 0.06, 62, 0.06, **{**big, "pressure_opt_kpa": 178, "stiffness_per_rad": 32}, wet_loss=0.185, wet_power=1.25, fade_loss=0.07),
-                compound("burdock", "Burdock", "W", "cross", 1.20, 0.09, 45, 0.06, **{**big, "pressure_opt_kpa": 184, "stiffness_per_rad": 28}, wet_loss=0.08, wet_power=1.0, fade_loss=0.09),
+                compound("sedge", "Sedge", "I", "bars", 1.27, 0.06, 62, 0.06, **{**big, "pressure_opt_kpa": 178, "stiffness_per_rad": 32}, wet_loss=0.185, wet_power=1.25, groove_mm=0.75, fade_loss=0.07),
+                compound("burdock", "Burdock", "W", "cross", 1.20, 0.09, 45, 0.06, **{**big, "pressure_opt_kpa": 184, "stiffness_per_rad": 28}, wet_loss=0.08, wet_power=1.0, groove_mm=1.75, fade_loss=0.09),
             ],
         },
         "items": items,

@@ -182,7 +182,7 @@ def line_and_power_cases() -> Iterator[Case]:
 def axle_grips(car: Car, bar: float) -> list[float]:
     """Lateral and longitudinal capacity of both axles in a corner, with a front bar of this rate [N]."""
     c = record(car.model_copy(update={"front": car.front.model_copy(update={"bar_n_per_mm": bar})}))
-    both = kernel.axle_grip(c, kernel.wheel_loads(c, 30.0, 0.0, 9.0, GRAVITY, 0.0), 9.0, place())
+    both = kernel.axle_grip(c, kernel.wheel_loads(c, 30.0, 0.0, 9.0, GRAVITY, 0.0), 9.0, place(), 0.0)
     return [float(kind[axle] + kind[axle + 1]) for kind in both for axle in (0, 2)]
 
 

@@ -32,7 +32,8 @@ class Conditions(Value):
     :param wind_ms: wind speed [m/s]
     :param wind_from_deg: compass direction the wind comes from; the map's +y is north [deg]
     :param rubber_pct: rubber laid down, 0 green to 100 fully in [%]
-    :param wet_pct: how wet the surface is, 0 dry to 100 soaked; a wet surface hides its rubber [%]
+    :param wet_pct: how wet the surface is where one drives, 0 dry to 100 soaked; a wet surface hides its rubber [%]
+    :param standing_mm: depth of water that stands on a soaked road, in all; up to 2 mm are in its texture [mm]
     """
 
     air_c: float = Field(22.0, ge=-20, le=55)
@@ -43,6 +44,7 @@ class Conditions(Value):
     wind_from_deg: float = Field(0.0, ge=0, le=360)
     rubber_pct: float = Field(50.0, ge=0, le=100)
     wet_pct: float = Field(0.0, ge=0, le=100)
+    standing_mm: float = Field(0.0, ge=0, le=20)
 
     @property
     def air_density(self) -> float:

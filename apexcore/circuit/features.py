@@ -79,6 +79,15 @@ class FlapZone(Stretch):
         return "flap zone"
 
 
+class Pool(Stretch):
+    """A stretch in which water stands first."""
+
+    @property
+    def words(self) -> str:
+        """What kind of stretch it is."""
+        return "stretch of standing water"
+
+
 class Band(Stretch):
     """A part of the road that is not as the rest.
 

@@ -37,7 +37,7 @@ def fitted(circuit: Circuit, scale: float, start_m: float) -> Circuit:
         "sectors_m": tuple(sorted(at for at in (along(at) for at in circuit.sectors_m) if at > 1.0)),
         **{
             name: tuple(one.moved(along(one.from_m), along(one.to_m)) for one in getattr(circuit, name))
-            for name in ("strips", "falls", "flap_zones")
+            for name in ("strips", "falls", "flap_zones", "pools")
         },
         "heights_m": tuple(sorted(((share - start / length) % 1.0, height) for share, height in circuit.heights_m)),
     }

@@ -57,6 +57,7 @@ class Line:
     :param start_ms: speed at the start of an open course [m/s]
     :param bumps: the station of each bump, and its height [mm]
     :param flap: how far a drag flap may be open there [-]; nowhere where None
+    :param pool: whether water stands there, where it stands on a day [-]; everywhere where None
     """
 
     x: Floats
@@ -71,6 +72,7 @@ class Line:
     start_ms: float = 0.0
     bumps: tuple[tuple[int, float], ...] = ()
     flap: Floats | None = None
+    pool: Floats | None = None
 
     @cached_property
     def places(self) -> tuple[Floats, Floats]:
@@ -82,7 +84,7 @@ class Line:
         grip_after = np.append(grip[1:], grip[0] if self.closed else grip[-1])
         flap = np.zeros(len(self.s)) if self.flap is None else self.flap
         shut = np.append(flap[1:], flap[:1] if self.closed else flap[-1:])
-        return places(road, grip, flap), places(between, 0.5 * (grip + grip_after), np.minimum(flap, shut))
+        return places(road, grip, flap, self.pool), places(between, 0.5 * (grip + grip_after), np.minimum(flap, shut), self.pool)
 
     @cached_property
     def _coarser(self) -> "dict[int, Line]":
@@ -287,7 +289,8 @@ def offset_line(line: CentreLine, offset: Floats) -> Line:
     grip = strip_grip(line.strips, line.s, offset) if line.strips else None
     bumps = tuple((min(round(at / line.ds), len(x) - 1), height) for at, height in line.bumps)
     flap = flap_open(line.flap_zones, line.s, curvature) if line.flap_zones else None
-    return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s, line.closed, grip, line.start_ms, bumps, flap)
+    pool = np.any([pool.along(line.s) for pool in line.pools], axis=0).astype(float) if line.pools else None
+    return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s, line.closed, grip, line.start_ms, bumps, flap, pool)
 
 
 def racing_line(circuit: Circuit, spacing_m: float | None = None, car_width_m: float = CAR_WIDTH_M) -> Line:
@@ -306,8 +309,10 @@ def coarser(line: Line, every: int) -> Line:
     ds = np.diff(np.append(s, line.length_m if line.closed else 2 * s[-1] - s[-2]))
     grip = None if line.grip is None else line.grip[take]
     bumps = tuple((min(station // every, len(take) - 1), height) for station, height in line.bumps)
-    road, flap = np.ascontiguousarray(line.road[take]), None if line.flap is None else line.flap[take]
-    return Line(line.x[take], line.y[take], line.z[take], line.offset[take], road, ds, s, line.closed, grip, line.start_ms, bumps, flap)
+    road = np.ascontiguousarray(line.road[take])
+    flap, pool = (None if one is None else one[take] for one in (line.flap, line.pool))
+    rest = (road, ds, s, line.closed, grip, line.start_ms, bumps, flap, pool)
+    return Line(line.x[take], line.y[take], line.z[take], line.offset[take], *rest)
 
 
 #: A bend of the centre line counts as a corner from this curvature on [1/m], and if it turns by at least this much [deg].

@@ -14,7 +14,7 @@ from pydantic import Field, model_validator
 from ..errors import InputError
 from ..quantities.spread import Z95
 from ..quantities.values import Value
-from .features import Fall, FlapZone, GripStrip, Marker
+from .features import Fall, FlapZone, GripStrip, Marker, Pool
 from .points import MOST_POINTS, MOST_SURVEYED, checked_points, even_line
 
 Floats = NDArray[np.float64]
@@ -87,6 +87,7 @@ class Circuit(Value):
     :param strips: stretches of other grip
     :param falls: stretches with a cross-fall, or grooves with more bank
     :param flap_zones: stretches in which a drag flap may be open
+    :param pools: stretches in which water stands when it rains hard; everywhere where none is told
     """
 
     format: Literal["apex-trim circuit 1"] = "apex-trim circuit 1"
@@ -109,6 +110,7 @@ class Circuit(Value):
     strips: tuple[GripStrip, ...] = Field((), max_length=40)
     falls: tuple[Fall, ...] = Field((), max_length=40)
     flap_zones: tuple[FlapZone, ...] = Field((), max_length=20)
+    pools: tuple[Pool, ...] = Field((), max_length=40)
 
     @property
     def lap_half_pct(self) -> float:
@@ -143,6 +145,7 @@ class CentreLine:
     :param bumps: where each bump lies [m] and how high it is [mm]
     :param falls: stretches with a cross-fall
     :param flap_zones: stretches in which a drag flap may be open
+    :param pools: stretches in which water stands
     """
 
     x: Floats
@@ -157,6 +160,7 @@ class CentreLine:
     bumps: tuple[tuple[float, float], ...] = ()
     falls: tuple[Fall, ...] = ()
     flap_zones: tuple[FlapZone, ...] = ()
+    pools: tuple[Pool, ...] = ()
 
     @property
     def s(self) -> Floats:
@@ -294,7 +298,7 @@ def centre_line(circuit: Circuit, spacing_m: float | None = None) -> CentreLine:
     line = _laid_out(circuit, spacing_m or spacing_of(circuit))
     where = [(f"marker {marker.name or marker.kind}", marker.at_m) for marker in circuit.markers]
     where += [(f"sector {number}", at) for number, at in enumerate(circuit.sectors_m, start=1)]
-    for bands in (circuit.strips, circuit.falls, circuit.flap_zones):
+    for bands in (circuit.strips, circuit.falls, circuit.flap_zones, circuit.pools):
         for number, band in enumerate(bands, start=1):
             where += [(f"{band.words} {number}", at) for at in (band.from_m, band.to_m)]
     for words, at in where:
@@ -338,10 +342,10 @@ def _drawn_out(circuit: Circuit, spacing_m: float) -> CentreLine:
 
 def _lying_on(
     circuit: Circuit,
-) -> tuple[tuple[GripStrip, ...], tuple[tuple[float, float], ...], tuple[Fall, ...], tuple[FlapZone, ...]]:
-    """What a centre line carries along: strips, where bumps lie that have a height [m] and that [mm], cross-falls and flap zones."""
+) -> tuple[tuple[GripStrip, ...], tuple[tuple[float, float], ...], tuple[Fall, ...], tuple[FlapZone, ...], tuple[Pool, ...]]:
+    """What a centre line carries along: strips, where bumps lie that have a height [m] and that [mm], cross-falls, flap zones and pools."""
     bumps = tuple((marker.at_m, marker.height_mm) for marker in circuit.markers if marker.kind == "bump" and marker.height_mm > 0.0)
-    return circuit.strips, bumps, circuit.falls, circuit.flap_zones
+    return circuit.strips, bumps, circuit.falls, circuit.flap_zones, circuit.pools
 
 
 def _surveyed(circuit: Circuit, spacing_m: float) -> CentreLine:
@@ -425,5 +429,6 @@ def reversed_circuit(circuit: Circuit) -> Circuit:
             "strips": tuple(strip.other_side().moved(behind(strip.to_m), behind(strip.from_m)) for strip in circuit.strips),
             "falls": tuple(fall.other_side().moved(behind(fall.to_m), behind(fall.from_m)) for fall in circuit.falls),
             "flap_zones": tuple(zone.moved(behind(zone.to_m), behind(zone.from_m)) for zone in circuit.flap_zones),
+            "pools": tuple(pool.moved(behind(pool.to_m), behind(pool.from_m)) for pool in circuit.pools),
         }
     )

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..circuit.conditions import GRAVITY, Conditions
 from ..vehicle.car import Axle, Car, Compound, Floor, Powertrain
 from ..vehicle.heat import flexed
-from ..vehicle.tyres import TyreState, hot_pressure_kpa, wet_grip
+from ..vehicle.tyres import TyreState, floats_at, hot_pressure_kpa, wet_grip
 from ..vehicle.weights import Weights, weights
 from .driver import Driver
 from .kernel import SPEED_STEP, closed_bar, settle_floor
@@ -537,5 +537,9 @@ def _put_tyres(c: Any, car: Car, tyres: TyreState, conditions: Conditions) -> No
         c["best_kpa_per_n"][wheel] = per_n
         c["kpa_loss"][wheel] = compound.pressure_loss
         c["stiffness"][wheel] = compound.stiffness_per_rad
+        afloat = floats_at(compound, float(c["hot_kpa"][wheel]), tyres.wear[wheel], conditions.standing_mm)
+        if afloat is not None:
+            c["standing"] = 1
+            c["floats_from"][wheel], c["floats_to"][wheel] = afloat
         shape = flexed(car.tyres, compound, float(c["hot_kpa"][wheel]), float(c["static"][wheel] * c["mass"]) * GRAVITY)
         c["rolling"][wheel] = shape.drag * rolling_share(car, compound, wheel)

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..circuit.conditions import GRAVITY
-from ..circuit.places import ACROSS, BANK_PULL, BEND, CLIMB, EAST, FLAP, GRIP, NORTH, PRESS, SQUEEZE, WHEEL
+from ..circuit.places import ACROSS, BANK_PULL, BEND, CLIMB, EAST, FLAP, GRIP, NORTH, POOL, PRESS, SQUEEZE, WHEEL
 from ..compiled import compiled
 from .record import (
     ACCEL,
@@ -216,21 +216,36 @@ def _wheel_grip(c: Any, w: int, load: float, turn: float, roll: float, surface: 
 
 
 @_compiled
-def axle_grip(c: Any, loads: _Four, lateral: float, p: Floats) -> tuple[_Four, _Four]:
+def _afloat(c: Any, w: int, v: float) -> float:
+    """Grip that standing water leaves a wheel at a speed [-]: falls smoothly from where it begins to float to a tenth where it does wholly.
+
+    Source: docs/model.md, standing water (speed of the spin-down of a smooth tyre; the fall between is an assumption).
+    """
+    if c.standing == 0 or v <= c.floats_from[w]:
+        return 1.0
+    x = min((v - c.floats_from[w]) / (c.floats_to[w] - c.floats_from[w]), 1.0)
+    return 1.0 - 0.9 * x * x * (3.0 - 2.0 * x)
+
+
+@_compiled
+def axle_grip(c: Any, loads: _Four, lateral: float, p: Floats, v: float) -> tuple[_Four, _Four]:
     """Lateral and longitudinal capacity of each wheel [N].
 
     Source: M ch. 2 and 18.
 
     :param p: the place, for its grip and that of each wheel there
+    :param v: speed, at which a tyre may float on standing water [m/s]
     """
     surface = p[GRIP]
+    if p[POOL] < 0.5:
+        v = 0.0
     turn = 1.0 if lateral >= 0.0 else -1.0
     roll = c.roll_deg * abs(lateral)
     front, rear = roll * c.camber_roll_front, roll * c.camber_roll_rear
-    fl, fl_long = _wheel_grip(c, 0, loads[0], turn, front, surface * p[WHEEL])
-    fr, fr_long = _wheel_grip(c, 1, loads[1], turn, front, surface * p[WHEEL + 1])
-    rl, rl_long = _wheel_grip(c, 2, loads[2], turn, rear, surface * p[WHEEL + 2])
-    rr, rr_long = _wheel_grip(c, 3, loads[3], turn, rear, surface * p[WHEEL + 3])
+    fl, fl_long = _wheel_grip(c, 0, loads[0], turn, front, surface * p[WHEEL] * _afloat(c, 0, v))
+    fr, fr_long = _wheel_grip(c, 1, loads[1], turn, front, surface * p[WHEEL + 1] * _afloat(c, 1, v))
+    rl, rl_long = _wheel_grip(c, 2, loads[2], turn, rear, surface * p[WHEEL + 2] * _afloat(c, 2, v))
+    rr, rr_long = _wheel_grip(c, 3, loads[3], turn, rear, surface * p[WHEEL + 3] * _afloat(c, 3, v))
     return (fl, fr, rl, rr), (fl_long, fr_long, rl_long, rr_long)
 
 
@@ -509,7 +524,7 @@ def _free_uses(c: Any, p: Floats, v: float, lateral: float, normal: float, air: 
     """Use of the front and of the rear axle with neither drive nor brakes [-], for what `_demand` says of a speed."""
     front, rear, lateral = _corner_forces(c, lateral, side_wind)
     loads = wheel_loads(c, air, 0.0, lateral, normal, p[BEND])
-    grip, along = axle_grip(c, loads, lateral, p)
+    grip, along = axle_grip(c, loads, lateral, p, v)
     yaw, _, _ = _differential_yaw(c, loads, along, 0.0, v, p[BEND])
     return abs(front + yaw) / max(grip[0] + grip[1], 1e-9), max(rear - yaw, 0.0) / max(grip[2] + grip[3], 1e-9)
 
@@ -631,7 +646,7 @@ def force_limit(c: Any, p: Floats, v: float, braking: bool, guess: float, thrust
     side_front = side_rear = rub_front = rub_rear = hold_front = hold_rear = hold = 0.0
     for _ in range(30):
         loads = wheel_loads(c, air, sign * x, lateral, normal, p[BEND], flap)
-        grip, along = axle_grip(c, loads, lateral, p)
+        grip, along = axle_grip(c, loads, lateral, p, v)
         grip_front, grip_rear = grip[0] + grip[1], grip[2] + grip[3]
         along_front, along_rear = along[0] + along[1], along[2] + along[3]
         stiff_front, stiff_rear = _stiff(c, loads)
@@ -728,7 +743,7 @@ def _held_back(c: Any, p: Floats, v: float, force: float, engine: float) -> floa
     lateral, normal, air, side_wind, drag = _demand(c, p, v)
     front, rear, lateral = _corner_forces(c, lateral, side_wind)
     loads = wheel_loads(c, air, -force, lateral, max(normal, 0.1), p[BEND])
-    grip, along = axle_grip(c, loads, lateral, p)
+    grip, along = axle_grip(c, loads, lateral, p, v)
     stiff_front, stiff_rear = _stiff(c, loads)
     yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, -min(force, engine), v, p[BEND])
     front, rear, at_front = abs(front + yaw), max(rear - yaw, 0.0), _braked_front(c, force, engine)
@@ -1061,7 +1076,7 @@ def axle_uses(c: Any, p: Floats, v: float, accel: float) -> tuple[float, float, 
     side_front = side_rear = at_front = at_rear = 0.0
     for _ in range(4):
         loads = wheel_loads(c, air, force, lateral, normal, p[BEND], flap)
-        grip, along = axle_grip(c, loads, lateral, p)
+        grip, along = axle_grip(c, loads, lateral, p, v)
         yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, force, v, p[BEND])
         side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
         at_front = c.drive_front * force if force >= 0.0 else _braked_front(c, -force, engine)
@@ -1146,7 +1161,7 @@ def _fill(c: Any, between: Floats, ds: Floats, v: Floats, gears: Floats, orders:
         for tries in range(6):
             effort_front = c.drive_front * force if force >= 0.0 else _braked_front(c, -force, closed_engine)
             loads = wheel_loads(c, air, force, lateral, normal, p[BEND], flap)
-            grip, along = axle_grip(c, loads, lateral, p)
+            grip, along = axle_grip(c, loads, lateral, p, mid)
             yaw, rub_front, rub_rear = _differential_yaw(c, loads, along, force, mid, p[BEND])
             side_front, side_rear = abs(front + yaw), max(rear - yaw, 0.0)
             if force < 0.0 and c.antilock == 1:
@@ -1269,7 +1284,7 @@ def warm() -> None:
     car["rpm_per_ms"], car["per_radius"], car["gear_number"] = 1.0, 1.0, 1.0
     car["torque_rpm"][:, 1] = 1e4
     car["gear_up"] = 1e4
-    rows = np.ones((4, FLAP + 1))
+    rows = np.ones((4, POOL + 1))
     orders = np.zeros((4, ORDERS))
     lap = np.zeros((4, len(COLUMNS)))
     settle_floor(car[0])

@@ -15,7 +15,7 @@ import numpy as np
 
 from ..circuit.features import falls_rad, strip_grip
 from ..circuit.line import Floats, Line, half_room_m, least_curvature, offset_line
-from ..circuit.places import FLAP, places
+from ..circuit.places import CLIMB, FLAP, places
 from ..circuit.track import CentreLine, Circuit, centre_line, spacing_of
 from ..errors import SolverError
 from ..vehicle.car import Car
@@ -481,12 +481,12 @@ class _Uses:
     by_grip: Floats
 
 
-def _uses(search: _Search, road_rows: Floats, grip: Floats, flap: Floats, v: Floats, accel: Floats) -> _Uses:
+def _uses(search: _Search, line: Line, road_rows: Floats, grip: Floats, v: Floats, accel: Floats) -> _Uses:
     """Central differences of `kernel.axle_uses`; energy relative, curvature absolute."""
-    c = search.record
+    c, flap = search.record, line.places[1][:, FLAP].copy()
 
     def rows_of(road: Floats, of_grip: Floats) -> Floats:
-        return places(road, of_grip, flap)
+        return places(road, of_grip, flap, line.pool)
 
     def at(rows: Floats, speed: Floats, a: Floats) -> Floats:
         out = np.empty((len(v), 6))
@@ -541,9 +541,10 @@ def _programme(
     between = 0.5 * (line.road + line.road[after])
     between[:, 4] = line.road[:, 4]
     middle_grip = 0.5 * (grip + grip[after])
-    climb = places(between, middle_grip)[:, 5]
+    rows = places(between, middle_grip, None, line.pool)
+    climb = rows[:, CLIMB]
     coast = np.empty(n)
-    kernel.coasting_along(search.record, places(between, middle_grip), np.ascontiguousarray(mean), coast)
+    kernel.coasting_along(search.record, rows, np.ascontiguousarray(mean), coast)
     slope_grip = _grip_slope(road.centre, offset, grip)
     bend = geometry.bend
     # curvature midway over the stations -1, 0, 1, 2
@@ -597,7 +598,7 @@ def _programme(
         (np.maximum(accel, coast + _OFF_ZERO), (0, 1, 2)),
         (np.minimum(accel, coast - _OFF_ZERO), (0, 1, 3)),
     ):
-        found = _uses(search, between, middle_grip, line.places[1][:, FLAP].copy(), mean, own)
+        found = _uses(search, line, between, middle_grip, mean, own)
         for kind in kinds:
             value, use = row(found, kind, own)
             off = (use < _ROW_FROM) | ~keep
@@ -643,13 +644,17 @@ def _caps(search: _Search, line: Line, grip: Floats, v: Floats) -> tuple[Floats,
         kernel.corner_uses_along(c, rows, np.ascontiguousarray(speed), out)
         return out
 
-    base, step = places(line.road, grip), _STEP * np.maximum(np.abs(line.road[:, 0]), 2e-3)
+    def rows_of(road: Floats, of_grip: Floats) -> Floats:
+        return places(road, of_grip, None, line.pool)
+
+    base, step = rows_of(line.road, grip), _STEP * np.maximum(np.abs(line.road[:, 0]), 2e-3)
     more, less = line.road.copy(), line.road.copy()
     more[:, 0] += step
     less[:, 0] -= step
-    by_bend = (at(places(more, grip), v) - at(places(less, grip), v)) / (2.0 * step)
+    by_bend = (at(rows_of(more, grip), v) - at(rows_of(less, grip), v)) / (2.0 * step)
     by_energy = (at(base, v * math.sqrt(1 + _STEP)) - at(base, v * math.sqrt(1 - _STEP))) / (2.0 * _STEP)
-    by_grip = (at(places(line.road, (1 + _STEP_GRIP) * grip), v) - at(places(line.road, (1 - _STEP_GRIP) * grip), v)) / (2.0 * _STEP_GRIP)
+    grippier, slipperier = (rows_of(line.road, (1.0 + sign * _STEP_GRIP) * grip) for sign in (1.0, -1.0))
+    by_grip = (at(grippier, v) - at(slipperier, v)) / (2.0 * _STEP_GRIP)
     return at(base, v), by_bend, by_energy, by_grip
 
 

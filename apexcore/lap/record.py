@@ -68,6 +68,9 @@ CAR = np.dtype(
         ("kpa_loss", "f8", (4,)),  # [-]
         ("stiffness", "f8", (4,)),  # cornering stiffness over load [1/rad]
         ("rolling", "f8", (4,)),  # [-]
+        ("standing", "i8"),  # 1 where water stands on the road
+        ("floats_from", "f8", (4,)),  # speed from which on a tyre begins to float on it [m/s]
+        ("floats_to", "f8", (4,)),  # speed from which on it floats wholly [m/s]
         ("ability", "f8"),  # share of the envelope used [-]
         ("ability_brake", "f8"),  # further share under brakes [-]
         ("drive_use", "f8"),  # share of the driven tyres' grip along that is used: the driver's, or what traction control lets through [-]

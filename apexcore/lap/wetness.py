@@ -40,7 +40,9 @@ def laps_by_wetness(lap_case: LapCase, sheet: Sheet) -> list[WetLaps]:
 
 
 def _filled(lap_case: LapCase, sheet: Sheet, compound: Compound, wetness: float) -> Lap:
-    conditions = lap_case.conditions.model_copy(update={"wet_pct": 100.0 * wetness})
+    day = lap_case.conditions
+    # water stands on a soaked road only
+    conditions = day.model_copy(update={"wet_pct": 100.0 * wetness, "standing_mm": day.standing_mm if wetness >= 1.0 else 0.0})
     # pressures of the sheet are those for its day: here each tyre has its best
     items = tuple(item for item in lap_case.car.items if not item.sets.startswith("tyres.cold_kpa"))
     car = lap_case.car.model_copy(update={"items": items})

@@ -14,7 +14,7 @@ from typing import Any
 from ..circuit.conditions import GRAVITY
 from ..errors import FileRejected, InputError
 from ..quantities.text import format_number
-from .car import IN_WET, Car
+from .car import GROOVES, IN_WET, Car
 from .kinds import FOR_THE_WET, KINDS, TYRES, Kind, TyreKind, heat_of
 from .quick_items import ADJUSTABLE, FINAL, item, items_of, nice
 
@@ -442,7 +442,8 @@ class _Maker:
         }  # fmt: skip
 
     def _compound(self, tyre: TyreKind, hatch: str) -> dict[str, Any]:
-        loss, power = IN_WET[self.tyre.key if tyre.key in _BESIDE else tyre.key]
+        kind = self.tyre.key if tyre.key in _BESIDE else tyre.key
+        loss, power = IN_WET[kind]
         return {
             "key": tyre.key, "name": tyre.words[:40].capitalize(), "hatch": hatch,
             "letter": {"softer": "So", "harder": "Ha"}.get(tyre.key, tyre.words[0].upper()),
@@ -452,7 +453,7 @@ class _Maker:
             "pressure_opt_kpa": tyre.hot_kpa, "pressure_opt_kpa_per_kn": 6.0 if self.load_n > 1000 else 18.0, "pressure_loss": 0.7,
             "temperature_opt_c": tyre.best_c, "temperature_width_c": tyre.width_c, "temperature_loss": 0.035,
             "wear_per_mj": tyre.wear(self.load_n), "wear_loss": 0.08, "cliff_wear": 0.72, "cliff_loss": 0.16, "rolling": tyre.rolling,
-            "fade_loss": tyre.fade_loss, "wet_loss": loss, "wet_power": power,
+            "fade_loss": tyre.fade_loss, "wet_loss": loss, "wet_power": power, "groove_mm": GROOVES.get(kind, 0.0),
         }  # fmt: skip
 
     def _items(self, content: dict[str, Any]) -> list[dict[str, Any]]:

@@ -115,6 +115,24 @@ def wet_grip(compound: Compound, wetness: float) -> float:
     return 1.0 - compound.wet_loss * (math.pow(wetness + _FIRST_WATER, p) - begun) / (math.pow(1.0 + _FIRST_WATER, p) - begun)
 
 
+#: Depth that a road's texture holds, and up to which nothing floats [mm]; speed of a smooth tyre that floats wholly by the root of its
+#: pressure [m/s per kPa^(1/2)]; part of it from which on it begins to; what a millimetre of grooves, and none, add. Source: spin-down of a
+#: smooth tyre on runways (10.35 kn by the root of psi); texture and tread by an assumption between a published formula and consumer tests.
+_TEXTURE_MM, _STANDS_FROM_MM, _FLOATS, _BEGINS, _GROOVED, _SMOOTH = 1.5, 2.0, 6.35 / 3.6, 0.67, 2.0, 0.6
+
+
+def floats_at(compound: Compound, hot_kpa: float, wear: float, standing_mm: float) -> tuple[float, float] | None:
+    """Speeds from which a tyre begins to float on standing water, and floats wholly [m/s]; None where nothing stands.
+
+    v = 6.35 km/h √p √(1 + (0.6 + 2 D)/(h - 1.5)), p in kPa, D the grooves' depth by their share of the tread, h the water's, in mm.
+    """
+    if standing_mm <= _STANDS_FROM_MM:
+        return None
+    grooves = compound.groove_mm * (1.0 - min(max(wear, 0.0), 1.0))
+    full = _FLOATS * math.sqrt(max(hot_kpa, 1.0)) * math.sqrt(1.0 + (_SMOOTH + _GROOVED * grooves) / (standing_mm - _TEXTURE_MM))
+    return _BEGINS * full, full
+
+
 #: Share of the greatest loss to water among a car's compounds from which down one is for the wet [-]. Source: definition of this product.
 _FOR_THE_WET = 0.6
 

@@ -22,6 +22,7 @@ from .thread import tie
 _WORDS = {
     "air_c": ("air", "°C"), "track_c": ("track", "°C"), "humidity_pct": ("humidity", "%"), "pressure_hpa": ("pressure", "hPa"),
     "wind_ms": ("wind", "m/s"), "wind_from_deg": ("wind from", "°"), "rubber_pct": ("rubber", "%"), "wet_pct": ("wetness", "%"),
+    "standing_mm": ("standing water", "mm"),
 }  # fmt: skip
 
 #: Rules of a new event: a short club race.

@@ -50,9 +50,21 @@ class ConditionsForm(forms.Form):
     rubber_pct = quantity(Conditions, "rubber_pct", "Rubber on the line", "%", decimals=0)
     wet_pct = quantity(Conditions, "wet_pct", "Track wetness", "%", decimals=0, required=False)
 
+    standing_mm = quantity(Conditions, "standing_mm", "Standing water, depth (0: none)", "mm", required=False)
+
     def clean_wet_pct(self) -> float:
         """Dry where nothing is typed."""
         return float(self.cleaned_data["wet_pct"] or 0.0)
+
+    def clean_standing_mm(self) -> float:
+        """None where nothing is typed."""
+        return float(self.cleaned_data["standing_mm"] or 0.0)
+
+    def clean(self) -> dict[str, Any]:
+        values = super().clean() or {}
+        if values.get("standing_mm") and values.get("wet_pct") is not None and values["wet_pct"] < 100.0:
+            self.add_error("standing_mm", "Water stands on a soaked road; expected a track wetness of 100 %, or no standing water.")
+        return values
 
 
 class RulesForm(forms.Form):

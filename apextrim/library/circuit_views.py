@@ -29,6 +29,7 @@ _MOST_SAID = 8
 _TITLES = {
     "": "The circuit", "segments": "Straights and corners", "heights_m": "Elevation", "sectors_m": "Sectors",
     "markers": "Boards, kerbs, bumps and other marks", "strips": "Grip strips", "falls": "Cross-fall, and bank of single grooves",
+    "flap_zones": "Zones of a drag flap", "pools": "Where water stands first",
 }  # fmt: skip
 
 #: What a new circuit begins with: a lap that closes, to be changed.

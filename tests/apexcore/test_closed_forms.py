@@ -110,7 +110,7 @@ def test_a_place_parts_gravity_by_bank_and_slope() -> None:
     g = GRAVITY
     expected = [
         0.02, 0.02 * math.cos(bank), g * math.cos(slope) * math.sin(bank), g * math.cos(slope) * math.cos(bank),
-        0.02 * math.sin(bank) + 0.004, g * math.sin(slope), math.cos(0.7), math.sin(0.7), 1.0, 1.0, 1.0, 1.0, 1.0, 0.0,
+        0.02 * math.sin(bank) + 0.004, g * math.sin(slope), math.cos(0.7), math.sin(0.7), 1.0, 1.0, 1.0, 1.0, 1.0, 0.0, 1.0,
     ]  # fmt: skip
     assert row == pytest.approx(expected, rel=1e-12)
 

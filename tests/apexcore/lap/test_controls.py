@@ -54,7 +54,7 @@ def test_traction_control_lets_a_share_of_the_driven_tyres_grip_through(car: Car
     c = record(with_controls(powerful(car), share))
     force, _ = kernel.force_limit(c, place(), 20.0, False, 0.5, 1e6)
     loads = kernel.wheel_loads(c, 20.0, force, 0.0, GRAVITY, 0.0)
-    _, along = kernel.axle_grip(c, loads, 0.0, place())
+    _, along = kernel.axle_grip(c, loads, 0.0, place(), 0.0)
     assert force == pytest.approx(share * (along[2] + along[3]), rel=1e-3)
 
 
@@ -64,7 +64,7 @@ def test_anti_lock_brakes_use_both_axles_whatever_the_bias(car: Car, bias: float
     c = record(with_controls(braked, antilock=0.95))
     force, _ = kernel.force_limit(c, place(), 40.0, True, 0.5, 0.0)
     loads = kernel.wheel_loads(c, 40.0, -force, 0.0, GRAVITY, 0.0)
-    _, along = kernel.axle_grip(c, loads, 0.0, place())
+    _, along = kernel.axle_grip(c, loads, 0.0, place(), 0.0)
     assert force == pytest.approx(0.95 * sum(along), rel=1e-3)
     without, _ = kernel.force_limit(record(braked, driver=Driver(1.0, 0.95)), place(), 40.0, True, 0.5, 0.0)
     assert without < force + 1.0  # a bias alone never holds more

@@ -367,7 +367,7 @@ def test_a_place_of_the_road_has_a_grip_for_each_wheel() -> None:
     plain, one = place(1 / 60), place(1 / 60)
     one[9 + 3] = 0.9
     loads = kernel.wheel_loads(c, 30.0, 0.0, 12.0, GRAVITY, 1 / 60)
-    before, after = (kernel.axle_grip(c, loads, 12.0, row)[0] for row in (plain, one))
+    before, after = (kernel.axle_grip(c, loads, 12.0, row, 0.0)[0] for row in (plain, one))
     assert after[:3] == before[:3] and after[3] == pytest.approx(0.9 * before[3])
     rows = places(np.zeros((5, 5)))
     out = np.zeros((5, len(COLUMNS)))

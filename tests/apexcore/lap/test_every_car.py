@@ -139,7 +139,7 @@ def test_a_stiffer_kart_axle_takes_grip_from_the_rear_and_gives_it_to_the_front(
     ratios = []
     for step in (1, 4):
         c = record(with_values(demo_car("wisp_125"), axle_rear=step))
-        grip, _ = kernel.axle_grip(c, kernel.wheel_loads(c, 15.0, 0.0, lateral, GRAVITY, 0.05), lateral, place(0.05))
+        grip, _ = kernel.axle_grip(c, kernel.wheel_loads(c, 15.0, 0.0, lateral, GRAVITY, 0.05), lateral, place(0.05), 0.0)
         ratios.append((grip[2] + grip[3]) / (grip[0] + grip[1]))
     assert ratios[1] < ratios[0]
 

@@ -138,7 +138,7 @@ def test_grip_of_a_wheel_falls_with_load_lean_and_wrong_pressure(car: Car) -> No
         c = record(car)
         for name, value in changes.items():
             c[name][0] = value
-        return float(kernel.axle_grip(c, (load, 1.0, 1.0, 1.0), 0.0, place())[0][0]) / load
+        return float(kernel.axle_grip(c, (load, 1.0, 1.0, 1.0), 0.0, place(), 0.0)[0][0]) / load
 
     c = record(car)
     best = float(c["best_kpa_unloaded"][0] + c["best_kpa_per_n"][0] * 3600.0)

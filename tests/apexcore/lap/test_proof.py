@@ -96,7 +96,7 @@ def test_without_load_sensitivity_bars_change_no_axle(plain_car: Car) -> None:
     for bar in (10.0, 150.0):
         stiff = plain_car.model_copy(update={"front": plain_car.front.model_copy(update={"bar_n_per_mm": bar})})
         c = record(stiff)
-        grip = np.array(kernel.axle_grip(c, kernel.wheel_loads(c, 30.0, 0.0, 9.0, GRAVITY, 0.0), 9.0, place()))
+        grip = np.array(kernel.axle_grip(c, kernel.wheel_loads(c, 30.0, 0.0, 9.0, GRAVITY, 0.0), 9.0, place(), 0.0))
         grips.append([*(grip[:, :2].sum(axis=1)), *(grip[:, 2:].sum(axis=1))])
     assert grips[0] == pytest.approx(grips[1], rel=1e-9)
 

@@ -26,7 +26,7 @@ def file(data: bytes | str, name: str = "file.json") -> SimpleUploadedFile:
 def test_cars_and_circuits_come_in_and_go_out_as_files(client_in: Client, event: Event) -> None:
     out = client_in.get(reverse("export_car", args=[event.car.pk])).content
     assert client_in.post(reverse("import_car"), {"file": file(out)}).status_code == 302
-    assert Car.objects.filter(owner=event.owner).count() == 5
+    assert Car.objects.filter(owner=event.owner).count() == 6
     changed = json.loads(out) | {"key": "gannet_light", "name": "Gannet light"}
     client_in.post(reverse("import_car"), {"file": file(json.dumps(changed))})
     assert Car.objects.filter(owner=event.owner).count() == 6
