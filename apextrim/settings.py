@@ -112,7 +112,8 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
-    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "apextrim.accounts.middleware.SignedIn",
+    "apextrim.accounts.once.Once",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
@@ -120,6 +121,9 @@ MIDDLEWARE = [
     "apextrim.management.engine.UntilReady",
     "axes.middleware.AxesMiddleware",
 ]
+
+#: In the server's own memory: what is kept there may be lost.
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 20_000}}}
 
 MESSAGE_STORAGE = "apextrim.ui.message_storage.Storage"
 

@@ -541,10 +541,10 @@ def _programme(
     between = 0.5 * (line.road + line.road[after])
     between[:, 4] = line.road[:, 4]
     middle_grip = 0.5 * (grip + grip[after])
-    rows = places(between, middle_grip, None, line.pool)
-    climb = rows[:, CLIMB]
+    between_rows = places(between, middle_grip, None, line.pool)
+    climb = between_rows[:, CLIMB]
     coast = np.empty(n)
-    kernel.coasting_along(search.record, rows, np.ascontiguousarray(mean), coast)
+    kernel.coasting_along(search.record, between_rows, np.ascontiguousarray(mean), coast)
     slope_grip = _grip_slope(road.centre, offset, grip)
     bend = geometry.bend
     # curvature midway over the stations -1, 0, 1, 2

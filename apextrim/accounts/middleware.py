@@ -2,12 +2,32 @@
 
 from collections.abc import Callable
 
-from django.http import HttpRequest, HttpResponse
+from django.contrib.auth.middleware import LoginRequiredMiddleware
+from django.contrib.auth.views import redirect_to_login
+from django.http import HttpRequest, HttpResponse, HttpResponseBase
+from django.urls import reverse
 
 from apexcore.quantities.units import PLAIN
+from apextrim.ui.back import page_of
 from apextrim.ui.units import read_by
 
 from .preferences import units_of
+
+
+class SignedIn(LoginRequiredMiddleware):
+    """Leads to the sign-in page and back to where one was: a form's page where a form was sent, since its address takes no visitor."""
+
+    def handle_no_permission(  # type: ignore[override] - a part of a page is told where to go, not led
+        self, request: HttpRequest, view_func: Callable[..., HttpResponseBase]
+    ) -> HttpResponseBase:
+        """The way to the sign-in page."""
+        if request.headers.get("HX-Request"):  # a part of a page: the whole of it has to go
+            response = HttpResponse(status=200)
+            response["HX-Redirect"] = redirect_to_login(page_of(request) or reverse("home")).url
+            return response
+        if request.method in ("GET", "HEAD"):
+            return super().handle_no_permission(request, view_func)
+        return redirect_to_login(page_of(request) or reverse("home"))
 
 
 def readers_units(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:

@@ -13,10 +13,10 @@ from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase
 from django.shortcuts import redirect, render
 from django.urls import reverse_lazy
 from django.utils.decorators import method_decorator
-from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from apexcore.quantities.units import CHOICES, SETS, WORDS
+from apextrim.ui.back import back_to
 from apextrim.ui.faults import cause_of, plain_page
 
 from . import browsers, preferences, tour
@@ -105,8 +105,7 @@ def go_on_tour(request: HttpRequest) -> HttpResponse:
     """The next stop of the tour, or its end."""
     number, there = request.POST.get("to", ""), request.POST.get("next", "")
     tour.go_on(request.user, int(number) if number.isdecimal() and len(number) < 3 else tour.OVER)  # type: ignore[arg-type]
-    safe = url_has_allowed_host_and_scheme(there, allowed_hosts={request.get_host()})
-    return redirect(there if safe else "home")
+    return back_to(there, "home")
 
 
 @login_not_required

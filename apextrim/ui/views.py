@@ -7,6 +7,8 @@ from django.views.decorators.http import require_GET
 
 from apexcore.quantities.lexicon import LEXICON
 
+from .back import page_of
+
 
 @require_GET
 def glossary(request: HttpRequest) -> HttpResponse:
@@ -33,4 +35,5 @@ def forbidden(request: HttpRequest, exception: Exception) -> HttpResponse:
 @login_not_required
 def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
     """A form that is no longer valid, usually after signing in from another window."""
-    return _page(request, 403, "This form is out of date", "Go back, load the page again and send it once more.")
+    text = "Somebody signed in or out in this browser meanwhile. What you typed is kept: open the form again and send it once more."
+    return render(request, "ui/message.html", {"title": "This form is out of date", "text": text, "back": page_of(request)}, status=403)

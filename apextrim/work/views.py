@@ -5,9 +5,10 @@ from typing import Any
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
+
+from apextrim.ui.back import back_to
 
 from . import queries, queue
 from .models import Job
@@ -69,4 +70,4 @@ def stop(request: HttpRequest, job_id: int) -> HttpResponse:
     job = queries.job_for(request.user, job_id)
     queue.stop(job)
     back = request.POST.get("back", "")
-    return redirect(back if url_has_allowed_host_and_scheme(back, allowed_hosts=None) else reverse("jobs"))
+    return back_to(back, "jobs")

@@ -29,7 +29,7 @@ def test_cars_and_circuits_come_in_and_go_out_as_files(client_in: Client, event:
     assert Car.objects.filter(owner=event.owner).count() == 6
     changed = json.loads(out) | {"key": "gannet_light", "name": "Gannet light"}
     client_in.post(reverse("import_car"), {"file": file(json.dumps(changed))})
-    assert Car.objects.filter(owner=event.owner).count() == 6
+    assert Car.objects.filter(owner=event.owner).count() == 7
     clash = client_in.post(reverse("import_car"), {"file": file(json.dumps(changed | {"name": "Another"}))})
     assert clash.status_code == 422 and "is already used by Gannet light" in clash.content.decode()
     broken = json.loads(out)

@@ -19,10 +19,15 @@ import { stepsFold } from "./components/stepsFold.js";
 import { thread } from "./components/thread.js";
 import { trainerKeys } from "./components/trainerKeys.js";
 import { zoomMap } from "./components/zoomMap.js";
+import { onItsWay, putBack, settle } from "./sent.js";
 
 const COMPONENTS = {
   autoSend, bookPage, drawnLine, fold, item, kept, keptForm, mapPick, palette, printer, quickCar, raceKeys, sheetBench, shell, stepsFold, thread, trainerKeys, zoomMap,
 };
+
+settle();
+putBack();
+document.addEventListener("submit", (event) => !event.defaultPrevented && onItsWay(event.target));
 
 document.addEventListener("alpine:init", () => {
   for (const [name, component] of Object.entries(COMPONENTS)) Alpine.data(name, component);

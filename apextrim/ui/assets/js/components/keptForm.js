@@ -1,5 +1,5 @@
 // @ts-check
-// A form whose fields are kept in the browser until it is sent.
+// A form whose fields are kept in the browser while they are typed, until the server has them (sent.js).
 
 /** @param {HTMLInputElement} field */
 const written = (field) => (field.type === "checkbox" ? (field.checked ? "1" : "") : field.value);
@@ -14,6 +14,7 @@ export const keptForm = () => ({
     return [...this.$root.querySelectorAll("input:not([type=hidden]), select, textarea")];
   },
   init() {
+    this.$root.dataset.keeps = this.key;
     if (this.$root.dataset.cameBack) return;
     const kept = JSON.parse(localStorage.getItem(this.key) || "{}");
     for (const field of this.fields) {
@@ -25,8 +26,5 @@ export const keptForm = () => ({
   },
   keep() {
     localStorage.setItem(this.key, JSON.stringify(Object.fromEntries(this.fields.map((field) => [field.name, written(field)]))));
-  },
-  sent() {
-    localStorage.removeItem(this.key);
   },
 });

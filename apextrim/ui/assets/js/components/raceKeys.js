@@ -77,15 +77,19 @@ export const raceKeys = () => ({
     if (this.busy || this.asked || !this.kept().length) return;
     this.busy = true;
     const { mark, undo, part } = this.$root.dataset;
-    const token = this.$root.querySelector("[name=csrfmiddlewaretoken]")?.value || "";
     try {
       while (this.kept().length) {
         const [first] = this.kept();
         const response = await fetch(first.kind === "undo" ? undo : mark, {
           method: "POST",
-          headers: { Accept: "application/json", "X-CSRFToken": token },
+          headers: { Accept: "application/json", "X-CSRFToken": this.token() },
           body: new URLSearchParams(first),
         });
+        if (response.redirected || response.status === 401 || response.status === 403) {
+          // a session that has ended takes nothing: what was pressed waits for somebody to sign in
+          this.problem = "You are signed out. Sign in again in another tab: what you press is kept here meanwhile.";
+          throw new Error("signed out");
+        }
         if (response.status >= 500) throw new Error("later");
         const answer = response.status === 200 || response.status === 422 ? await response.json() : { problem: "" };
         this.problem = answer.problem;
@@ -111,6 +115,11 @@ export const raceKeys = () => ({
     } finally {
       this.busy = false;
     }
+  },
+  /** The token of the session as it is now: signing in again gives another one than stands on this page. */
+  token() {
+    const cookie = document.cookie.split("; ").find((one) => one.startsWith("csrftoken="));
+    return cookie?.slice(10) || this.$root.querySelector("[name=csrfmiddlewaretoken]")?.value || "";
   },
   /** What an odd lap was: `one`, `two`, or none at all. */
   answer(sure) {

@@ -13,6 +13,7 @@ export const sheetBench = () => ({
   draftKey: "", // declared here: an undeclared name would be written into the scope around
   init() {
     this.draftKey = `apex-draft-${this.$root.dataset.draft}`;
+    this.$root.dataset.keeps = this.draftKey;
     this.mirror = localStorage.getItem("apex-mirror") === "on";
     if (this.$root.dataset.fresh) this.restore();
     this.$nextTick(() => this.count());
@@ -123,9 +124,6 @@ export const sheetBench = () => ({
   },
   focused(event) {
     if (event.target.matches(".item input")) this.$refs.focused.value = event.target.name;
-  },
-  saved() {
-    localStorage.removeItem(this.draftKey);
   },
   discard() {
     this.shown = true;

@@ -1,0 +1,66 @@
+// @ts-check
+// What was typed into a form and sent is kept in the browser until the server has said that it has it: an expired session, a form out of
+// date or a server that is down loses nothing. Each form carries a key of its own; the server names those that it took in a cookie.
+
+const STORE = "apex-sent";
+const COOKIE = "apex-taken";
+const MOST = 20;
+const WEEK_MS = 7 * 24 * 3600 * 1000;
+
+/** @returns {{once: string, user: string, action: string, fields: [string, string][], drafts: string[], at: number}[]} */
+const waiting = () => JSON.parse(localStorage.getItem(STORE) || "[]");
+
+/** @param {ReturnType<typeof waiting>} list */
+const keep = (list) => localStorage.setItem(STORE, JSON.stringify(list.slice(-MOST)));
+
+const user = () => document.body.dataset.user || "";
+
+/** @param {HTMLFormElement} form */
+const typed = (form) =>
+  [...form.elements].filter(
+    (field) => field.name && !["hidden", "file", "password", "submit", "button", "reset"].includes(field.type) && field.tagName !== "BUTTON",
+  );
+
+/** @param {HTMLInputElement} field */
+const written = (field) => (["checkbox", "radio"].includes(field.type) ? (field.checked ? "1" : "") : field.value);
+
+/** Takes note of a form on its way. @param {HTMLFormElement} form */
+export const onItsWay = (form) => {
+  const once = form.elements.namedItem("once")?.value;
+  if (!once || !user() || form.querySelector("[type=password]")) return;
+  const fields = typed(form).map((field) => [`${field.name}\n${field.type === "radio" ? field.value : ""}`, written(field)]);
+  if (!fields.length) return;
+  const drafts = form.dataset.keeps ? [form.dataset.keeps] : [];
+  keep([...waiting().filter((one) => one.once !== once), { once, user: user(), action: form.action, fields, drafts, at: Date.now() }]);
+};
+
+/** Lets go what the server has. */
+export const settle = () => {
+  const cookie = document.cookie.split("; ").find((one) => one.startsWith(`${COOKIE}=`));
+  const taken = new Set(cookie ? cookie.slice(COOKIE.length + 1).split(".") : []);
+  const list = waiting();
+  for (const one of list.filter((each) => taken.has(each.once))) one.drafts.forEach((key) => localStorage.removeItem(key));
+  keep(list.filter((one) => !taken.has(one.once) && Date.now() - one.at < WEEK_MS));
+};
+
+/** Puts back what was sent and not taken into the form that it was typed into. */
+export const putBack = () => {
+  for (const one of waiting().filter((each) => each.user === user())) {
+    const form = [...document.querySelectorAll("form[method=post]")].find((each) => each.action === one.action);
+    if (!form || form.dataset.cameBack) continue;
+    const kept = new Map(one.fields);
+    for (const field of typed(form)) {
+      const value = kept.get(`${field.name}\n${field.type === "radio" ? field.value : ""}`);
+      if (value === undefined || field.closest(".item")) continue; // the sheet's own draft holds its items
+      if (["checkbox", "radio"].includes(field.type)) field.checked = Boolean(value);
+      else field.value = value;
+    }
+    const said = document.createElement("p");
+    said.className = "notes";
+    said.setAttribute("role", "status");
+    said.textContent = "This was not saved yet. What you typed is back: send it once more.";
+    form.prepend(said);
+    keep(waiting().filter((each) => each.once !== one.once));
+    break;
+  }
+};
