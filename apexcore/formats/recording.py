@@ -22,6 +22,8 @@ Floats = NDArray[np.float64]
 
 #: Largest file that is read [bytes], and most samples and columns of one.
 MOST_BYTES, MOST_SAMPLES, MOST_COLUMNS = 250_000_000, 20_000_000, 400
+#: Most values of the columns that are read, and of the blocks of an MDF file; most bytes of the footer of a Parquet.
+MOST_VALUES, MOST_BLOCKS, _MOST_FOOTER = 60_000_000, 200_000, 4_000_000
 #: Lines at the top of a CSV among which its header is looked for, and letters of one that are looked at.
 _TOP_LINES, _TOP_BYTES = 60, 65_536
 #: Bytes of a CSV that are read at a time.
@@ -171,12 +173,12 @@ def _are_units(cells: Sequence[str]) -> bool:
 
 def _apart(names: Sequence[str]) -> tuple[str, ...]:
     """Names of columns, those without one counted, a repeated one told apart."""
+    if len(names) > MOST_COLUMNS:
+        raise FileRejected([f"The header has {len(names)} columns; expected at most {MOST_COLUMNS}."])
     found: list[str] = []
     for place, name in enumerate(names, start=1):
-        clean = re.sub(r"[\x00-\x1f]+", " ", name).strip()[:200] or f"column {place}"
+        clean = re.sub(r"[\x00-\x1f]+", " ", name[:1000]).strip()[:200] or f"column {place}"
         found.append(clean if clean not in found else f"{clean} #{place}")
-    if len(found) > MOST_COLUMNS:
-        raise FileRejected([f"The header has {len(found)} columns; expected at most {MOST_COLUMNS}."])
     return tuple(found)
 
 
@@ -184,6 +186,13 @@ def _parquet_header(file: BinaryIO) -> Header:
     import pyarrow as pa
     from pyarrow import parquet
 
+    size = file.seek(0, io.SEEK_END)
+    file.seek(max(size - 8, 0))
+    tail = file.read(8)
+    footer = int.from_bytes(tail[:4], "little")
+    file.seek(0)
+    if tail[4:] == b"PAR1" and footer > min(_MOST_FOOTER, size):
+        raise FileRejected([f"Byte {size - 7}: a footer of {footer / 1e6:.0f} MB; expected {WHAT} of at most {MOST_COLUMNS} columns."])
     try:
         schema = parquet.read_schema(file)
     except (pa.ArrowException, OSError) as error:
@@ -192,12 +201,55 @@ def _parquet_header(file: BinaryIO) -> Header:
     return Header("parquet", _apart(schema.names), tuple(units))
 
 
+def _few_enough(rows: int, columns: int) -> None:
+    """
+    :raises FileRejected: where there are more values than are read
+    """
+    if rows * columns > MOST_VALUES:
+        told = f"{rows:,} samples of {columns} columns"
+        raise FileRejected([f"The file: {told} are chosen; expected at most {MOST_VALUES:,} values. Leave columns out."])
+
+
+#: Links of each kind of block of MDF 4 that lead on to blocks which are read: to the next of its kind, and down.
+_MDF_LINKS = {b"##HD": (0,), b"##DG": (0, 1, 2), b"##CG": (0, 1), b"##CN": (0, 1), b"##DL": (0,), b"##HL": (0,)}
+#: Where the first block lies, and what a block's head has: kind, padding, length, number of links.
+_MDF_FIRST, _MDF_HEAD = 64, 24
+
+
+def _mdf_structure(file: BinaryIO, size: int) -> None:
+    """Follows an MDF file's blocks of groups and channels, each once.
+
+    :raises FileRejected: naming the byte of a block that leads back, lies outside, or is none
+    """
+    seen: set[int] = set()
+    waiting = [_MDF_FIRST]
+    while waiting:
+        at = waiting.pop()
+        if at in seen:
+            raise FileRejected([f"Byte {at + 1}: a block that another one leads back to; expected {WHAT}."])
+        seen.add(at)
+        if len(seen) > MOST_BLOCKS:
+            raise FileRejected([f"Byte {at + 1}: more than {MOST_BLOCKS:,} blocks; expected {WHAT}."])
+        if not 0 <= at <= size - _MDF_HEAD:
+            raise FileRejected([f"Byte {at + 1}: a block beyond the file's {size:,} bytes; expected {WHAT}."])
+        file.seek(at)
+        head = file.read(_MDF_HEAD)
+        kind, length, links = head[:4], int.from_bytes(head[8:16], "little"), int.from_bytes(head[16:24], "little")
+        if length < _MDF_HEAD + 8 * links or at + length > size or links > MOST_BLOCKS:
+            raise FileRejected([f"Byte {at + 1}: a block of {length:,} bytes with {links:,} links; expected {WHAT}."])
+        followed = [place for place in _MDF_LINKS.get(kind, ()) if place < links]
+        raw = file.read(8 * links) if followed else b""
+        waiting += [link for place in followed if (link := int.from_bytes(raw[8 * place : 8 * place + 8], "little"))]
+
+
 def _mdf_header(file: BinaryIO, top: bytes) -> Header:
     if not top[8:16].startswith(b"4."):
         version = top[8:16].decode("latin-1").strip("\x00 ")
         raise FileRejected([f"The file: this is MDF {version}; expected {WHAT}."])
     if top[64:68] != b"##HD":
         raise FileRejected([f"Byte 65: the header block of MDF 4 is missing; expected {WHAT}."])
+    _mdf_structure(file, file.seek(0, io.SEEK_END))
+    file.seek(0)
     names, units = [], []
     for name, unit in _mdf_channels(file):
         names.append(name)
@@ -366,6 +418,7 @@ def _parquet_columns(file: BinaryIO, header: Header, places: Sequence[int]) -> l
                 raise FileRejected([f"The file has {table.metadata.num_rows:,} samples; expected at most {MOST_SAMPLES:,}."])
             if not table.metadata.num_rows:
                 raise FileRejected(["The file holds no sample."])
+            _few_enough(table.metadata.num_rows, len(places))
             names = table.schema_arrow.names
             found = []
             for place in places:
@@ -403,6 +456,7 @@ def _mdf_columns(file: BinaryIO, header: Header, places: Sequence[int]) -> list[
     if not signals:
         raise FileRejected(["Columns: no channel is chosen besides the time; expected one at least."])
     clock = max((times for times, _ in signals.values()), key=len)
+    _few_enough(len(clock), len(places))
     if len(clock) > MOST_SAMPLES:
         raise FileRejected([f"The file has {len(clock):,} samples; expected at most {MOST_SAMPLES:,}."])
     found = []

@@ -1,6 +1,7 @@
 """What is known of the reader before a page is made."""
 
 from collections.abc import Callable
+from typing import Any
 
 from django.contrib.auth.middleware import LoginRequiredMiddleware
 from django.contrib.auth.views import redirect_to_login
@@ -17,9 +18,8 @@ from .preferences import units_of
 class SignedIn(LoginRequiredMiddleware):
     """Leads to the sign-in page and back to where one was: a form's page where a form was sent, since its address takes no visitor."""
 
-    def handle_no_permission(  # type: ignore[override] - a part of a page is told where to go, not led
-        self, request: HttpRequest, view_func: Callable[..., HttpResponseBase]
-    ) -> HttpResponseBase:
+    # a part of a page is told where to go, not led: no redirect
+    def handle_no_permission(self, request: HttpRequest, view_func: Callable[..., Any]) -> HttpResponseBase:  # type: ignore[override]
         """The way to the sign-in page."""
         if request.headers.get("HX-Request"):  # a part of a page: the whole of it has to go
             response = HttpResponse(status=200)

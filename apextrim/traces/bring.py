@@ -7,7 +7,6 @@ import numpy as np
 from django.db import transaction
 
 from apexcore.errors import FileRejected, InputError
-from apexcore.formats.recording import read_header, read_recording
 from apexcore.judge.laps import DrivenLap, propose
 from apexcore.judge.traces.channels import Match
 from apexcore.judge.traces.clean import Cleaned, cleaned
@@ -20,6 +19,7 @@ from apextrim.runs.models import LapTrace, Run, Upload
 from apextrim.runs.recorded import origin_at, trace_row
 from apextrim.sheets.models import Sheet
 
+from .apart import header_of_file, recording_of_file
 from .compare import ground_of
 from .uploads import path_of, remember
 
@@ -63,11 +63,10 @@ def bring_in(upload: Upload, matches: Sequence[Match | None], told: Callable[[fl
     :raises ApexError: naming what is wrong with it
     """
     event, path = upload.event, path_of(upload)
-    with path.open("rb") as file:
-        header = read_header(file)
-        if len(matches) != len(header.names):
-            raise FileRejected([f"{upload.name}: {len(header.names)} columns, {len(matches)} chosen; choose the columns again."])
-        found = read_recording(file, header, matches)
+    header = header_of_file(path)
+    if len(matches) != len(header.names):
+        raise FileRejected([f"{upload.name}: {len(header.names)} columns, {len(matches)} chosen; choose the columns again."])
+    found = recording_of_file(path, header, matches)
     told(0.35)
     run = _target(upload)
     columns, origin = metres_of(found.columns, origin_at(event))

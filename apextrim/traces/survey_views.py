@@ -1,5 +1,6 @@
 """Circuits from recordings: of a file in the Garage, of a run's laps, and a circuit fitted to where it was driven."""
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -16,7 +17,6 @@ from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.circuit.track import centre_line
 from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.circuits import key_of
-from apexcore.formats.recording import read_header, read_recording
 from apexcore.judge.traces.clean import cleaned
 from apexcore.judge.traces.corrected import corrected
 from apexcore.judge.traces.cut import RecordedLap
@@ -34,6 +34,7 @@ from apextrim.ui.circuit_map import MapView, map_view
 from apextrim.ui.fields import quantity
 from apextrim.ui.uploads import problems_of
 
+from .apart import header_of_file, kept_apart, recording_of_file
 from .compare import ground_of
 from .uploads import remembered_by
 
@@ -104,8 +105,12 @@ def _laps_of(request: HttpRequest) -> list[RecordedLap]:
     size = file.size or 0
     if size > MOST_SURVEY_BYTES:
         raise FileRejected([f"{size / 1e6:.0f} MB are more than a circuit needs; expected at most {MOST_SURVEY_BYTES / 1e6:.0f} MB."])
-    raw: Any = file.file
-    header = read_header(raw)
+    with kept_apart(file) as path:
+        return _laps_in(request, path)
+
+
+def _laps_in(request: HttpRequest, path: Path) -> list[RecordedLap]:
+    header = header_of_file(path)
     matches = remembered_by(request.user, header) or header.guess()
     keys = {match.key for match in matches if match is not None}
     if "time_s" not in keys or not (
@@ -114,7 +119,7 @@ def _laps_of(request: HttpRequest) -> list[RecordedLap]:
         names = ", ".join(header.names[:20])
         wanted = "time_s, and latitude and longitude, x_m and y_m, or speed and lateral acceleration"
         raise FileRejected([f"Columns {names}: not enough of them is known. Call them {wanted}, or import the file into an event first."])
-    found = read_recording(raw, header, matches)
+    found = recording_of_file(path, header, matches)
     columns, _ = metres_of(found.columns)
     return list(parted_alone(cleaned(found.t, columns)).laps)
 

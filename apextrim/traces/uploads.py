@@ -9,16 +9,19 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
+from django.core.cache import cache
 from django.db import transaction
 from django.utils import timezone
 
 from apexcore.errors import FileRejected
-from apexcore.formats.recording import MOST_BYTES, WHAT, Header, read_header
+from apexcore.formats.recording import MOST_BYTES, WHAT, Header
 from apexcore.formats.text import encodable
 from apexcore.judge.traces.channels import CHANNELS, MOST_NAME, Match, in_unit
 from apextrim.accounts.owned import Person
 from apextrim.events.models import Event
 from apextrim.runs.models import ColumnMatch, Upload
+
+from .apart import header_of_file
 
 #: How long a file waits for its columns to be chosen, and how many of one owner do.
 _WAITS = timedelta(hours=24)
@@ -48,8 +51,12 @@ def header_of(upload: Upload) -> Header:
 
     :raises FileRejected: if it is gone, or none that is read
     """
-    with path_of(upload).open("rb") as file:
-        return read_header(file)
+    path, name = path_of(upload), f"header:{upload.pk}:{upload.digest}"
+    found: Header | None = cache.get(name)
+    if found is None:
+        found = header_of_file(path)
+        cache.set(name, found, _WAITS.total_seconds())
+    return found
 
 
 def keep(event: Event, file: Any, target: dict[str, Any]) -> Upload:

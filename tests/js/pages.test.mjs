@@ -54,9 +54,9 @@ test("the trainer goes from corner to corner, and to the form's button behind th
   assert.equal(page.window.document.querySelectorAll(":checked").length, 2);
 });
 
-test("a form is kept as typed, comes back after a lost page, and is let go when sent", async () => {
-  const html = (more = "") => `<form data-draft="run" ${more}><input name="laps"><textarea name="note"></textarea><input type="hidden" name="token" value="x"></form>`;
-  const page = pageOf(html());
+test("a form is kept as typed, comes back after a lost page, and is let go when the server has it", async () => {
+  const html = (more = "") => `<form data-draft="run" ${more}><input name="laps"><textarea name="note"></textarea><input type="hidden" name="token" value="x"><input type="hidden" name="once" value="first-key"></form>`;
+  const page = pageOf(html('method="post" action="/runs/"'));
   const form = page.component(await part("keptForm"), page.find("form"));
   page.find("[name=laps]").value = "73,4\n73,9";
   form.keep();
@@ -69,8 +69,42 @@ test("a form is kept as typed, comes back after a lost page, and is let go when 
   page.find("[name=laps]").value = "refused";
   page.component(await part("keptForm"), page.find("form"));
   assert.equal(page.find("[name=laps]").value, "refused");
-  again.sent();
+  const { onItsWay, putBack, settle } = await import("../../apextrim/ui/assets/js/sent.js");
+  document.body.dataset.user = "7";
+  onItsWay(page.find("form"));
+  settle(); // nobody has said yes
+  assert.ok(localStorage.getItem("apex-form-run"));
+  assert.equal(JSON.parse(localStorage.getItem("apex-sent")).length, 1);
+  document.body.dataset.user = "8"; // another account in this browser
+  page.find("form").removeAttribute("data-came-back");
+  page.find("[name=note]").value = "";
+  putBack();
+  assert.equal(page.find("form p"), null);
+  document.body.dataset.user = "7";
+  page.find("[name=laps]").value = "";
+  putBack();
+  assert.equal(page.find("[name=laps]").value, "refused");
+  assert.match(page.find("form p").textContent, /not saved yet/);
+  onItsWay(page.find("form"));
+  document.cookie = "apex-taken=other-key.first-key";
+  settle();
   assert.equal(localStorage.getItem("apex-form-run"), null);
+  assert.equal(localStorage.getItem("apex-sent"), "[]");
+});
+
+test("what a racer presses while signed out waits, and goes with the token of the new session", async () => {
+  const html = '<div data-race="9" data-mark="/mark/" data-undo="/undo/" data-part="/part/"><input name="csrfmiddlewaretoken" value="old"></div>';
+  let status = 403;
+  const page = pageOf(html, () => (status === 200 ? { body: { problem: "" } } : { status, body: "signed out" }));
+  const race = page.component(await part("raceKeys"), page.find("div"));
+  race.$refs.board = null;
+  race.take("lap", {});
+  await new Promise((done) => setTimeout(done, 20));
+  assert.equal(race.kept().length, 1);
+  assert.match(race.problem, /signed out/);
+  document.cookie = "csrftoken=new";
+  assert.equal(race.token(), "new");
+  race.destroy();
 });
 
 test("another kind of difference forgets the sides of the former", async () => {

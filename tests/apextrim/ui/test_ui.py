@@ -50,7 +50,7 @@ def test_fields_take_the_bounds_of_the_core() -> None:
 def test_a_new_owner_gets_a_car_a_circuit_and_a_decent_password() -> None:
     call_command("new_owner", "lintel", password="osier-in-out-9")
     user = User.objects.get(username="lintel")
-    assert user.check_password("osier-in-out-9") and user.cars.count() == 5 and user.circuits.count() == 4
+    assert user.check_password("osier-in-out-9") and user.cars.count() == 6 and user.circuits.count() == 4
     for name, password in (("lintel", "osier-in-out-9"), ("other", "short"), ("bad name!", "osier-in-out-9")):
         with pytest.raises(CommandError):
             call_command("new_owner", name, password=password)
@@ -61,7 +61,7 @@ def test_a_new_owner_gets_a_car_a_circuit_and_a_decent_password() -> None:
 def test_the_demo_tells_its_story_and_loads_once() -> None:
     call_command("load_demo")
     call_command("load_demo")
-    assert User.objects.get(username="racer").events.count() == 5
+    assert User.objects.get(username="racer").events.count() == 6
     event = User.objects.get(username="racer").events.get(name="The Sallowmere Trophy, round 2")
     helped, seemed = event.verdicts.all()
     assert helped.sentence.startswith("S2 is quicker than S1")

@@ -7,26 +7,29 @@ const COOKIE = "apex-taken";
 const MOST = 20;
 const WEEK_MS = 7 * 24 * 3600 * 1000;
 
-/** @returns {{once: string, user: string, action: string, fields: [string, string][], drafts: string[], at: number}[]} */
+/** @typedef {{once: string, user: string, action: string, fields: string[][], drafts: string[], at: number}} Sent */
+
+/** @returns {Sent[]} */
 const waiting = () => JSON.parse(localStorage.getItem(STORE) || "[]");
 
-/** @param {ReturnType<typeof waiting>} list */
+/** @param {Sent[]} list */
 const keep = (list) => localStorage.setItem(STORE, JSON.stringify(list.slice(-MOST)));
 
 const user = () => document.body.dataset.user || "";
 
-/** @param {HTMLFormElement} form */
+/** @param {HTMLFormElement} form @returns {HTMLInputElement[]} */
 const typed = (form) =>
-  [...form.elements].filter(
+  /** @type {HTMLInputElement[]} */ ([...form.elements]).filter(
     (field) => field.name && !["hidden", "file", "password", "submit", "button", "reset"].includes(field.type) && field.tagName !== "BUTTON",
   );
 
 /** @param {HTMLInputElement} field */
 const written = (field) => (["checkbox", "radio"].includes(field.type) ? (field.checked ? "1" : "") : field.value);
 
-/** Takes note of a form on its way. @param {HTMLFormElement} form */
-export const onItsWay = (form) => {
-  const once = form.elements.namedItem("once")?.value;
+/** Takes note of a form on its way. @param {EventTarget | null} target */
+export const onItsWay = (target) => {
+  const form = /** @type {HTMLFormElement} */ (target);
+  const once = /** @type {HTMLInputElement | null} */ (form.elements.namedItem("once"))?.value;
   if (!once || !user() || form.querySelector("[type=password]")) return;
   const fields = typed(form).map((field) => [`${field.name}\n${field.type === "radio" ? field.value : ""}`, written(field)]);
   if (!fields.length) return;
@@ -46,11 +49,13 @@ export const settle = () => {
 /** Puts back what was sent and not taken into the form that it was typed into. */
 export const putBack = () => {
   for (const one of waiting().filter((each) => each.user === user())) {
-    const form = [...document.querySelectorAll("form[method=post]")].find((each) => each.action === one.action);
+    const forms = /** @type {HTMLFormElement[]} */ ([...document.querySelectorAll("form[method=post]")]);
+    const form = forms.find((each) => each.action === one.action);
     if (!form || form.dataset.cameBack) continue;
-    const kept = new Map(one.fields);
+    /** @type {Record<string, string>} */
+    const kept = Object.fromEntries(one.fields);
     for (const field of typed(form)) {
-      const value = kept.get(`${field.name}\n${field.type === "radio" ? field.value : ""}`);
+      const value = kept[`${field.name}\n${field.type === "radio" ? field.value : ""}`];
       if (value === undefined || field.closest(".item")) continue; // the sheet's own draft holds its items
       if (["checkbox", "radio"].includes(field.type)) field.checked = Boolean(value);
       else field.value = value;
