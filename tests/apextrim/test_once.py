@@ -20,7 +20,7 @@ from apextrim.work.models import Job
 def key_in(page: str, address: str) -> str:
     """The key of the form that goes to an address."""
     form = next(part for part in re.findall(r"<form.*?</form>", page, re.DOTALL) if f'action="{address}"' in part)
-    return re.findall(r'name="once"\s+value="([^"]+)"', form)[0]
+    return str(re.findall(r'name="once"\s+value="([^"]+)"', form)[0])
 
 
 def told(first: Sheet, **more: str) -> dict[str, str]:
