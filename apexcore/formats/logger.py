@@ -1,5 +1,6 @@
 """What a logger sends while the car runs: JSON lines, or laps as CSV. The format is described in docs/formats.md."""
 
+import json
 import math
 import re
 from collections.abc import Sequence
@@ -19,6 +20,8 @@ from .text import decoded, json_of, problem_of, rejected, rows_of
 
 #: Most channels of one sample, and most moments of one batch.
 MOST_CHANNELS, MOST_MOMENTS = 60, 2_000
+#: Most runs and laps that one message tells of, channels of one run in it, and moments in all: what is written in one transaction.
+MOST_RUNS, MOST_TOLD_LAPS, MOST_NAMES, MOST_IN_ALL = 8, 1_000, 120, 200_000
 
 RunKey = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[\w.-]+$")]
 Pressure = Annotated[float, Field(ge=0, le=1000)]
@@ -185,7 +188,7 @@ def read_json_lines(data: bytes) -> Sent:
         try:
             content: Any = json_of(line, "one object a line")
         except FileRejected as error:
-            if number == len(lines):
+            if number == len(lines) and _broke_off(line):
                 cut = number
                 break
             problems.append(f"Line {number}: {error.problems[0].partition(': ')[2]}")
@@ -196,7 +199,45 @@ def read_json_lines(data: bytes) -> Sent:
             problems += [f"Line {number}, {_place(problem)}" for problem in error.errors()[:3]]
     if problems:
         raise rejected(problems)
-    return Sent(tuple(events), cut)
+    return bounded(Sent(tuple(events), cut))
+
+
+def _broke_off(line: str) -> bool:
+    """Whether a line may be the beginning of an object: whatever else it is, sending it again would not mend it."""
+    if not line.lstrip().startswith("{"):
+        return False
+    try:
+        json.loads(line)
+    except json.JSONDecodeError as error:
+        return error.pos >= len(line.rstrip()) - 1 or error.msg.startswith("Unterminated string")
+    except (ValueError, RecursionError):
+        return False
+    return False
+
+
+def bounded(sent: Sent) -> Sent:
+    """The same message, where it is no longer than is written at once.
+
+    :raises FileRejected: naming what it has too much of
+    """
+    runs = {event.run for event in sent.events if not isinstance(event, WeatherEvent)}
+    laps = sum(isinstance(event, LapEvent) for event in sent.events)
+    names: dict[str, set[str]] = {}
+    moments = 0
+    for event in sent.events:
+        if isinstance(event, SampleEvent | SamplesEvent):
+            names.setdefault(event.run, set()).update(event.channels)
+            moments += 1 if isinstance(event, SampleEvent) else len(event.t_s)
+    most = max((len(found) for found in names.values()), default=0)
+    told = (
+        (len(runs), MOST_RUNS, "runs"), (laps, MOST_TOLD_LAPS, "laps"), (most, MOST_NAMES, "channels of one run"),
+        (moments, MOST_IN_ALL, "samples"),
+    )  # fmt: skip
+    over = [one for one in told if one[0] > one[1]]
+    problems = [f"The message: {count:,} {words}; expected at most {limit:,}. Send it in parts." for count, limit, words in over]
+    if problems:
+        raise FileRejected(problems)
+    return sent
 
 
 def _place(error: Any) -> str:
@@ -215,7 +256,7 @@ def read_csv_laps(data: bytes, run: str) -> Sent:
     table = read_table(data)
     laps = laps_of(table, guessed_columns(table.header))
     try:
-        return Sent(tuple(LapEvent.of(run, lap) for lap in laps), None)
+        return bounded(Sent(tuple(LapEvent.of(run, lap) for lap in laps), None))
     except ValidationError as error:
         raise rejected([problem_of(problem) for problem in error.errors()]) from None
 
@@ -261,7 +302,7 @@ def read_csv_samples(data: bytes, run: str) -> Sent:
         if part:
             batches.append({"type": "samples", "run": run, "t_s": [row[times] for row in part], "channels": channels})
     try:
-        return Sent(tuple(_EVENT.validate_python(batch) for batch in batches), None)
+        return bounded(Sent(tuple(_EVENT.validate_python(batch) for batch in batches), None))
     except ValidationError as error:
         raise rejected([problem_of(problem) for problem in error.errors()]) from None
 

@@ -140,6 +140,7 @@ def _put(work: "_Taking", sent: Sent) -> None:
             work.tyres(message)
         elif isinstance(message, PitEvent):
             work.close(message)
+    work.put_laps()
     work.put_samples()
     if work.problems:
         raise FileRejected(work.problems)
@@ -154,6 +155,8 @@ class _Taking:
         self.rows: dict[str, Run] = {}
         self.problems: list[str] = []
         self.samples: dict[str, list[SampleEvent | SamplesEvent]] = {}
+        self.times: dict[str, dict[int, float]] = {}
+        self.laps: list[Lap] = []
 
     def run(self, name: str, told: RunEvent | None = None) -> Run | None:
         """The run that the logger calls so; begun where it is new, with the sheet in the car."""
@@ -192,17 +195,25 @@ class _Taking:
         run = self.run(told.run)
         if run is None:
             return
-        there = Lap.objects.filter(run=run, number=told.lap).first()
-        if there is None:
+        there = self.times.get(told.run)
+        if there is None:  # all laps of a run are asked for once, and written together
+            there = self.times[told.run] = dict(Lap.objects.filter(run=run).values_list("number", "time_s"))
+        known = there.get(told.lap)
+        if known is None:
             row = lap_row(run, told.driven(), told.kind, "marked by the logger" if told.kind != "timed" else "")
             row.at_s = told.at_s
-            row.save()
+            self.laps.append(row)
+            there[told.lap] = told.time_s
             self.taken.laps += 1
-        elif abs(there.time_s - told.time_s) > 5e-4:
-            place, known = f"Run {told.run}, lap {told.lap}", format_lap(there.time_s)
-            self.problems.append(f"{place}: {format_lap(told.time_s)} is not valid; it is there already with {known}.")
+        elif abs(known - told.time_s) > 5e-4:
+            place = f"Run {told.run}, lap {told.lap}"
+            self.problems.append(f"{place}: {format_lap(told.time_s)} is not valid; it is there already with {format_lap(known)}.")
         else:
             self.taken.passed_over += 1
+
+    def put_laps(self) -> None:
+        Lap.objects.bulk_create(self.laps)
+        self.laps = []
 
     def tyres(self, told: TyresEvent) -> None:
         run = self.run(told.run)
@@ -223,6 +234,7 @@ class _Taking:
         run = self.run(told.run)
         if run is None or run.closed:
             return
+        self.put_laps()
         rows = list(run.laps.all())
         for row, (kind, why) in zip(rows, propose(driven(rows), True, True), strict=True):
             if kind != row.kind:

@@ -69,7 +69,7 @@ class Command(BaseCommand):
         from apextrim.wsgi import application
 
         progress.tell(DATA, DONE, "")
-        server = create_server(application, sockets=[listening], max_request_body_size=MOST_BYTES + 1_000_000, **_LIMITS)
+        server = create_server(application, sockets=[listening], max_request_body_size=MOST_BYTES + 1_000_000, **_LIMITS, **_proxy())
         _end(options["doorman"])
         options["doorman"] = None
         threading.Thread(target=_afterwards, args=(progress,), daemon=True, name="afterwards").start()
@@ -79,6 +79,13 @@ class Command(BaseCommand):
         self.stdout.write("Stop it with Ctrl+C.\n")
         self.stdout.flush()
         server.run()
+
+
+def _proxy() -> dict[str, Any]:
+    """Whom the server believes that a request came over TLS: the proxy before it, where there is one."""
+    if not settings.TLS:
+        return {}
+    return {"trusted_proxy": settings.PROXY, "trusted_proxy_count": 1, "trusted_proxy_headers": {"x-forwarded-proto"}}
 
 
 def _told(error: DatabaseError) -> CommandError:

@@ -1,5 +1,7 @@
 """What loggers send: lines that are good, cut off, or none."""
 
+import json
+
 import pytest
 
 from apexcore.errors import FileRejected
@@ -99,3 +101,36 @@ def test_laps_pasted_from_a_spreadsheet_lose_their_numbers_only() -> None:
     laps = read_pasted("7\t1:13.405\t1,9\n8\t73.6\n74.1 spoiled", 1).laps
     assert [(lap.number, lap.time_s, lap.kind) for lap in laps] == [(1, 73.405, "timed"), (2, 73.6, "timed"), (3, 74.1, "spoiled")]
     assert laps[0].fuel_l == 1.9 and read_pasted("73 1.9", 1).laps[0].fuel_l == 1.9
+
+
+@pytest.mark.parametrize(
+    ("lines", "words"),
+    [
+        ([{"type": "run", "run": f"r{k}"} for k in range(9)], "9 runs; expected at most 8"),
+        ([{"type": "lap", "run": "a", "lap": k % 900 + 1, "time_s": 80} for k in range(1001)], "1,001 laps; expected at most 1,000"),
+        (
+            [{"type": "sample", "run": "a", "t_s": k, "channels": {f"c{k}_{j}": 1.0 for j in range(60)}} for k in range(3)],
+            "180 channels of one run; expected at most 120",
+        ),
+        ([{"type": "samples", "run": "a", "t_s": list(range(2000)), "channels": {"v": [1.0] * 2000}}] * 101, "202,000 samples; expected"),
+    ],
+)
+def test_a_message_that_would_hold_up_the_others_is_to_be_sent_in_parts(lines: list[dict[str, object]], words: str) -> None:
+    data = "".join(json.dumps(line) + "\n" for line in lines).encode()
+    with pytest.raises(FileRejected, match=words):
+        read_json_lines(data)
+    half = "".join(json.dumps(line) + "\n" for line in lines[: len(lines) // 2]).encode()
+    assert read_json_lines(half).events
+
+
+@pytest.mark.parametrize(
+    "last", ['{"type": "lap", "run": "a", "la', '{"type": "lap", "run": "a', '{"type": "lap",', "{", '{"type": "lap", "run": "a"']
+)
+def test_a_last_line_that_broke_off_is_asked_for_again(last: str) -> None:
+    assert read_json_lines(('{"type": "run", "run": "a"}\n' + last).encode()).cut == 2
+
+
+@pytest.mark.parametrize("last", ["hello", '{"type": lap}', "]", '{"type": "run" "run": "a"}', '"text'])
+def test_a_last_line_that_is_none_is_not_asked_for_for_ever(last: str) -> None:
+    with pytest.raises(FileRejected, match="Line 2"):
+        read_json_lines(('{"type": "run", "run": "a"}\n' + last).encode())

@@ -1,0 +1,97 @@
+"""A session that ends while something is typed: after signing in the form comes back filled, and one press saves it."""
+
+import re
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from apextrim.settings import DEMO_PASSWORD, DEMO_USER
+
+from .conftest import leave, new_context, watched_page
+
+BACK = "What you typed is back"
+
+
+@pytest.fixture
+def racer(browser: Browser, site: str) -> Iterator[Page]:
+    """A racer in a browser of its own, signed in by name."""
+    wrong: list[str] = []
+    context = new_context(browser, site)
+    page = watched_page(context, site, wrong)
+    page.goto("/sign-in/")
+    sign_in(page)
+    yield page
+    leave(page)
+    context.close()
+    assert not wrong, wrong
+
+
+def sign_in(page: Page) -> None:
+    page.get_by_label("Username").fill(DEMO_USER)
+    page.get_by_label("Password").fill(DEMO_PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_load_state("networkidle")
+
+
+def lost_and_saved(page: Page, button: str) -> None:
+    """Ends the session, sends what was typed, signs in, and sends it once more."""
+    page.context.clear_cookies(name="sessionid")
+    page.get_by_role("button", name=button, exact=True).first.click()
+    page.get_by_label("Username").wait_for()
+    sign_in(page)
+    expect(page.get_by_text(BACK)).to_be_visible()
+    page.get_by_role("button", name=button, exact=True).first.click()
+    page.wait_for_load_state("networkidle")
+    expect(page.get_by_text(BACK)).to_have_count(0)
+
+
+def test_a_run(racer: Page) -> None:
+    racer.goto("/events/1/runs/")
+    racer.get_by_label("Laps, one a line").fill("1:14.2\n1:14.5")
+    racer.get_by_label("Note").first.fill("typed while the session ended")
+    lost_and_saved(racer, "Add run")
+    expect(racer).to_have_url(re.compile(r"/events/1/runs/\d+/"))
+    expect(racer.get_by_text("typed while the session ended").first).to_be_visible()
+    racer.goto("/events/1/runs/")
+    expect(racer.get_by_label("Note").first).to_have_value("")
+
+
+def test_a_sheet_and_its_reason(racer: Page) -> None:
+    racer.goto("/events/4/sheet/")
+    box = racer.get_by_label("Rear wing", exact=True)
+    expect(racer.locator("[data-lap]")).to_be_visible()
+    value = int(box.input_value())
+    box.focus()
+    racer.keyboard.press("ArrowUp")
+    racer.get_by_label("Why this change").fill("a step of wing, as the session ended")
+    racer.context.clear_cookies(name="sessionid")
+    racer.get_by_role("button", name=re.compile("Save")).first.click()
+    racer.get_by_label("Username").wait_for()
+    sign_in(racer)
+    expect(box).to_have_value(str(value + 1))
+    expect(racer.get_by_label("Why this change")).to_have_value("a step of wing, as the session ended")
+    racer.get_by_role("button", name=re.compile("Save")).first.click()
+    expect(racer.get_by_text("a step of wing, as the session ended").first).to_be_visible()
+    assert racer.evaluate("() => Object.keys(localStorage).filter((key) => key.startsWith('apex-draft-4')).length") == 0
+
+
+def test_an_event(racer: Page) -> None:
+    racer.goto("/events/")
+    racer.get_by_label("Event", exact=True).fill("Made as the session ended")
+    lost_and_saved(racer, "Create event")
+    expect(racer.get_by_role("heading", name="Made as the session ended")).to_be_visible()
+
+
+def test_a_step_on_a_sheet_leads_to_the_sign_in_and_back_with_its_draft(racer: Page) -> None:
+    racer.goto("/events/1/sheet/")
+    box = racer.get_by_label("Front anti-roll bar", exact=True)
+    expect(racer.locator("[data-lap]")).to_be_visible()
+    value = int(box.input_value())
+    racer.context.clear_cookies(name="sessionid")
+    box.focus()
+    racer.keyboard.press("ArrowUp")
+    racer.get_by_label("Username").wait_for()
+    sign_in(racer)
+    expect(racer.get_by_text("Your unsaved entries were restored.")).to_be_visible()
+    expect(box).to_have_value(str(value + 1))
