@@ -53,10 +53,14 @@ def recovered_kj(car: Car, data: Floats) -> float:
 
     Source: energy: braking power at the driven wheels, up to what the store takes up, times what is left of it.
     """
+    return float(_recovered_w(car, data) @ data[:, TIME]) / 1000.0
+
+
+def _recovered_w(car: Car, data: Floats) -> Floats:
+    """Power that braking puts back at each station [W]."""
     front = car.powertrain.front_drive_share
     driven = (car.brakes.front_share if front > 0.0 else 0.0) + (1.0 - car.brakes.front_share if front < 1.0 else 0.0)
-    taken = np.minimum(driven * data[:, BRAKE_W], 1000.0 * car.boost.recover_kw)
-    return car.boost.recovered * float(taken @ data[:, TIME]) / 1000.0
+    return np.asarray(car.boost.recovered * np.minimum(driven * data[:, BRAKE_W], 1000.0 * car.boost.recover_kw))
 
 
 def allowed_kj(car: Car, data: Floats) -> float:
@@ -67,10 +71,7 @@ def allowed_kj(car: Car, data: Floats) -> float:
 
 def swing_kj(car: Car, data: Floats) -> float:
     """How far the store's charge moves over a lap, from fullest to emptiest [kJ]."""
-    front = car.powertrain.front_drive_share
-    driven = (car.brakes.front_share if front > 0.0 else 0.0) + (1.0 - car.brakes.front_share if front < 1.0 else 0.0)
-    gained = car.boost.recovered * np.minimum(driven * data[:, BRAKE_W], 1000.0 * car.boost.recover_kw)
-    charge = np.concatenate([[0.0], np.cumsum((gained - data[:, BOOST_W]) * data[:, TIME])]) / 1000.0
+    charge = np.concatenate([[0.0], np.cumsum((_recovered_w(car, data) - data[:, BOOST_W]) * data[:, TIME])]) / 1000.0
     return float(charge.max() - charge.min())
 
 

@@ -5,8 +5,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from ..lap.energy import allowed_kj, recovered_kj, spent_kj, swing_kj, worth
-from ..lap.orders import Order, orders_of
+from ..lap.energy import allowed_kj, recovered_kj, spent_kj, swing_kj
+from ..lap.orders import Order, inside, orders_of
 from ..lap.record import BOOST_W, SPENDING
 from ..lap.solver import Lap, LapCase, also_told, ready, run_at, solve_lap
 from ..vehicle.car import Car
@@ -77,9 +77,8 @@ def _stretches(lap_case: LapCase, car: Car, lap: Lap) -> tuple[Spent, ...]:
     line, prepared, speed = lap_case.line, ready(lap_case, car), lap.column("speed")
     energy = lap.data[:, BOOST_W] * lap.column("time") / 1000.0
     found = []
-    for first, last in _runs(lap.spending, line.s, line.length_m):
-        inside = (line.s >= first) & (line.s < last) if first <= last else (line.s >= first) | (line.s < last)
-        kj = float(energy[inside].sum())
+    for first, last in _runs(lap.spending, line.length_m if line.closed else None):
+        kj = float(energy[inside(line, first, last)].sum())
         if kj < _LEAST_KJ:
             continue
         kept = [order for order in lap.spending if not _within(order, first, last)] or [Order(0.0, 0.0, spending=0.0)]
@@ -94,15 +93,18 @@ def _within(order: Order, first: float, last: float) -> bool:
     return first <= middle < last if first <= last else middle >= first or middle < last
 
 
-def _runs(orders: Sequence[Order], s: np.ndarray, length_m: float) -> list[tuple[float, float]]:
-    """Orders that follow one another, as one stretch; one that runs over the start line ends before it begins."""
+def _runs(orders: Sequence[Order], lap_m: float | None) -> list[tuple[float, float]]:
+    """Orders that follow one another, as one stretch; one that runs over the start line ends before it begins.
+
+    :param lap_m: length of a lap; None for an open course [m]
+    """
     found: list[tuple[float, float]] = []
     for order in orders:
         if found and order.from_m - found[-1][1] < _ONE_M:
             found[-1] = (found[-1][0], order.to_m)
         else:
             found.append((order.from_m, order.to_m))
-    if len(found) > 1 and found[0][0] + length_m - found[-1][1] < _ONE_M:
+    if len(found) > 1 and lap_m is not None and found[0][0] + lap_m - found[-1][1] < _ONE_M:
         found[0] = (found[-1][0], found[0][1])
         found.pop()
     return found
@@ -132,9 +134,6 @@ def by_energy(lap_case: LapCase, sheet: Sheet, lap: Lap) -> tuple[tuple[float, f
     return tuple(found)
 
 
-def worth_along(lap_case: LapCase, sheet: Sheet, lap: Lap) -> tuple[np.ndarray, np.ndarray]:
-    """What a kilojoule saves at each station [s/kJ], and the share of the store's power that is used there [-]."""
-    car = adjusted(lap_case.car, sheet)
-    saves, there = worth(car, lap_case.line, lap.data)
-    used = orders_of(lap_case.driver, lap_case.line, lap.spending)[:, SPENDING]
-    return np.where(there, 1000.0 * saves, 0.0), used
+def used_along(lap_case: LapCase, lap: Lap) -> np.ndarray:
+    """Share of the store's power that is used at each station of a lap [-]."""
+    return np.asarray(orders_of(lap_case.driver, lap_case.line, lap.spending)[:, SPENDING])

@@ -7,7 +7,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from apexcore.errors import ApexError
-from apexcore.trim.deployment import worth_along
+from apexcore.trim.deployment import used_along
 from apextrim.events.queries import event_for, frame
 from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers
@@ -28,7 +28,7 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
             return render(request, "lap/energy.html", context)
         found, by_energy = answers.deployment_in(case)
         lap = found.lap
-        _, used = worth_along(lap_case, case.sheet(), lap)
+        used = used_along(lap_case, lap)
         context |= {
             "found": found, "rows": energy_presenters.rows(found, spans, lap_case.line), "picture": energy_presenters.picture(by_energy),
             "gain_s": by_energy[0][1] - lap.time_s, "by_energy": by_energy,
