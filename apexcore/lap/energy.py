@@ -75,28 +75,25 @@ def swing_kj(car: Car, data: Floats) -> float:
     return float(charge.max() - charge.min())
 
 
+def _runs(there: Bools, closed: bool) -> list[NDArray[np.int64]]:
+    """Stations of each stretch of a lap, in driving order; one that runs over the start line is one."""
+    n = len(there)
+    begin = int(np.argmin(there)) if closed else 0  # where it is not, so that no stretch is cut in two
+    order = (begin + np.arange(n)) % n
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], there[order], [False]]).astype(np.int8)))
+    return [order[a:b] for a, b in zip(edges[::2], edges[1::2], strict=True)]
+
+
 def _open(data: Floats, shift_s: float, closed: bool) -> Bools:
     """Where the throttle is wide open, upshifts among it."""
     full = data[:, THROTTLE] >= _OPEN
-    pause = ~full & (data[:, BRAKE] <= 0.0)
-    if not pause.any() or not full.any():
-        return np.asarray(full)
     n, filled = len(full), full.copy()
-    begin = int(np.argmax(full)) if closed else 0
-    k = 0
-    while k < n:
-        i = (begin + k) % n
-        if not pause[i]:
-            k += 1
-            continue
-        length, seconds = 0, 0.0
-        while k + length < n and pause[(begin + k + length) % n]:
-            seconds += float(data[(begin + k + length) % n, TIME])
-            length += 1
-        between = (k + length < n or closed) and full[(begin + k + length) % n] and full[(i - 1) % n]
-        if between and seconds <= shift_s + _PAUSE_MORE * seconds / length:
-            filled[[(begin + k + step) % n for step in range(length)]] = True
-        k += length
+    for pause in _runs(~full & (data[:, BRAKE] <= 0.0), closed):
+        seconds = float(data[pause, TIME].sum())
+        before, after = pause[0] - 1, pause[-1] + 1
+        between = (closed or (before >= 0 and after < n)) and full[before % n] and full[after % n]
+        if between and seconds <= shift_s + _PAUSE_MORE * seconds / len(pause):
+            filled[pause] = True
     return np.asarray(filled)
 
 
@@ -133,17 +130,17 @@ def worth(car: Car, line: Line, data: Floats) -> tuple[Floats, Bools]:
     fade = (driving + 2.0 * data[:, DRAG_W]) / (mass * cubed)
     across, along, at_limit = _uses(car, data)
     fade += np.where(at_limit, 2.0 * driving / (mass * cubed) * across**2 / along**2, 0.0)
-    kept, gain = np.exp(-fade * line.ds), 0.5 * line.ds / cubed
-    n = len(v)
-    found = np.zeros(n)
-    later = 0.0
-    for _ in range(_ROUNDS if line.closed else 1):
-        for i in range(n - 1, -1, -1):
-            # what a station adds is there from the next one on, where that is driven with the throttle open
-            found[i] = later
-            later = gain[i] + kept[i] * later if open_[i] else 0.0
-        if not line.closed:
-            break
+    kept, gain = fade * line.ds, 0.5 * line.ds / cubed
+    found = np.zeros(len(v))
+    runs = [np.tile(np.arange(len(v)), _ROUNDS)] if line.closed and open_.all() else _runs(open_, line.closed)
+    for run in reversed(runs):
+        # what a station adds is there from the next one on, as long as the throttle is open: a sum of what is gained, less what fades
+        faded = np.concatenate([[0.0], np.cumsum(kept[run])])[:-1]
+        left = np.cumsum((gain[run] * np.exp(-faded))[::-1])[::-1]
+        found[run[:-1]] = (left * np.exp(faded))[1:]
+        before = (run[0] - 1) % len(v)
+        if not open_[before] and (line.closed or run[0] > 0):
+            found[before] = left[0]
     return 2.0 / mass * found, np.asarray(open_ & (data[:, THROTTLE] >= _OPEN) & (found > 0.0))
 
 
@@ -157,17 +154,12 @@ def planned(car: Car, line: Line, data: Floats, used: Floats, budget_kj: float) 
     each = _each_j(car, data, used)
     order = np.argsort(-saves, kind="stable")
     order = order[there[order]]
+    before = np.concatenate([[0.0], np.cumsum(each[order])])
+    budget = 1000.0 * budget_kj
     share = np.zeros(len(saves))
-    left, price = 1000.0 * budget_kj, 0.0
-    enough = 1e-6 * left
-    for i in order:
-        if left <= enough:
-            break
-        share[i] = min(left / each[i], 1.0)
-        left -= each[i]
-        price = float(saves[i])
-    if left > enough:  # more may be spent than there is a place for
-        price = 0.0
+    share[order] = np.clip((budget - before[:-1]) / each[order], 0.0, 1.0)
+    last = int(np.searchsorted(before, budget * (1.0 - 1e-6)))  # how many are needed; more than there are: there is a place for all
+    price = float(saves[order[last - 1]]) if 0 < last <= len(order) else 0.0
     left_s = float(((saves * there - price) * each) @ (share - used))
     return Plan(share, 1000.0 * price, 1000.0 * np.where(there, saves, 0.0), left_s)
 
@@ -198,16 +190,12 @@ def evened(car: Car, line: Line, data: Floats, used: Floats, more_kj: float, bar
     :param barred: where none is added
     """
     saves, there = worth(car, line, data)
-    each, share, left = _each_j(car, data, used), used.copy(), 1000.0 * abs(more_kj)
-    for i in np.argsort(-saves if more_kj > 0.0 else saves, kind="stable"):
-        room = (1.0 - share[i]) * there[i] * (not barred[i]) if more_kj > 0.0 else share[i]
-        if room <= 0.0:
-            continue
-        part = min(left / each[i], room)
-        share[i] += part if more_kj > 0.0 else -part
-        left -= part * each[i]
-        if left <= 0.0:
-            break
+    each, share = _each_j(car, data, used), used.copy()
+    order = np.argsort(-saves if more_kj > 0.0 else saves, kind="stable")
+    room = ((1.0 - share) * (there & ~barred) if more_kj > 0.0 else share)[order]
+    before = np.concatenate([[0.0], np.cumsum(room * each[order])])[:-1]
+    moved = np.clip((1000.0 * abs(more_kj) - before) / each[order], 0.0, room)
+    share[order] += moved if more_kj > 0.0 else -moved
     return share
 
 

@@ -307,7 +307,9 @@ def with_layers(tyres: TyreState, layers: Sequence[Layers]) -> TyreState:
     return replace(tyres, temperature_c=grip, carcass_c=carcass, skin_c=skin, tread_c=tread)
 
 
-def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, initial_guess: Lap | None = None) -> Lap:
+def solve_lap(
+    lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, initial_guess: Lap | None = None, spent_like: Lap | None = None
+) -> Lap:  # fmt: skip
     """The lap with the tyres as hot as this lap makes them, place by place.
 
     A fixed point: coarse laps, of every fifth station, find about where it is and how the tyres answer one another's temperatures (a
@@ -317,6 +319,7 @@ def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, init
 
     :param fuel_l: fuel on board if other than the sheet's [l]
     :param initial_guess: a lap of another sheet in the same case, to start from
+    :param spent_like: a lap of another day or on other tyres, whose use of an energy store is where to start from
     :raises SolverError: if the car cannot take the circuit
     """
     car = adjusted(lap_case.car, sheet)
@@ -324,23 +327,24 @@ def solve_lap(lap_case: LapCase, sheet: Sheet, fuel_l: float | None = None, init
         car = car.model_copy(update={"fuel_l": fuel_l})
     prepared = ready(lap_case, car)
     if spends(car) and not any(order.spending is not None for order in lap_case.told):
-        return _spent_best(lap_case, prepared, initial_guess)
+        return _spent_best(lap_case, prepared, initial_guess, initial_guess or spent_like)
     return _solved(lap_case, prepared, initial_guess)
 
 
 #: Rounds in which it is settled where the store is spent and how much, laps of each, what a plan may leave lying there [s], how near
-#: what is spent comes to what may be [-], and the part of the way to a plan that is gone first where a neighbour's is known.
-_ROUNDS, _MOST_PLANS, _MOST_EVENED, _PLAN_NEAR_S, _SPENT_NEAR, _WARM_STEP = 4, 20, 16, 5e-4, 2e-4, 0.25
+#: what is spent comes to what may be [-], the part of the way to a plan that is gone first where a neighbour's is known, and how near to
+#: what may be spent that has to spend for its places to stay [-].
+_ROUNDS, _MOST_PLANS, _MOST_EVENED, _PLAN_NEAR_S, _SPENT_NEAR, _WARM_STEP, _NEIGHBOUR = 4, 20, 16, 5e-4, 2e-4, 0.25, 0.03
 
 
-def _spent_best(lap_case: LapCase, prepared: Ready, initial_guess: Lap | None) -> Lap:
+def _spent_best(lap_case: LapCase, prepared: Ready, initial_guess: Lap | None, like: Lap | None) -> Lap:
     """The lap with the energy store spent where it saves most, and as much as a lap that is driven again and again may.
 
     Heat is settled with the plan that is known, the plan on that heat, and the heat once more with it.
     """
-    told = initial_guess.spending if initial_guess is not None else ()
+    told = like.spending if like is not None else ()
     lap = _solved(also_told(lap_case, told), prepared, initial_guess)
-    lap = replace(lap, spending=told, price_s_per_kj=initial_guess.price_s_per_kj if initial_guess is not None else 0.0)
+    lap = replace(lap, spending=told, price_s_per_kj=like.price_s_per_kj if like is not None else 0.0)
     for _ in range(1 if told else 2):  # tyres are other ones where the first plan drives them: once more on these
         begun, lap = lap, _Store(lap_case, prepared, lap).settled()
         heated = _solved(also_told(lap_case, lap.spending), prepared, replace(lap, answer=begun.answer))
@@ -360,8 +364,10 @@ class _Store:
 
     def settled(self) -> Lap:
         """The lap at whose plan nothing can be moved to a better place, and what may be spent is spent."""
+        # beside a plan, what a step moves of it is of second order: it is enough to spend what may be spent
+        near = not self.cold and abs(self._lacks_kj(self.lap)) < _NEIGHBOUR * allowed_kj(self.prepared.car, self.lap.data)
         for _ in range(_ROUNDS):
-            moved = self._moved()
+            moved = not near and self._moved()
             if not self._evened() and not moved:
                 break
         if self.cold:

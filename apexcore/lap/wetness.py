@@ -34,12 +34,14 @@ def laps_by_wetness(lap_case: LapCase, sheet: Sheet) -> list[WetLaps]:
     """
     found = []
     for compound in lap_case.car.tyres.compounds:
-        laps = [_filled(lap_case, sheet, compound, wet) for wet in WETNESSES]
+        laps = list[Lap]()
+        for wet in WETNESSES:
+            laps.append(_filled(lap_case, sheet, compound, wet, laps[-1] if laps else None))
         found.append(WetLaps(compound, tuple(lap.time_s for lap in laps), tuple(max(lap.tyres.temperature_c) for lap in laps)))
     return found
 
 
-def _filled(lap_case: LapCase, sheet: Sheet, compound: Compound, wetness: float) -> Lap:
+def _filled(lap_case: LapCase, sheet: Sheet, compound: Compound, wetness: float, before: Lap | None) -> Lap:
     day = lap_case.conditions
     # water stands on a soaked road only
     conditions = day.model_copy(update={"wet_pct": 100.0 * wetness, "standing_mm": day.standing_mm if wetness >= 1.0 else 0.0})
@@ -47,7 +49,7 @@ def _filled(lap_case: LapCase, sheet: Sheet, compound: Compound, wetness: float)
     items = tuple(item for item in lap_case.car.items if not item.sets.startswith("tyres.cold_kpa"))
     car = lap_case.car.model_copy(update={"items": items})
     case = replace(lap_case, car=car, conditions=conditions, compounds=(compound, compound))
-    lap = solve_lap(case, sheet)
+    lap = solve_lap(case, sheet, spent_like=before)
     for _ in range(_FILLINGS):
         case = replace(case, car=_with_best(case.car, compound, lap))
         lap = solve_lap(case, sheet, initial_guess=lap)

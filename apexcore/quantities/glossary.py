@@ -177,12 +177,6 @@ TERMS = (
         "Steadier, and slower to turn in.",
         ("Stability.top_pct",),
     ),
-    Term(
-        "Stagger",
-        "Circumference of the right tyre less the left one's.",
-        "With a locked axle the car turns left by itself.",
-        ("Axle.stagger_mm",),
-    ),
     Term("Downforce", "Air load that presses the car down.", "More fast-corner grip, more drag and tyre load.", ("Aero.lift_area_m2",)),
     Term("Drag", "Air resistance.", "Less top speed and more fuel used.", ("Aero.drag_area_m2",)),
     Term("Aero balance", "Front share of downforce.", "Less understeer in fast corners.", ("Aero.front_share",)),
@@ -204,7 +198,7 @@ TERMS = (
         "On left-hand turns, more understeer.",
         ("Mass.cross_shift", "Scales.cross"),
     ),
-    Term("Stagger", "Right rear circumference minus left rear.", "The car turns left more freely.", ()),
+    Term("Stagger", "Right rear circumference minus left rear.", "The car turns left more freely.", ("Axle.stagger_mm",)),
     Term(
         "Spring perch",
         "The seat that sets a spring's height.",

@@ -6,6 +6,7 @@ import resource
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
@@ -21,6 +22,8 @@ from apexcore.judge.traces.channels import Match
 
 #: Time of a header and of all samples on the clock and on the processor [s], and memory [bytes].
 HEADER_S, SAMPLES_S, _CPU_S, MOST_BYTES = 20.0, 240.0, 180, 900_000_000
+#: Readers of one server at a time, so that threads are left for everybody else, and how long one waits for its turn [s].
+_AT_ONCE, _TURN_S = threading.BoundedSemaphore(2), 5.0
 #: How often its memory is looked at [s], and the size of a page of it.
 _LOOK_S, _PAGE = 0.05, resource.getpagesize()
 
@@ -79,6 +82,15 @@ def _asked(path: Path, told: dict[str, Any], seconds: float) -> dict[str, Any]:
     """
     if (said := missing_libraries()) is not None:
         raise FileRejected([said])
+    if not _AT_ONCE.acquire(timeout=_TURN_S):
+        raise FileRejected(["Other files are being read just now; choose it again in a moment."])
+    try:
+        return _read(path, told, seconds)
+    finally:
+        _AT_ONCE.release()
+
+
+def _read(path: Path, told: dict[str, Any], seconds: float) -> dict[str, Any]:
     # it bounds itself before it looks at the file: nothing may be run between fork and exec of a process with threads
     command = [sys.executable, "-m", "apextrim.traces.reader", str(path), str(_CPU_S)]
     with tempfile.TemporaryFile() as answer:

@@ -42,7 +42,7 @@ export const settle = () => {
   const cookie = document.cookie.split("; ").find((one) => one.startsWith(`${COOKIE}=`));
   const taken = new Set(cookie ? cookie.slice(COOKIE.length + 1).split(".") : []);
   const list = waiting();
-  for (const one of list.filter((each) => taken.has(each.once))) one.drafts.forEach((key) => localStorage.removeItem(key));
+  for (const one of list.filter((each) => taken.has(each.once))) one.drafts.forEach((key) => ["", "-why"].forEach((part) => localStorage.removeItem(key + part)));
   keep(list.filter((one) => !taken.has(one.once) && Date.now() - one.at < WEEK_MS));
 };
 

@@ -42,6 +42,12 @@ export const sheetBench = () => ({
   changedItem(event) {
     this.mirrored(event);
     this.count();
+    const why = this.why?.value || "";
+    if (why) localStorage.setItem(`${this.draftKey}-why`, why);
+    else localStorage.removeItem(`${this.draftKey}-why`);
+  },
+  get why() {
+    return this.$root.querySelector("[name=reason]");
   },
   withUnsaved(event) {
     const link = event.target.closest("a");
@@ -99,6 +105,7 @@ export const sheetBench = () => ({
     return `${this.unsaved} unsaved change${this.unsaved === 1 ? "" : "s"}`;
   },
   restore() {
+    if (this.why && !this.why.value) this.why.value = localStorage.getItem(`${this.draftKey}-why`) || "";
     const draft = JSON.parse(localStorage.getItem(this.draftKey) || "{}");
     for (const input of this.inputs) {
       // what was typed before this script began is newer than the draft
