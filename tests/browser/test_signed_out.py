@@ -78,6 +78,7 @@ def test_a_sheet_and_its_reason(racer: Page) -> None:
     assert racer.evaluate("() => Object.keys(localStorage).filter((key) => key.startsWith('apex-draft-4')).length") == 0
 
 
+@pytest.mark.thorough_only
 def test_an_event(racer: Page) -> None:
     racer.goto("/events/")
     racer.get_by_label("Event", exact=True).fill("Made as the session ended")
@@ -85,6 +86,7 @@ def test_an_event(racer: Page) -> None:
     expect(racer.get_by_role("heading", name="Made as the session ended")).to_be_visible()
 
 
+@pytest.mark.thorough_only
 def test_a_step_on_a_sheet_leads_to_the_sign_in_and_back_with_its_draft(racer: Page) -> None:
     racer.goto("/events/1/sheet/")
     box = racer.get_by_label("Front anti-roll bar", exact=True)

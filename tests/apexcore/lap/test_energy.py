@@ -82,6 +82,7 @@ def test_no_programme_spends_the_same_energy_better(key: str, circuit: str, powe
     assert against_programme(key, circuit, power, kj) < 0.02
 
 
+@pytest.mark.thorough
 def test_no_exchange_of_energy_between_two_places_is_quicker() -> None:
     case, sheet, _ = case_of(*FEN)
     lap, rng = lap_of(*FEN), np.random.default_rng(3)
@@ -99,8 +100,9 @@ def test_no_exchange_of_energy_between_two_places_is_quicker() -> None:
     assert max(gains) < 0.003
 
 
+@pytest.mark.thorough
 def test_the_price_is_what_the_next_kilojoule_saves() -> None:
-    for power, kj in ((100.0, 300.0), (60.0, 200.0)):
+    for power, kj in many(((100.0, 300.0),), ((100.0, 300.0), (60.0, 200.0), (160.0, 600.0))):
         less, more = (lap_of("brackendale_gt", "sallowmere_fen", power, kj + step) for step in (-15.0, 15.0))
         middle = lap_of("brackendale_gt", "sallowmere_fen", power, kj)
         assert (less.time_s - more.time_s) / 30.0 == pytest.approx(middle.price_s_per_kj, rel=0.2)

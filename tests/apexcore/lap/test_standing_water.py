@@ -93,6 +93,7 @@ def test_pools_slow_a_lap_where_they_lie() -> None:
     assert some.column("speed")[inside[: len(some.data)]].max() < dry_line.column("speed")[inside[: len(some.data)]].max() - 3.0
 
 
+@pytest.mark.thorough_only
 def test_water_stands_on_a_soaked_road_only() -> None:
     car = demo_car("garrowby_plover")
     line = racing_line(demo_circuit("quernlow"), car_width_m=car.width_m)

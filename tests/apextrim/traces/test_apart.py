@@ -19,6 +19,7 @@ from apextrim.events.models import Event
 from apextrim.runs.models import Upload
 from apextrim.sheets.models import Sheet
 from apextrim.traces import apart
+from tests.amounts import many
 from tests.apextrim.traces.files import drive, foreign_csv, foreign_parquet, solved
 
 
@@ -89,10 +90,11 @@ def test_a_parquet_that_unpacks_to_more_than_is_read_is_refused_by_its_counts() 
         read_recording(io.BytesIO(data), read_header(io.BytesIO(data)), matches)
 
 
+@pytest.mark.thorough
 def test_what_is_read_apart_is_what_is_read(event: Event, first: Sheet, tmp_path: Path) -> None:
     line, lap = solved(event, first)
     channels = drive(line, [lap] * 2)
-    for data in (foreign_csv(channels), foreign_parquet(channels)):
+    for data in many((foreign_parquet(channels),), (foreign_parquet(channels), foreign_csv(channels))):
         path = tmp_path / "file.rec"
         path.write_bytes(data)
         here, there = read_header(io.BytesIO(data)), apart.header_of_file(path)
