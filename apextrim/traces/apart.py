@@ -20,31 +20,34 @@ from apexcore.errors import FileRejected
 from apexcore.formats.recording import WHAT, Header, Recording, missing_libraries, read_header
 from apexcore.judge.traces.channels import Match
 
-#: Time of a header and of all samples on the clock and on the processor [s], and memory [bytes].
-HEADER_S, SAMPLES_S, _CPU_S, MOST_BYTES = 20.0, 240.0, 180, 900_000_000
+#: Time of a header while somebody waits, of a few laps while somebody waits, and of either in a worker, which leaves the machine to others,
+#: on the clock; time on the processor [s]; and memory [bytes].
+HEADER_S, LAPS_S, WORKER_S, _CPU_S, MOST_BYTES = 20.0, 60.0, 900.0, 180, 900_000_000
 #: Readers of one server at a time, so that threads are left for everybody else, and how long one waits for its turn [s].
 _AT_ONCE, _TURN_S = threading.BoundedSemaphore(2), 5.0
 #: How often its memory is looked at [s], and the size of a page of it.
 _LOOK_S, _PAGE = 0.05, resource.getpagesize()
 
 
-def header_of_file(path: Path) -> Header:
+def header_of_file(path: Path, seconds: float | None = None) -> Header:
     """`recording.read_header` of a file.
 
+    :param seconds: that it may take; as long as somebody waits for a page where not given [s]
     :raises FileRejected: as it does, and where reading takes too long or too much memory
     """
     with path.open("rb") as file:
         if file.read(8)[:4] not in (b"PAR1", b"MDF "):  # of a table the first lines alone are looked at
             return read_header(file)
-    said = _asked(path, {"do": "header"}, HEADER_S)
+    said = _asked(path, {"do": "header"}, HEADER_S if seconds is None else seconds)
     return Header(
         said["kind"], tuple(said["names"]), tuple(said["units"]), int(said["skipped"]), str(said["delimiter"]), bool(said["comma"])
     )  # fmt: skip
 
 
-def recording_of_file(path: Path, header: Header, matches: Sequence[Match | None]) -> Recording:
+def recording_of_file(path: Path, header: Header, matches: Sequence[Match | None], seconds: float) -> Recording:
     """`recording.read_recording` of a file.
 
+    :param seconds: that it may take [s]
     :raises FileRejected: as it does, and where reading takes too long or too much memory
     """
     with tempfile.TemporaryDirectory(dir=_folder(), prefix="read-") as folder:
@@ -53,7 +56,7 @@ def recording_of_file(path: Path, header: Header, matches: Sequence[Match | None
             "do": "samples", "header": header.__dict__, "out": str(out),
             "matches": [None if match is None else match.__dict__ for match in matches],
         }  # fmt: skip
-        said = _asked(path, told, SAMPLES_S)
+        said = _asked(path, told, seconds)
         with np.load(out, allow_pickle=False) as arrays:
             columns = {key: arrays[f"c{place}"] for place, key in enumerate(said["keys"])}
             return Recording(arrays["t"], columns, dict(said["units"]))

@@ -19,7 +19,7 @@ from apextrim.runs.models import LapTrace, Run, Upload
 from apextrim.runs.recorded import origin_at, trace_row
 from apextrim.sheets.models import Sheet
 
-from .apart import header_of_file, recording_of_file
+from .apart import WORKER_S, header_of_file, recording_of_file
 from .compare import ground_of
 from .uploads import path_of, remember
 
@@ -63,10 +63,10 @@ def bring_in(upload: Upload, matches: Sequence[Match | None], told: Callable[[fl
     :raises ApexError: naming what is wrong with it
     """
     event, path = upload.event, path_of(upload)
-    header = header_of_file(path)
+    header = header_of_file(path, WORKER_S)
     if len(matches) != len(header.names):
         raise FileRejected([f"{upload.name}: {len(header.names)} columns, {len(matches)} chosen; choose the columns again."])
-    found = recording_of_file(path, header, matches)
+    found = recording_of_file(path, header, matches, WORKER_S)
     told(0.35)
     run = _target(upload)
     columns, origin = metres_of(found.columns, origin_at(event))

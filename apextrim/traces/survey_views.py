@@ -34,7 +34,7 @@ from apextrim.ui.circuit_map import MapView, map_view
 from apextrim.ui.fields import quantity
 from apextrim.ui.uploads import problems_of
 
-from .apart import header_of_file, kept_apart, recording_of_file
+from .apart import LAPS_S, header_of_file, kept_apart, recording_of_file
 from .compare import ground_of
 from .uploads import remembered_by
 
@@ -119,7 +119,7 @@ def _laps_in(request: HttpRequest, path: Path) -> list[RecordedLap]:
         names = ", ".join(header.names[:20])
         wanted = "time_s, and latitude and longitude, x_m and y_m, or speed and lateral acceleration"
         raise FileRejected([f"Columns {names}: not enough of them is known. Call them {wanted}, or import the file into an event first."])
-    found = recording_of_file(path, header, matches)
+    found = recording_of_file(path, header, matches, LAPS_S)
     columns, _ = metres_of(found.columns)
     return list(parted_alone(cleaned(found.t, columns)).laps)
 

@@ -160,7 +160,7 @@ def test_a_kart_driver_gets_a_pressure_in_psi(newcomer: Callable[[str], Keys]) -
     assert 5.0 < float(value) < 16.0 and keys.steps <= 36, (value, keys.steps)
     keys.find("Axle sprocket")
     keys.page.keyboard.press("ArrowUp")
-    expect(keys.page.get_by_label("Axle sprocket")).to_have_value("81")
+    expect(keys.page.get_by_role("textbox", name="Axle sprocket", exact=True)).to_have_value("81")
     expect(keys.page.locator("[data-change]")).to_contain_text("s")
 
 
@@ -202,7 +202,7 @@ def test_an_oval_racer_gets_a_fuel_load(newcomer: Callable[[str], Keys]) -> None
     for item, value in (("Stagger", "5"), ("Cross weight offset (wedge)", "0.2")):
         keys.find(item)
         keys.page.keyboard.press("ArrowUp")
-        expect(keys.page.get_by_label(item).first).to_have_value(value)
+        expect(keys.page.get_by_role("textbox", name=item).first).to_have_value(value)
         expect(keys.page.locator("[data-change]")).to_contain_text("s")
     keys.write("Why this change", "a step of stagger and of wedge: it pushes off the second corner")
     keys.press("Save as a new sheet")

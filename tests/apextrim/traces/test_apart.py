@@ -100,7 +100,7 @@ def test_what_is_read_apart_is_what_is_read(event: Event, first: Sheet, tmp_path
         here, there = read_header(io.BytesIO(data)), apart.header_of_file(path)
         assert here == there
         matches = here.guess()
-        a, b = read_recording(io.BytesIO(data), here, matches), apart.recording_of_file(path, there, matches)
+        a, b = read_recording(io.BytesIO(data), here, matches), apart.recording_of_file(path, there, matches, apart.LAPS_S)
         assert np.array_equal(a.t, b.t) and list(a.columns) == list(b.columns) and a.units == b.units
         assert all(np.array_equal(a.columns[key], b.columns[key], equal_nan=True) for key in a.columns)
     path.write_bytes(b"PAR1 and nothing else")
