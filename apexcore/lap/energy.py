@@ -28,13 +28,11 @@ class Plan:
 
     :param share: of the store's power at each station [-]
     :param price_s_per_kj: what one more kilojoule would save [s/kJ]
-    :param worth_s_per_kj: what one would save at each station; 0 where more power is of no use [s/kJ]
     :param left_s: what the plan would save over the lap that it was made from, were all in proportion: no plan saves more [s]
     """
 
     share: Floats
     price_s_per_kj: float
-    worth_s_per_kj: Floats
     left_s: float
 
 
@@ -130,12 +128,12 @@ def worth(car: Car, line: Line, data: Floats) -> tuple[Floats, Bools]:
     fade = (driving + 2.0 * data[:, DRAG_W]) / (mass * cubed)
     across, along, at_limit = _uses(car, data)
     fade += np.where(at_limit, 2.0 * driving / (mass * cubed) * across**2 / along**2, 0.0)
-    kept, gain = fade * line.ds, 0.5 * line.ds / cubed
+    fades, gain = fade * line.ds, 0.5 * line.ds / cubed
     found = np.zeros(len(v))
     runs = [np.tile(np.arange(len(v)), _ROUNDS)] if line.closed and open_.all() else _runs(open_, line.closed)
     for run in reversed(runs):
         # what a station adds is there from the next one on, as long as the throttle is open: a sum of what is gained, less what fades
-        faded = np.concatenate([[0.0], np.cumsum(kept[run])])[:-1]
+        faded = np.concatenate([[0.0], np.cumsum(fades[run])])[:-1]
         left = np.cumsum((gain[run] * np.exp(-faded))[::-1])[::-1]
         found[run[:-1]] = (left * np.exp(faded))[1:]
         before = (run[0] - 1) % len(v)
@@ -161,7 +159,7 @@ def planned(car: Car, line: Line, data: Floats, used: Floats, budget_kj: float) 
     last = int(np.searchsorted(before, budget * (1.0 - 1e-6)))  # how many are needed; more than there are: there is a place for all
     price = float(saves[order[last - 1]]) if 0 < last <= len(order) else 0.0
     left_s = float(((saves * there - price) * each) @ (share - used))
-    return Plan(share, 1000.0 * price, 1000.0 * np.where(there, saves, 0.0), left_s)
+    return Plan(share, 1000.0 * price, left_s)
 
 
 def _each_j(car: Car, data: Floats, used: Floats) -> Floats:
@@ -175,13 +173,9 @@ def _each_j(car: Car, data: Floats, used: Floats) -> Floats:
 def stretches(share: Floats) -> list[Bools]:
     """Stations of each stretch on which the store is used, the one of least use first."""
     used = share > 0.0
-    begins = np.flatnonzero(used & ~np.roll(used, 1))
-    ends = np.flatnonzero(used & ~np.roll(used, -1))
-    if len(begins) and ends[0] < begins[0]:  # over the start line
-        ends = np.roll(ends, -1)
-    at = np.arange(len(share))
-    found = [(at >= a) & (at <= b) if a <= b else (at >= a) | (at <= b) for a, b in zip(begins, ends, strict=True)]
-    return sorted(found, key=lambda inside: float(share[inside].sum()))
+    runs = _runs(used, True) if not used.all() else []  # used everywhere: none to leave out
+    runs.sort(key=lambda run: (float(share[np.sort(run)].sum()), run[0]))
+    return [np.isin(np.arange(len(share)), run) for run in runs]
 
 
 def evened(car: Car, line: Line, data: Floats, used: Floats, more_kj: float, barred: Bools) -> Floats:
