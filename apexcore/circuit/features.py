@@ -1,6 +1,7 @@
 """What stands beside and lies on a circuit: markers, kerbs, bumps and strips of other grip."""
 
 import math
+from collections.abc import Sequence
 from typing import Literal, Self
 
 import numpy as np
@@ -171,6 +172,14 @@ def strip_grip(strips: tuple[GripStrip, ...], s: Floats, offset: Floats) -> Floa
     return grip
 
 
+def in_any(stretches: Sequence[Stretch], s: Floats) -> NDArray[np.bool_]:
+    """Which places lie in at least one of some stretches.
+
+    :param s: distance along the centre line [m]
+    """
+    return np.any([one.along(s) for one in stretches], axis=0) if stretches else np.zeros(len(s), dtype=bool)
+
+
 #: Curvature up to which a flap is wholly open in its zone, and from which it stays shut [1/m]: a driver opens it where the wheel is
 #: straight. Source: an assumption of this product.
 _FLAP_OPEN, _FLAP_SHUT = 1 / 600.0, 1 / 300.0
@@ -184,10 +193,7 @@ def flap_open(zones: tuple[FlapZone, ...], s: Floats, curvature: Floats) -> Floa
     :param s: distance along the centre line [m]
     :param curvature: of the line driven [1/m]
     """
-    inside = np.zeros(len(s), dtype=bool)
-    for zone in zones:
-        inside |= zone.along(s)
-    return np.where(inside, np.clip((_FLAP_SHUT - np.abs(curvature)) / (_FLAP_SHUT - _FLAP_OPEN), 0.0, 1.0), 0.0)
+    return np.where(in_any(zones, s), np.clip((_FLAP_SHUT - np.abs(curvature)) / (_FLAP_SHUT - _FLAP_OPEN), 0.0, 1.0), 0.0)
 
 
 #: Way over which a cross-fall begins and ends [m].

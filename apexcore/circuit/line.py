@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import InputError
-from .features import falls_rad, flap_open, strip_grip
+from .features import falls_rad, flap_open, in_any, strip_grip
 from .places import places
 from .track import CentreLine, Circuit, Corner, centre_line, closed_segments
 
@@ -289,7 +289,7 @@ def offset_line(line: CentreLine, offset: Floats) -> Line:
     grip = strip_grip(line.strips, line.s, offset) if line.strips else None
     bumps = tuple((min(round(at / line.ds), len(x) - 1), height) for at, height in line.bumps)
     flap = flap_open(line.flap_zones, line.s, curvature) if line.flap_zones else None
-    pool = np.any([pool.along(line.s) for pool in line.pools], axis=0).astype(float) if line.pools else None
+    pool = in_any(line.pools, line.s).astype(float) if line.pools else None
     return Line(x, y, line.z, offset, np.ascontiguousarray(road), ds, s, line.closed, grip, line.start_ms, bumps, flap, pool)
 
 
