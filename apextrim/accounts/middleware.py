@@ -1,5 +1,6 @@
 """What is known of the reader before a page is made."""
 
+import json
 from collections.abc import Callable
 from typing import Any
 
@@ -21,10 +22,11 @@ class SignedIn(LoginRequiredMiddleware):
     # a part of a page is told where to go, not led: no redirect
     def handle_no_permission(self, request: HttpRequest, view_func: Callable[..., Any]) -> HttpResponseBase:  # type: ignore[override]
         """The way to the sign-in page."""
-        if request.headers.get("HX-Request"):  # a part of a page: the whole of it has to go
-            response = HttpResponse(status=200)
-            response["HX-Redirect"] = redirect_to_login(page_of(request) or reverse("home")).url
-            return response
+        if request.headers.get("HX-Request"):
+            to = redirect_to_login(page_of(request) or reverse("home")).url
+            if request.method == "GET":  # asked for by the page itself, by a timer: what is being typed on it stays, and so does it
+                return HttpResponse(status=204, headers={"HX-Trigger": json.dumps({"signed-out": {"to": to}})})
+            return HttpResponse(headers={"HX-Redirect": to})  # a part of a page was sent: the whole of it has to go
         if request.method in ("GET", "HEAD"):
             return super().handle_no_permission(request, view_func)
         return redirect_to_login(page_of(request) or reverse("home"))

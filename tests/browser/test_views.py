@@ -101,7 +101,7 @@ def test_the_head_of_a_long_table_stays_in_sight(tour: tuple[Page, list[str]], w
 def test_a_view_is_accessible_in_both_themes_and_never_scrolls_sideways(tour: tuple[Page, list[str]], view: str) -> None:
     page, wrong = tour
     wrong.clear()
-    page.set_viewport_size({"width": 1280, "height": 2600})  # tall, so that no value lies half under the bar at the bottom
+    page.set_viewport_size({"width": 1280, "height": 4200})  # tall, so that no value lies half under the bar at the bottom
     page.evaluate("() => localStorage.setItem('apex-theme', 'day')")
     page.goto(address(view))
     page.evaluate(AXE)
@@ -141,7 +141,7 @@ def test_a_race_with_other_cars_runs_by_itself_and_is_accessible(page: Page) -> 
     page.goto("/events/1/race/live/")
     page.get_by_role("button", name="Start race").click()
     page.get_by_role("link", name="Other cars").click()
-    assert page.get_by_text("No other car is known yet").is_visible()
+    page.get_by_text("No other car is known yet").wait_for()
     page.get_by_label("Your car in the timing").fill("7")
     page.get_by_role("button", name="Start simulated timing").click()
     page.get_by_role("heading", name="Where you come out").wait_for(timeout=60_000)

@@ -20,6 +20,7 @@ import { thread } from "./components/thread.js";
 import { trainerKeys } from "./components/trainerKeys.js";
 import { zoomMap } from "./components/zoomMap.js";
 import { onItsWay, putBack, settle } from "./sent.js";
+import { asSignedIn, watchSession } from "./session.js";
 
 const COMPONENTS = {
   autoSend, bookPage, drawnLine, fold, item, kept, keptForm, mapPick, palette, printer, quickCar, raceKeys, sheetBench, shell, stepsFold, thread, trainerKeys, zoomMap,
@@ -27,7 +28,12 @@ const COMPONENTS = {
 
 settle();
 putBack();
-document.addEventListener("submit", (event) => !event.defaultPrevented && onItsWay(event.target));
+watchSession();
+document.addEventListener("submit", (event) => {
+  if (event.defaultPrevented) return;
+  onItsWay(event.target);
+  asSignedIn(event.target);
+});
 
 document.addEventListener("alpine:init", () => {
   for (const [name, component] of Object.entries(COMPONENTS)) Alpine.data(name, component);

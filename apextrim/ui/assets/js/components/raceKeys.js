@@ -1,6 +1,8 @@
 // @ts-check
 // Race mode: one key a lap. What is pressed is kept in the browser until the server has it, with the time at which it was pressed.
 
+import { tokenNow } from "../session.js";
+
 /** @type {Component} */
 export const raceKeys = () => ({
   problem: "",
@@ -82,7 +84,7 @@ export const raceKeys = () => ({
         const [first] = this.kept();
         const response = await fetch(first.kind === "undo" ? undo : mark, {
           method: "POST",
-          headers: { Accept: "application/json", "X-CSRFToken": this.token() },
+          headers: { Accept: "application/json", "X-CSRFToken": tokenNow() || this.$root.querySelector("[name=csrfmiddlewaretoken]")?.value || "" },
           body: new URLSearchParams(first),
         });
         if (response.redirected || response.status === 401 || response.status === 403) {
@@ -103,7 +105,7 @@ export const raceKeys = () => ({
         this.keep(this.kept().filter((one) => one.key !== first.key));
       }
       const fresh = await fetch(part);
-      if (fresh.ok && this.now) {
+      if (fresh.ok && !fresh.redirected && this.now) {
         const holder = document.createElement("template");
         holder.innerHTML = await fresh.text();
         this.now.replaceWith(holder.content.firstElementChild);
@@ -115,11 +117,6 @@ export const raceKeys = () => ({
     } finally {
       this.busy = false;
     }
-  },
-  /** The token of the session as it is now: signing in again gives another one than stands on this page. */
-  token() {
-    const cookie = document.cookie.split("; ").find((one) => one.startsWith("csrftoken="));
-    return cookie?.slice(10) || this.$root.querySelector("[name=csrfmiddlewaretoken]")?.value || "";
   },
   /** What an odd lap was: `one`, `two`, or none at all. */
   answer(sure) {

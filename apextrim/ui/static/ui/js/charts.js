@@ -248,5 +248,5 @@
     for (const svg of root.querySelectorAll?.("svg.pic, svg.places") || []) begin(svg);
   };
   document.addEventListener("DOMContentLoaded", () => all(document));
-  document.addEventListener("htmx:load", (event) => all(event.detail.elt.parentNode || event.detail.elt));
+  document.addEventListener("htmx:after:process", (event) => event.target instanceof Element && all(event.target.parentNode || event.target));
 })();
