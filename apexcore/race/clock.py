@@ -8,10 +8,11 @@ import numpy as np
 from .course import course
 from .happened import Happened, RaceLap, Setup
 from .options import tyre_time_s
-from .plans import Plan, Stint, stop_s, weather_s
+from .plans import Plan, Stint, stop_s
 from .replan import Standing
 from .rules import MOST_LAPS, Laps, Pace, RaceRules
 from .weather import WET, with_wet
+from .within import weather_s
 
 #: A lap slower than the median by more than this share is not one of pace.
 _SLOW = 0.04

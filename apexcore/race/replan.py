@@ -9,9 +9,10 @@ import numpy as np
 from ..vehicle.pair import axles_of
 from .exact import Best, Planner
 from .options import Option, at_level, options_of, problem_of, saved_laps, stocks_of
-from .plans import Plan, as_plan, track_s, within_wheel
+from .plans import Plan, as_plan
 from .problem import Limited, Needed, Problem
 from .rules import Laps, Pace, RaceRules
+from .within import track_s, within_wheel
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,113 @@
+"""Limits that are known of a whole plan alone: it is searched for without them, what breaks them is cut away, and it is searched again."""
+
+import itertools
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+from .exact import Best
+from .options import Option, tyre_time_s
+from .problem import Problem
+from .rules import Pace, RaceRules
+from .weather import lost_s, rains
+
+#: Time at the wheel that rounding may take [s]; and rounds in which single legs are cut.
+_WHEEL_S = 1e-6
+_TURNS = 12
+
+
+def track_s(rules: RaceRules, first_lap: int, laps: int) -> float:
+    """What a track that changes from lap to lap adds over some laps [s]: the same for every plan.
+
+    :param first_lap: of the race, from 1
+    """
+    return rules.track_s * laps * (first_lap - 1 + 0.5 * (laps - 1))
+
+
+def jokers_s(rules: RaceRules, done: int, laps: int, of: int) -> float:
+    """What joker laps that are left to the last add over some laps [s]: the same for every plan.
+
+    :param done: laps before these
+    :param of: laps to the flag, these and those before
+    """
+    late = min(rules.jokers, of)
+    return rules.joker_s * (max(done + laps - of + late, 0) - max(done - of + late, 0))
+
+
+def weather_s(rules: RaceRules, tyre: str, first_lap: int, laps: int) -> float:
+    """What the weather costs over a stint [s].
+
+    :param first_lap: of the laps that the rules tell of, from 1
+    """
+    return float(lost_s(rules, tyre, rules.laps)[first_lap - 1 : first_lap - 1 + laps].sum()) if rains(rules) else 0.0
+
+
+def within_wheel(
+    rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem, bests: Callable[[Problem], list[Best]]
+) -> tuple[Problem, list[Best]]:
+    """Plans of which no leg is longer at the wheel than allowed.
+
+    Where every stop changes tyres the search itself keeps to the time. Where they may stay, how long a leg takes depends on how old its
+    tyres are by then, which the search does not tell apart. It is asked with legs that new tyres could do in the time; where a leg of a
+    plan takes longer, those from its lap on tyres that stay are cut to what it could have done, and it is asked again. After some rounds
+    all such legs are cut alike, so that it ends.
+    """
+    if not rules.wheel_minutes or problem.stay_s is None:
+        return problem, bests(problem)
+    most = _longest_at_wheel(rules, pace, options, problem)
+    if most < 1:
+        return problem, []
+    rule = problem.laps if problem.leg_laps is None else problem.leg_laps
+    problem = replace(
+        problem, leg_laps=min(most, rule),
+        first_leg_laps=None if problem.first_leg_laps is None else min(most, problem.first_leg_laps),
+        staying_laps=(most,) * problem.laps,
+    )  # fmt: skip
+    for turn in itertools.count():
+        found, caps = bests(problem), list(problem.staying_laps)
+        for best in found:
+            lap = 0
+            for index, (leg, seconds) in enumerate(zip(best.legs, legs_s(rules, pace, options, problem, best), strict=True)):
+                limit = problem.leg_s if index or problem.first_leg_s is None else problem.first_leg_s
+                if seconds > limit + _WHEEL_S:
+                    # what falls away are its last laps, on the oldest tyres; where that is too little yet, it is cut again
+                    caps[lap] = min(caps[lap], leg.laps - 1, math.ceil(leg.laps * limit / seconds))
+                    if turn >= _TURNS:
+                        caps = [min(cap, max(leg.laps - 1, 0)) for cap in caps]
+                lap += leg.laps
+        if caps == list(problem.staying_laps):
+            return problem, found
+        problem = replace(problem, staying_laps=tuple(caps))
+    raise AssertionError("legs are cut until they fit")
+
+
+def _longest_at_wheel(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem) -> int:
+    """Laps of the longest leg that may be done in the time at the wheel: on new tyres, with no more fuel than it burns, where the track is
+    quickest."""
+    limit, found = max(problem.leg_s, problem.first_leg_s or 0.0), 0
+    if any(option.tyre.fade_s < 0.0 for option in options):  # the oldest are the quickest: nothing is known beforehand
+        return problem.laps
+    for option in options:
+        use = problem.use_l * option.level.fuel_share
+        for laps in range(found + 1, problem.laps + 1):
+            time = laps * pace.lap_s + tyre_time_s(option.tyre, laps) - max(option.tyre.warm_s, 0.0)
+            time += problem.carried_s(laps, problem.least_l + use * laps, use)
+            time += min(track_s(rules, problem.behind + 1, laps), track_s(rules, problem.behind + problem.laps - laps + 1, laps))
+            if time > limit + _WHEEL_S:
+                break
+            found = laps
+    return found
+
+
+def legs_s(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem, best: Best) -> list[float]:
+    """Time of the laps of each leg of an exact plan [s]: all that they take, the stops left out."""
+    found, lap, work = list[float](), 0, 0.0
+    for leg in best.legs:
+        option = options[leg.option]
+        work = float(option.wear) if leg.fitted else work
+        time = leg.laps * pace.lap_s + tyre_time_s(option.tyre, leg.laps, work) - (0.0 if leg.fitted else option.tyre.warm_s)
+        time += weather_s(rules, option.tyre.key, lap + 1, leg.laps) + track_s(rules, problem.behind + lap + 1, leg.laps)
+        time += jokers_s(rules, lap, leg.laps, problem.laps)
+        found.append(time + problem.carried_s(leg.laps, leg.leaves_l, problem.use_l * option.level.fuel_share))
+        work, lap = work + leg.laps, lap + leg.laps
+    return found
