@@ -100,14 +100,30 @@ def ahead_s(setup: Setup, now: Happened, plan: Plan, laps: int, due: bool = Fals
     if due:
         times[0] += stop_s(rules, max(stints[0].fuel_l - now.standing.fuel_l, 0.0), stints[0].fitted)
     if now.safety or now.yellow:
-        slow = [lap.time_s for lap in now.driven[-now.slow_laps :] if lap.time_s is not None] if now.slow_laps > 1 else []
-        behind = max(rules.around.safety_laps - now.slow_laps, 1)
-        # the lap on which it came out was driven in part at full pace, so that the first tells less than what is known
-        each = float(np.median(slow[1:])) if len(slow) > 1 else rules.around.safety_slow * pace.lap_s
+        behind, each = slow_ahead(rules, pace, now)
         times[:behind] = [each] * len(times[:behind])
     elif now.flat and times:
         times[0] *= FLAT
     return times
+
+
+def slow_ahead(rules: RaceRules, pace: Pace, now: Happened) -> tuple[int, float]:
+    """Laps that are still expected behind a safety car, or under yellow, and the time of each [s]."""
+    slow = [lap.time_s for lap in now.driven[-now.slow_laps :] if lap.time_s is not None] if now.slow_laps > 1 else []
+    behind = max(rules.around.safety_laps - now.slow_laps, 1)
+    # the lap on which it came out was driven in part at full pace, so that the first tells less than what is known
+    return behind, float(np.median(slow[1:])) if len(slow) > 1 else rules.around.safety_slow * pace.lap_s
+
+
+def standing_now(setup: Setup, now: Happened, rules: RaceRules) -> Standing:
+    """Where the race stands, with its clock where rules ask for it."""
+    if not rules.no_stop_minutes:
+        return now.standing
+    pace, passed, late = pace_now(setup, now), _passed_s(setup, now, rules), 0.0
+    if now.safety or now.yellow:
+        behind, each = slow_ahead(rules, pace, now)
+        late = behind * max(each - pace.lap_s, 0.0)
+    return replace(now.standing, clock_s=float(passed[-1]) if len(passed) else 0.0, late_s=late, slower_s=pace_told_s(setup, now))
 
 
 def rules_now(setup: Setup, now: Happened, plan: Plan | None = None, due: bool = False) -> RaceRules:

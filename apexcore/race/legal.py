@@ -8,12 +8,14 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from ..quantities.words import counted
 from ..vehicle.pair import axles_of
 from .course import course
-from .plans import Plan, Stint
+from .plans import Plan, Stint, stop_s
 from .replan import Standing, count_driven
-from .rules import Laps, Pace, RaceRules
+from .rules import Laps, Minutes, Pace, RaceRules
 
 #: Litres and seconds that rounding may take.
 _L, _S = 1e-5, 1e-5
@@ -62,11 +64,32 @@ def breaches(rules: RaceRules, pace: Pace, at: Standing, rest: Sequence[Stint], 
             if one.first <= lap <= one.last:
                 words = f"a stop behind lap {lap}, not allowed behind laps {one.first} to {one.last}"
                 found.append(Breach("no_stops", words, min(lap - one.first, one.last - lap) + 1))
+    found += _clock(rules, pace, at, rest, stops_now)
     found += _compulsory(rules, at, rest)
     found += _at_a_stretch(rules, pace, at, rest, stops_now)
     found += _tyres(rules, at, rest, stops_now)
     found += _fuel(rules, pace, at, rest, stops_now)
     return tuple(found)
+
+
+def _clock(rules: RaceRules, pace: Pace, at: Standing, rest: Sequence[Stint], stops_now: bool) -> list[Breach]:
+    """Stops while the pit is closed by the race's clock."""
+    if not rules.no_stop_minutes or not rest:
+        return []
+    comes_in = [(at.laps_done, at.clock_s)] if stops_now else []
+    begins = at.clock_s + at.late_s
+    if stops_now:
+        begins += stop_s(rules, max(rest[0].fuel_l - at.fuel_l, 0.0), rest[0].fitted)
+    ends = begins + np.cumsum(course(rules, pace, Plan(tuple(rest), 0.0, 0.0, 0.0, 0.0)).lap_s + at.slower_s)
+    comes_in += [(stint.last_lap, float(ends[stint.last_lap - rest[0].first_lap])) for stint in rest[:-1]]
+    found = list[Breach]()
+    for lap, clock in comes_in:
+        one = rules.closed_at(clock)
+        lacks = min(clock - 60.0 * one.first, 60.0 * one.last - clock) if one is not None else 0.0
+        if one is not None and lacks > _S:
+            words = f"a stop behind lap {lap} in minute {clock / 60.0:.1f}, not allowed in minutes {one.first:g} to {one.last:g}"
+            found.append(Breach("no_stop_minutes", words, lacks / 60.0))
+    return found
 
 
 def _compulsory(rules: RaceRules, at: Standing, rest: Sequence[Stint]) -> list[Breach]:
@@ -175,6 +198,7 @@ class Owed:
     :param sets: compound, age and sets that are still there
     :param stops_left: stops that are still allowed
     :param jokers: laps by the longer way that are still to be driven
+    :param shut: stretches of the clock without stops that are on or come
     :param stint_l: fuel that may still be burnt before the next stop; None without such a rule [l]
     :param race_l: the same to the flag [l]
     """
@@ -191,6 +215,7 @@ class Owed:
     jokers: int = 0
     stint_l: float | None = None
     race_l: float | None = None
+    shut: tuple[Minutes, ...] = ()
 
 
 def owed(rules: RaceRules, at: Standing) -> Owed:
@@ -211,4 +236,5 @@ def owed(rules: RaceRules, at: Standing) -> Owed:
         max(rules.most_stops - at.stops, 0),
         tuple(sorted((one for one in rules.no_stops if one.last >= at.laps_done), key=lambda one: one.first)),
         rules.jokers, rules.stint_l - at.since_l if rules.stint_l else None, rules.race_l - at.burnt_l if rules.race_l else None,
+        tuple(one for one in rules.no_stop_minutes if 60.0 * one.last > at.clock_s),
     )  # fmt: skip

@@ -5,7 +5,7 @@ import re
 from collections.abc import Sequence
 
 from ..errors import InputError
-from .rules import MOST_LAPS, Laps, RaceRules, TyreSets
+from .rules import MOST_LAPS, MOST_MINUTES, Laps, Minutes, RaceRules, TyreSets
 
 _MOST_MIN = 1500
 _LAPS = re.compile(r"(\d{1,6})\s*(?:laps?)?", re.IGNORECASE)
@@ -92,6 +92,46 @@ def read_stretches(text: str, what: str) -> list[Laps]:
 def stretches_words(stretches: Sequence[Laps]) -> str:
     """Stretches of laps as they are typed."""
     return ", ".join(f"{one.first}-{one.last}" if one.last > one.first else f"{one.first}" for one in stretches)
+
+
+_MINUTES = re.compile(r"(?:min(?:utes?)?\s*)?([\d:.]+)\s*(?:-|–|to)\s*([\d:.]+)\s*(?:min(?:utes?)?)?", re.IGNORECASE)
+
+
+def read_minutes(text: str, what: str) -> list[Minutes]:
+    """Stretches of the race's clock as typed, `0-25, 35-60` or `1:30-1:45` in hours and minutes: those that do not touch, the first first.
+
+    :param what: what they are, for an error
+    :raises InputError: naming the value and what was expected
+    """
+    expected = f"minutes such as 0-25, 35-60, or 1:30-1:45, each from 0 to {MOST_MINUTES}"
+    told = list[tuple[float, float]]()
+    for part in re.split(r"[,;]|\band\b", text):
+        said = " ".join(part.split())
+        if not said:
+            continue
+        found = _MINUTES.fullmatch(said)
+        first, last = (_clock_min(found[1]), _clock_min(found[2])) if found else (None, None)
+        if first is None or last is None or not 0.0 <= first < last <= MOST_MINUTES:
+            raise InputError(what, said, expected)
+        told.append((first, last))
+    joined = list[tuple[float, float]]()
+    for first, last in sorted(told):
+        if joined and first <= joined[-1][1]:
+            joined[-1] = joined[-1][0], max(joined[-1][1], last)
+        else:
+            joined.append((first, last))
+    return [Minutes(first=first, last=last) for first, last in joined]
+
+
+def _clock_min(text: str) -> float | None:
+    """Minutes, or hours and minutes with a colon between them [min]; None where it is neither."""
+    told = re.fullmatch(r"(?:(\d{1,2}):(?=\d\d(?!\d)))?(\d{1,4}(?:\.\d+)?)", text)
+    return None if told is None else 60.0 * float(told[1] or 0) + float(told[2])
+
+
+def minutes_words(stretches: Sequence[Minutes]) -> str:
+    """Stretches of the clock as they are typed."""
+    return ", ".join(f"{one.first:g}-{one.last:g}" for one in stretches)
 
 
 _SET = re.compile(r"(\d{1,2})\s*(?:sets?)?\s*(?:(new)|(?:at|of|with)?\s*(\d{1,3})\s*(?:laps?)?)?", re.IGNORECASE)

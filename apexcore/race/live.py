@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from .clock import FLAT, lap_more, pace_now, rest_of, rules_now
+from .clock import FLAT, lap_more, pace_now, rest_of, rules_now, slow_ahead, standing_now
 from .course import course
 from .happened import Happened, Setup
 from .legal import Breach, breaches
@@ -87,13 +87,13 @@ def _advised(setup: Setup, rules: RaceRules, now: Happened, following: Plan, thr
 
     :param more: chance of one lap more
     """
-    pace, at = pace_now(setup, now), now.standing
+    pace, at = pace_now(setup, now), standing_now(setup, now, rules)
     if at.laps_done >= rules.laps:
         return Advice(None, False, 0.0)
     if more > _LIKELY:  # a lap's fuel more than the reserve, which shrinks with the laps that are left
         pace = replace(pace, margin_l=pace.margin_l + now.use_l / math.sqrt((rules.laps - at.laps_done) / rules.laps))
     if now.flat:
-        return _home_on_a_flat(rules, pace, now)
+        return _home_on_a_flat(rules, pace, now, at)
     may_stop = not now.closed and not now.red
     bare = replace(pace, margin_l=0.0)
     plans = replanned(rules, pace, at, 1)
@@ -105,7 +105,7 @@ def _advised(setup: Setup, rules: RaceRules, now: Happened, following: Plan, thr
     if not plans:  # drive on into the reserve before nothing is said
         plans = replanned(rules, bare, at, 1)
         if not plans:
-            return _no_legal_way(rules, bare, now, following, may_stop)
+            return _no_legal_way(rules, bare, now, at, following, may_stop)
     best = plans[0]
     broken = breaches(rules, bare, at, best.stints)  # by what was done before: a plan of the rest breaks none itself
     before = followed_s(rules, pace, at, following, broken)
@@ -115,9 +115,8 @@ def _advised(setup: Setup, rules: RaceRules, now: Happened, following: Plan, thr
     return Advice(best, True, None if before is None else before - best.time_s, broken=broken)
 
 
-def _home_on_a_flat(rules: RaceRules, pace: Pace, now: Happened) -> Advice:
+def _home_on_a_flat(rules: RaceRules, pace: Pace, now: Happened, at: Standing) -> Advice:
     """A tyre is flat: the stop is at the end of this lap, whatever it breaks."""
-    at = now.standing
     then = after_laps(at, 1, now.use_l, pace.lap_s)
     bare, lifted = replace(pace, margin_l=0.0), rules
     for change in ({}, *_GIVEN_UP):
@@ -133,16 +132,15 @@ def _home_on_a_flat(rules: RaceRules, pace: Pace, now: Happened) -> Advice:
 
 #: What is given up where no way on keeps all rules, in the order in which one would: a window before a limit, a limit before what is owed.
 _GIVEN_UP: tuple[dict[str, Any], ...] = (
-    {"last_stop_lap": 0}, {"first_stop_lap": 0}, {"no_stops": ()}, {"longest_stint": 0}, {"stint_l": 0.0},
+    {"last_stop_lap": 0}, {"first_stop_lap": 0}, {"no_stops": ()}, {"no_stop_minutes": ()}, {"longest_stint": 0}, {"stint_l": 0.0},
     {"wheel_minutes": 0.0}, {"race_l": 0.0},
     {"sets": ()}, {"most_stops": MOST_STOPS},
     {"compulsory": ()}, {"least_stops": 0},
 )  # fmt: skip
 
 
-def _no_legal_way(rules: RaceRules, pace: Pace, now: Happened, following: Plan, may_stop: bool) -> Advice:
+def _no_legal_way(rules: RaceRules, pace: Pace, now: Happened, at: Standing, following: Plan, may_stop: bool) -> Advice:
     """What to do where no way on by the lap keeps all rules: stop at once if that does, else the least bad and what it breaks."""
-    at = now.standing
     short = max(now.use_l * (rules.laps - at.laps_done) - at.fuel_l, 0.0)
     if may_stop and (stop := stopping_now(rules, pace, at)) is not None:
         return Advice(stop, True, None, short, True, breaches(rules, pace, at, stop.stints, True))
@@ -195,11 +193,14 @@ class SafetyAdvice:
 
 def under_safety_car(setup: Setup, now: Happened) -> SafetyAdvice | None:
     """What to do as the lap that is being driven ends; None on the last one."""
-    rules, pace, at = rules_now(setup, now), pace_now(setup, now), now.standing
+    rules, pace = rules_now(setup, now), pace_now(setup, now)
+    at = standing_now(setup, now, rules)
     lap = at.laps_done + 1
     if lap >= rules.laps or now.closed:
         return None
     then = after_laps(at, 1, now.use_l, pace.lap_s)
+    behind, each = slow_ahead(rules, pace, now)
+    then = replace(then, clock_s=at.clock_s + each, late_s=(behind - 1) * max(each - pace.lap_s, 0.0))
     stay = next(iter(replanned(rules, pace, then, 1)), None)
     stop = stopping_now(rules, pace, then, setup.safety_pit)
     if stop is None or stay is None:

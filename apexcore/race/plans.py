@@ -20,7 +20,7 @@ from .exact import Best, Leg, Planner, chain_s
 from .options import Option, Stock, at_level, filling_of, options_of, problem_of, stocks_of, tyre_time_s, usable
 from .problem import NEVER_FROM, Filling, Problem, longest_laps
 from .rules import ALL_OUT, MOST_STOPS, Level, Pace, RaceRules, TyrePace, contradictions
-from .within import jokers_s, legs_s, track_s, weather_s, within_wheel
+from .within import jokers_s, legs_s, track_s, weather_s, within_limits
 
 Floats = NDArray[np.float64]
 
@@ -250,10 +250,10 @@ def _seated(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Pr
         if most * (stops + 1) < problem.laps:
             return None
         problem = replace(problem, leg_laps=most, least_stops=stops, most_stops=stops)
-        again = Planner(problem).best(stops)
-        if again is None:
+        problem, again = within_limits(rules, pace, options, problem, lambda one: [best] if (best := Planner(one).best(stops)) else [])
+        if not again:
             return None
-        tried = again
+        tried = again[0]
 
 
 def quickest(rules: RaceRules, pace: Pace) -> Plan | None:
@@ -281,7 +281,8 @@ def times_by_stops(rules: RaceRules, pace: Pace, stops: Sequence[int]) -> dict[i
 
     def bests(problem: Problem, _: Sequence[Option]) -> list[Best]:
         planner = Planner(problem)
-        return [best for best in map(planner.best, stops) if best is not None]
+        asked = (k for k in stops if problem.least_stops <= k <= problem.most_stops)
+        return [best for best in map(planner.best, asked) if best is not None]
 
     _, found = _counting(ruled, pace, options_of(ruled, pace), bests)
     return {len(best.legs) - 1: best.time_s for best in found}
@@ -296,7 +297,7 @@ def _counting(
         problem = problem_of(rules, pace, counted)
         if problem.least_stops > problem.most_stops or not options:
             return problem, []
-        problem, found = within_wheel(rules, pace, options, problem, lambda one: bests(one, options))
+        problem, found = within_limits(rules, pace, options, problem, lambda one: bests(one, options))
         over = [one for one in stocks if one not in counted and any(_taken(best, options, one) > one.count for best in found)]
         if not over:
             return problem, found
@@ -344,6 +345,7 @@ def _collisions(rules: RaceRules, pace: Pace) -> list[str]:
         (f"no stop before lap {rules.first_stop_lap}", {"first_stop_lap": 0}),
         (f"no stop after lap {rules.last_stop_lap}", {"last_stop_lap": 0}),
         (f"no stop {rules.closed_words}", {"no_stops": ()}),
+        (f"no stop {rules.closed_minutes_words}", {"no_stop_minutes": ()}),
         ("the tyre sets that there are", {"sets": ()}),
         (f"compounds not used ({', '.join(rules.barred)})", {"barred": ()}),
         (f"at most {rules.wheel_minutes:g} min at the wheel", {"wheel_minutes": 0.0}),

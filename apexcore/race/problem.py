@@ -17,7 +17,7 @@ Bools = NDArray[np.bool_]
 NEVER = 1e14
 NEVER_FROM = 1e13
 #: States of what was used that are told apart at most.
-MOST_STATES = 4096
+MOST_STATES = 16_384
 #: Laps that are whole but for rounding.
 _WHOLE = 1e-9
 

@@ -7,12 +7,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from ..vehicle.pair import axles_of
+from .course import course
 from .exact import Best, Planner
 from .options import Option, at_level, options_of, problem_of, saved_laps, stocks_of
 from .plans import Plan, as_plan
 from .problem import Limited, Needed, Problem
 from .rules import Laps, Pace, RaceRules
-from .within import track_s, within_wheel
+from .within import track_s, within_limits
 
 
 @dataclass(frozen=True)
@@ -30,6 +31,9 @@ class Standing:
     :param wheel_s: time at the wheel since the last change of driver [s]
     :param burnt_l: fuel burnt on the race's laps so far [l]
     :param since_l: of it, since the last stop [l]
+    :param clock_s: the race's clock as that lap ended [s]
+    :param late_s: what the clock will have lost behind a safety car by the next stop [s]
+    :param slower_s: how much slower than the pace a lap is driven today, for the clock alone [s]
     """
 
     laps_done: int
@@ -43,6 +47,9 @@ class Standing:
     wheel_s: float = 0.0
     burnt_l: float = 0.0
     since_l: float = 0.0
+    clock_s: float = 0.0
+    late_s: float = 0.0
+    slower_s: float = 0.0
 
 
 def margin_left_l(rules: RaceRules, pace: Pace, standing: Standing) -> float:
@@ -137,6 +144,7 @@ def after_laps(at: Standing, laps: int, use_l: float, driving_s: float) -> Stand
     return replace(
         at, laps_done=at.laps_done + laps, fuel_l=max(at.fuel_l - use_l * laps, 0.0), age=at.age + laps, since_stop=at.since_stop + laps,
         driven=tuple(driven.items()), wheel_s=at.wheel_s + driving_s, burnt_l=at.burnt_l + use_l * laps, since_l=at.since_l + use_l * laps,
+        clock_s=at.clock_s + driving_s + at.slower_s * laps,
     )  # fmt: skip
 
 
@@ -173,7 +181,9 @@ def replanned(rules: RaceRules, pace: Pace, standing: Standing, most: int = 3) -
         found = (planner.best(stops) for stops in range(problem.least_stops, problem.most_stops + 1))
         return [best for best in found if best is not None]
 
-    problem, found = within_wheel(rest.rules, rest.pace, rest.options, rest.problem, bests)
+    problem, found = within_limits(
+        rest.rules, rest.pace, rest.options, rest.problem, bests, lambda _: standing.clock_s + standing.late_s, standing.slower_s
+    )
     plans = [_told(replace(rest, problem=problem), best, standing, on_them=True) for best in found]
     return sorted(plans, key=lambda plan: plan.time_s)[:most]
 
@@ -185,6 +195,8 @@ def stopping_now(rules: RaceRules, pace: Pace, standing: Standing, pit_share: fl
     """
     done = standing.laps_done
     if done >= rules.laps or standing.stops >= rules.most_stops or not rules.stop_allowed(done):
+        return None
+    if rules.closed_at(standing.clock_s) is not None:
         return None
     rest = _rest(rules, pace, standing)
     problem = replace(
@@ -206,7 +218,11 @@ def stopping_now(rules: RaceRules, pace: Pace, standing: Standing, pit_share: fl
         )
         return [min(some, key=lambda one: one.time_s)] if (some := [one for one in found if one is not None]) else []
 
-    problem, found = within_wheel(rest.rules, rest.pace, rest.options, problem, bests)
+    def begins_s(best: Best) -> float:
+        stop = problem.stop_s(best.legs[0].leaves_l - standing.fuel_l) - problem.pit_s * (1.0 - pit_share)
+        return standing.clock_s + standing.late_s + stop
+
+    _, found = within_limits(rest.rules, rest.pace, rest.options, problem, bests, begins_s, standing.slower_s)
     if not found:
         return None
     best = found[0]
@@ -265,7 +281,7 @@ def standing_of(rules: RaceRules, pace: Pace, plan: Plan, lap: int) -> Standing:
             leaves = stint.fuel_l - (rules.formation_laps * pace.fuel_l_per_lap if not index and stint.first_lap == 1 else 0.0)
             return Standing(
                 lap, leaves - use * laps, stint.compound, stint.age + laps, laps, index, tuple(driven.items()), tuple(fitted),
-                burnt_l=burnt + use * laps, since_l=use * laps,
+                burnt_l=burnt + use * laps, since_l=use * laps, clock_s=float(course(rules, pace, plan).passed_s[lap - 1]) if lap else 0.0,
             )  # fmt: skip
         burnt += use * laps
     raise AssertionError("a lap beyond the plan")  # pragma: no cover

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from .clock import pace_now, pace_told_s
+from .clock import pace_now, pace_told_s, standing_now
 from .course import course
 from .happened import Happened, Leader, Setup
 from .options import tyre_time_s
@@ -276,7 +276,7 @@ def stop_laps(setup: Setup, now: Happened, rules: RaceRules, rivals: Sequence[Ri
     :param rules: with the laps that the race comes to
     :param count: laps that are looked at
     """
-    pace, at, found = pace_now(setup, now), now.standing, list[tuple[int, float, float, float]]()
+    pace, at, found = pace_now(setup, now), standing_now(setup, now, rules), list[tuple[int, float, float, float]]()
     own = pace_told_s(setup, now)
     for laps in range(1, count + 1):
         lap = at.laps_done + laps

@@ -13,6 +13,8 @@ from .crew import names_fuel, read_work
 
 #: Longest race and most stops that a plan is worked out for: a day of short laps.
 MOST_LAPS, MOST_STOPS = 1200, 40
+#: Longest race over time [min].
+MOST_MINUTES = 1500
 #: A race over time lasts longer than that by its last lap.
 _WITH_THE_LAST_LAP = 1.05
 
@@ -44,6 +46,23 @@ class Laps(Value):
         if self.last < self.first:
             raise ValueError(f"laps {self.first} to {self.last} end before they begin; expected the earlier one first")
         return self
+
+
+class Minutes(Value):
+    """A stretch of the race's clock, its end left out [min]."""
+
+    first: float = Field(ge=0, le=MOST_MINUTES)
+    last: float = Field(ge=0, le=MOST_MINUTES)
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.last <= self.first:
+            raise ValueError(f"minutes {self.first:g} to {self.last:g} end before they begin; expected the earlier one first")
+        return self
+
+    def holds(self, seconds: float) -> bool:
+        """Whether the clock is within it [s]."""
+        return 60.0 * self.first <= seconds < 60.0 * self.last
 
 
 class Surroundings(Value):
@@ -131,6 +150,7 @@ class RaceRules(Value):
     :param first_stop_lap: earliest lap behind which one may stop; 0 for any
     :param last_stop_lap: latest lap behind which one may stop; 0 for any
     :param no_stops: laps behind which one may not stop, beside those before the first and after the last one
+    :param no_stop_minutes: stretches of the race's clock in which one may not come in; it runs from the start, and counts as the lap ends
     :param lane_s: driving through the pit lane at its limit, from line to line [s]
     :param least_lane_s: least time between these lines of a stop, whatever is done; 0 for any [s]
     :param longest_stint: most laps of a stint; 0 for any
@@ -159,7 +179,7 @@ class RaceRules(Value):
     """
 
     laps: int = Field(ge=1, le=MOST_LAPS)
-    minutes: float = Field(0.0, ge=0, le=1500)
+    minutes: float = Field(0.0, ge=0, le=MOST_MINUTES)
     laps_after: int = Field(0, ge=0, le=5)
     compulsory: tuple[Annotated[str, Field(max_length=40)], ...] = Field((), max_length=20)
     compulsory_laps: int = Field(1, ge=1, le=60)
@@ -186,15 +206,16 @@ class RaceRules(Value):
     first_stop_lap: int = Field(0, ge=0, le=MOST_LAPS)
     last_stop_lap: int = Field(0, ge=0, le=MOST_LAPS)
     no_stops: tuple[Laps, ...] = Field((), max_length=40)
+    no_stop_minutes: tuple[Minutes, ...] = Field((), max_length=40)
     lane_s: float = Field(0.0, ge=0, le=300)
     least_lane_s: float = Field(0.0, ge=0, le=900)
     longest_stint: int = Field(0, ge=0, le=MOST_LAPS)
-    wheel_minutes: float = Field(0.0, ge=0, le=1500)
+    wheel_minutes: float = Field(0.0, ge=0, le=MOST_MINUTES)
     driver_change_s: float = Field(0.0, ge=0, le=300)
     drivers: int = Field(1, ge=1, le=8)
-    driver_least_minutes: float = Field(0.0, ge=0, le=1500)
-    driver_most_minutes: float = Field(0.0, ge=0, le=1500)
-    driver_rest_minutes: float = Field(0.0, ge=0, le=1500)
+    driver_least_minutes: float = Field(0.0, ge=0, le=MOST_MINUTES)
+    driver_most_minutes: float = Field(0.0, ge=0, le=MOST_MINUTES)
+    driver_rest_minutes: float = Field(0.0, ge=0, le=MOST_MINUTES)
     driver_slower_s: tuple[Annotated[float, Field(ge=-20, le=60)], ...] = Field((), max_length=8)
     ballast_kg: float = Field(0.0, ge=0, le=300)
     savings_pct: tuple[Annotated[float, Field(gt=0, le=30)], ...] = Field((), max_length=4)
@@ -243,6 +264,15 @@ class RaceRules(Value):
         return "behind " + ", ".join(
             f"laps {one.first} to {one.last}" if one.last > one.first else f"lap {one.first}" for one in self.no_stops
         )
+
+    @property
+    def closed_minutes_words(self) -> str:
+        """The minutes in which one may not stop, as one says them."""
+        return "in minutes " + ", ".join(f"{one.first:g} to {one.last:g}" for one in self.no_stop_minutes)
+
+    def closed_at(self, seconds: float) -> Minutes | None:
+        """The stretch without stops that the race's clock is within [s]; None where one may come in by the clock."""
+        return next((one for one in self.no_stop_minutes if one.holds(seconds)), None)
 
     def stop_allowed(self, lap: int) -> bool:
         """Whether one may stop behind a lap, by the laps alone."""

@@ -41,6 +41,8 @@ def plans_in_time(rules: RaceRules, pace: Pace) -> tuple[RaceRules, list[Plan]]:
         guess += 1
     if guess > MOST_LAPS:
         raise InputError("race time", f"{rules.minutes:g} min", f"at most {MOST_LAPS} laps, which is {MOST_LAPS * pace.lap_s / 60:.0f} min")
+    if rules.no_stop_minutes:  # without them the race comes to no fewer laps, and that is soon known
+        guess = _longest(rules.model_copy(update={"no_stop_minutes": ()}), pace, guess) or guess
     laps = _longest(rules, pace, guess)
     over = rules.model_copy(update={"laps": laps or guess})
     plans = ranked_plans(over, pace)  # which says why, where there is none
@@ -85,6 +87,7 @@ def _short_of_the_flag(rules: RaceRules, pace: Pace, laps: int) -> str:
         (f"stints of more than {rules.longest_stint} laps", {"longest_stint": 0}),
         (f"more than {rules.wheel_minutes:g} min at the wheel", {"wheel_minutes": 0.0}), ("more tyre sets", {"sets": ()}),
         (f"a stop after lap {rules.last_stop_lap}", {"last_stop_lap": 0}), (f"stops {rules.closed_words}", {"no_stops": ()}),
+        (f"stops {rules.closed_minutes_words}", {"no_stop_minutes": ()}),
     ):  # fmt: skip
         changed = over.model_copy(update=change)
         if changed != over and drives(changed):
@@ -135,6 +138,8 @@ def late_stop(rules: RaceRules, pace: Pace) -> Plan | None:
             continue
         first = quickest(before, pace)
         if first is None or (known := course(before, pace, first)).passed_s[-1] >= 60.0 * rules.minutes:
+            continue
+        if rules.closed_at(float(known.passed_s[-1])) is not None:
             continue
         need = pace.fuel_l_per_lap * option.level.fuel_share * stint + pace.margin_l
         left = float(known.left_l[-1])

@@ -5,7 +5,7 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
-from .exact import Best
+from .exact import Best, Planner
 from .options import Option, tyre_time_s
 from .problem import Problem
 from .rules import Pace, RaceRules
@@ -14,6 +14,8 @@ from .weather import lost_s, rains
 #: Time at the wheel that rounding may take [s]; and rounds in which single legs are cut.
 _WHEEL_S = 1e-6
 _TURNS = 12
+#: Numbers of stops from which on those are left out that the clock puts so far behind [s].
+_FEW, NEAR_S = 4, 10.0
 
 
 def track_s(rules: RaceRules, first_lap: int, laps: int) -> float:
@@ -111,3 +113,88 @@ def legs_s(rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Pro
         found.append(time + problem.carried_s(leg.laps, leg.leaves_l, problem.use_l * option.level.fuel_share))
         work, lap = work + leg.laps, lap + leg.laps
     return found
+
+
+def within_limits(
+    rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem, bests: Callable[[Problem], list[Best]],
+    begins_s: Callable[[Best], float] = lambda _: 0.0, slower_s: float = 0.0,
+) -> tuple[Problem, list[Best]]:  # fmt: skip
+    """Plans that keep to the time at the wheel, and come in by no closed stretch of the clock.
+
+    When a lap ends depends on all that was before it, which the search does not tell apart. It is asked without the clock first; each
+    number of stops whose plan comes in while the pit is closed is then asked by itself, without that lap and those that lie deep within
+    the stretch, until none does, or until it is far behind a plan that is known. So a plan that is told is legal. A lap at the edge of a
+    stretch, which the quickest plan ends within it, is taken by no slower one of as many stops that would end it just outside.
+
+    :param bests: the plans asked for, of the numbers of stops that a problem allows
+    :param begins_s: the race's clock as a plan begins [s]
+    :param slower_s: how much slower than the pace the laps are driven, for the clock alone [s]
+    """
+    problem, found = within_wheel(rules, pace, options, problem, bests)
+    if not rules.no_stop_minutes or not found:
+        return problem, found
+
+    def shut(best: Best) -> set[int]:
+        return _shut_laps(rules, pace, options, problem, best, begins_s(best), slower_s)
+
+    def without(one: Problem, laps: set[int]) -> Problem:
+        may_stop = one.stop_laps.copy()
+        may_stop[sorted(laps)] = False
+        return replace(one, stop_laps=may_stop)
+
+    def opened(stops: int, most_s: float) -> list[Best]:
+        one = replace(problem, least_stops=stops, most_stops=stops)
+        while True:
+            one, some = within_wheel(rules, pace, options, one, bests)
+            if min((best.time_s for best in some), default=math.inf) > most_s:
+                return []
+            laps = set[int]().union(*map(shut, some))
+            if not laps:
+                return some
+            one = without(one, laps)
+
+    deep = set.intersection(*map(shut, found))
+    if deep:  # of every number of stops
+        problem, found = within_wheel(rules, pace, options, without(problem, deep), bests)
+        if not found:
+            return problem, []
+    broken = {len(best.legs) - 1: best.time_s for best in reversed(found) if shut(best)}
+    legal = [best for best in found if len(best.legs) - 1 not in broken]
+    quickest = min((best.time_s for best in legal), default=math.inf)
+    near_s = math.inf if len(broken) < _FEW else NEAR_S
+    for stops in sorted(broken, key=lambda stops: broken[stops]):
+        legal += opened(stops, quickest + near_s)
+        quickest = min((best.time_s for best in legal), default=math.inf)
+    if quickest > min(best.time_s for best in found):  # numbers of stops that were far behind may not be any more
+        asked = {len(best.legs) - 1 for best in found}
+        planner, floors = Planner(problem), dict[int, float]()
+        for stops in range(problem.least_stops, problem.most_stops + 1):
+            if stops not in asked and (floor := planner.time_s(stops)) is not None:
+                floors[stops] = floor
+        for stops in sorted(floors, key=lambda stops: floors[stops]):
+            if floors[stops] >= quickest:
+                break
+            legal += opened(stops, quickest)
+            quickest = min((best.time_s for best in legal), default=math.inf)
+    return problem, sorted(legal, key=lambda best: best.time_s)
+
+
+def _shut_laps(
+    rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem, best: Best, begins_s: float, slower_s: float
+) -> set[int]:  # fmt: skip
+    """Laps behind which a plan stops while the pit is closed, and with them those that it ends so deep within the stretch that two stops
+    more or fewer before them do not lead out of it; empty where it stops at none."""
+    shut, ends, clock, lap = set[int](), list[float](), begins_s, 0
+    for leg, after, seconds in zip(best.legs, (*best.legs[1:], None), legs_s(rules, pace, options, problem, best), strict=True):
+        seconds += slower_s * leg.laps
+        ends += [clock + seconds * k / leg.laps for k in range(1, leg.laps + 1)]
+        clock, lap = clock + seconds, lap + leg.laps
+        if after is not None:
+            shut |= {lap} if rules.closed_at(clock) is not None else set()
+            clock += problem.stop_s(after.leaves_l - leg.arrives_l, after.fitted)
+    if not shut:
+        return shut
+    room = min(len(best.legs) - 2, 2) * max(problem.stop_s(problem.tank_l, fitted) for fitted in (True, False)) + pace.lap_s
+    for one in rules.no_stop_minutes:
+        shut |= {lap for lap, end in enumerate(ends[:-1], start=1) if 60.0 * one.first + room <= end < 60.0 * one.last - room}
+    return shut

@@ -9,7 +9,16 @@ from django.contrib.auth.models import User
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import InputError
 from apexcore.lap.driver import LEVEL_WORDS
-from apexcore.race.length import length_words, read_length, read_sets, read_stretches, sets_words, stretches_words
+from apexcore.race.length import (
+    length_words,
+    minutes_words,
+    read_length,
+    read_minutes,
+    read_sets,
+    read_stretches,
+    sets_words,
+    stretches_words,
+)
 from apexcore.race.rules import RaceRules, contradictions
 from apexcore.race.weather import losses_words, read_losses
 from apexcore.vehicle.car import Car as CoreCar
@@ -102,6 +111,12 @@ class RulesForm(forms.Form):
         label="No stop at the end of laps",
         widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "12-15, 30"}),
     )
+    no_stop_minutes = forms.CharField(
+        max_length=120,
+        required=False,
+        label="No stop in minutes of the race",
+        widget=forms.TextInput(attrs={"autocomplete": "off", "class": "long", "placeholder": "0-25, 35-60"}),
+    )
     lane_s = quantity(RaceRules, "lane_s", "Driving through the pit lane", "s", required=False)
     least_lane_s = quantity(RaceRules, "least_lane_s", "Minimum time in the pit lane (0: any)", "s", required=False)
     longest_stint = quantity(RaceRules, "longest_stint", "Longest stint, laps (0: any)", "", whole=True, required=False)
@@ -185,6 +200,13 @@ class RulesForm(forms.Form):
         except InputError as error:
             raise forms.ValidationError(str(error)) from None
 
+    def clean_no_stop_minutes(self) -> list[dict[str, float]]:
+        """Stretches of the race's clock in which one may not come in."""
+        try:
+            return [one.model_dump() for one in read_minutes(self.cleaned_data["no_stop_minutes"], "No stop in minutes of the race")]
+        except InputError as error:
+            raise forms.ValidationError(str(error)) from None
+
     def clean_wet_losses(self) -> list[tuple[float, float, float]]:
         """What dry and wet tyres lose by wetness."""
         try:
@@ -223,8 +245,8 @@ class RulesForm(forms.Form):
 
 #: Rules behind the fold.
 _FURTHER = (
-    "least_standing_s", "first_stop_lap", "last_stop_lap", "no_stops", "lane_s", "least_lane_s", "longest_stint", "wear_factor",
-    "fuel_factor", "compulsory_laps", "pit_spread_s",
+    "least_standing_s", "first_stop_lap", "last_stop_lap", "no_stops", "no_stop_minutes", "lane_s", "least_lane_s",
+    "longest_stint", "wear_factor", "fuel_factor", "compulsory_laps", "pit_spread_s",
     "ballast_kg", "wheel_minutes", "drivers", "driver_least_minutes", "driver_most_minutes", "driver_rest_minutes",
     "driver_slower_s", "driver_change_s", "savings_pct", "barred", "crew_work", "stint_l", "race_l", "jokers", "joker_s",
     "rain_from", "track_s", "heats",
@@ -247,6 +269,7 @@ def as_typed(rules: RaceRules) -> dict[str, Any]:
     values["laps"] = length_words(rules)
     values["driver_slower_s"] = ", ".join(f"{value:g}" for value in rules.driver_slower_s)
     values["no_stops"] = stretches_words(rules.no_stops)
+    values["no_stop_minutes"] = minutes_words(rules.no_stop_minutes)
     values["wet_losses"] = losses_words(rules.wet_losses)
     values["savings_pct"] = ", ".join(f"{value:g}" for value in rules.savings_pct)
     for key in dict.fromkeys(one.compound for one in rules.sets):

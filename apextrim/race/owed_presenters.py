@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from apexcore.quantities.words import counted
-from apexcore.race.clock import pace_now
+from apexcore.race.clock import pace_now, standing_now
 from apexcore.race.legal import Owed, owed
 from apexcore.race.length import stretches_words
 from apexcore.race.options import ages
@@ -58,8 +58,8 @@ def sets_left(now: Now, car: Car, wanted: str) -> list[TyreChoice]:
 
 def owed_lines(now: Now, car: Car) -> list[tuple[str, bool]]:
     """What the rules still ask for and still allow, a line each, with whether it presses."""
-    rules, state, at = now.rules, now.state, now.state.standing
-    still, lines, left = owed(rules, at), list[tuple[str, bool]](), now.rules.laps - now.state.standing.laps_done
+    rules, state, at = now.rules, now.state, standing_now(now.setup, now.state, now.rules)
+    still, lines, left = owed(rules, at), list[tuple[str, bool]](), now.rules.laps - at.laps_done
     if left <= 0:
         return []
     window = _window(still)
@@ -68,6 +68,7 @@ def owed_lines(now: Now, car: Car) -> list[tuple[str, bool]]:
         lines.append((f"{counted(still.stops, 'compulsory stop')} still owed{window}", near or left <= _NEAR))
     elif window and still.stops_left:
         lines.append((f"Stops{window[1:]}", False))
+    lines += _by_the_clock(still, at.clock_s / 60.0)
     for key, laps in still.compounds:
         lines.append((f"{tyre_names(car, key)[0]}: {counted(laps, 'lap')} still owed", left <= laps + _NEAR))
     for kind, seconds in state.penalties:
@@ -93,6 +94,16 @@ def owed_lines(now: Now, car: Car) -> list[tuple[str, bool]]:
     fuel = f"To the flag: {need:.1f} l at {state.use_l:.2f} l a lap, {abs(apart):.1f} l {'spare' if apart >= 0 else 'still to fill'}"
     lines.append((told(fuel), apart < 0 and not rules.refuelling))
     return lines
+
+
+def _by_the_clock(still: Owed, minute: float) -> list[tuple[str, bool]]:
+    """Whether one may stop by the race's clock, and when that changes."""
+    if not still.shut or not still.stops_left:
+        return []
+    first = still.shut[0]
+    if minute >= first.first:
+        return [(f"No stop until minute {first.last:g}: {first.last - minute:.1f} min more", first.last - minute < _NEAR_MIN)]
+    return [(f"Stops until minute {first.first:g}: {first.first - minute:.1f} min left", first.first - minute < _NEAR_MIN)]
 
 
 def _window(still: Owed) -> str:

@@ -49,6 +49,7 @@ class PlanView:
     :param why: where the gap to the best comes from
     :param by_stint: the same by stint
     :param seats: who drives, where several share the car
+    :param clock: stops near where the pit opens or closes by the clock
     """
 
     ranked: RankedPlan
@@ -60,6 +61,7 @@ class PlanView:
     by_stint: str = ""
     seats: str = ""
     stops: str = ""
+    clock: str = ""
 
     @property
     def short(self) -> str:
@@ -117,7 +119,7 @@ def plan_views(view: RaceView, plans: list[RankedPlan], car: Car) -> list[PlanVi
         found.append(
             PlanView(
                 ranked, title, "are" if stops > 1 else "is", bars, why, said, by_stint, _seats(view.rules, pace, ranked.plan),
-                stops_words(view.rules, pace.fuel_l_per_lap, ranked.plan, car),
+                stops_words(view.rules, pace.fuel_l_per_lap, ranked.plan, car), clock_words(view.rules, pace, ranked.plan),
             )
         )  # fmt: skip
     return found
@@ -159,6 +161,25 @@ def stops_words(rules: RaceRules, use_l: float, plan: Plan, car: Car) -> str:
         before = stint.fuel_l - formation - stint.laps * use_l * stint.level.fuel_share
     words = "; ".join(said)
     return f"{words[0].upper()}{words[1:]}." if words else ""
+
+
+#: A stop this near to where the pit closes or opens is said to be [s].
+_NEAR_EDGE_S = 30.0
+
+
+def clock_words(rules: RaceRules, pace: Pace, plan: Plan) -> str:
+    """Which stops of a plan lie near where the pit closes or opens by the race's clock; empty without such a rule, or where none does."""
+    if not rules.no_stop_minutes:
+        return ""
+    ends, edges = course(rules, pace, plan).passed_s, [60.0 * edge for one in rules.no_stop_minutes for edge in (one.first, one.last)]
+    near = list[str]()
+    for stint in plan.stints[:-1]:
+        clock = float(ends[stint.last_lap - 1])
+        apart = min((clock - edge for edge in edges), key=abs)
+        if abs(apart) < _NEAR_EDGE_S:
+            what = f"{abs(apart):.0f} s {'after the pit opens' if apart >= 0.0 else 'before the pit closes'}"
+            near.append(f"lap {stint.last_lap} ends in minute {clock / 60.0:.1f}, {what}")
+    return f"By the clock {'; '.join(near)}: a slower or quicker race moves that stop." if near else ""
 
 
 def _seats(rules: RaceRules, pace: Pace, plan: Plan) -> str:

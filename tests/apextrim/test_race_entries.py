@@ -8,6 +8,7 @@ from django.test import Client
 from django.urls import reverse
 
 from apexcore.formats.race_file import PlanValue
+from apexcore.race.course import course
 from apexcore.race.kinds import Rid
 from apexcore.race.plans import Plan, Stint
 from apextrim.events.models import Event
@@ -151,3 +152,29 @@ def test_being_rid_of_a_compound_costs_what_it_is_behind(event: Event) -> None:
     rid = [Rid("slate", True, Plan(stints, 1007.5, 0.0, 0.0, 0.0)), Rid("slate", False, Plan(stints, 1000.0, 0.0, 0.0, 0.0))]
     early, late = presenters.rid_words(rid, 1000.0, cases.car_of(event))
     assert "+7.5 s" in early and "the best plan" in late
+
+
+def test_hours_without_stops_by_the_clock_are_typed_kept_to_and_told(client_in: Client, event: Event, first: Sheet) -> None:
+    rules = {"laps": "20", "formation_laps": "1", "pit_loss_s": "22", "tyre_change_s": "6", "least_stops": "1", "most_stops": "3"}
+    rules |= {"refuelling": "on", "refuel_l_per_s": "2", "in_parallel": "on", "no_stop_minutes": "0:00-8, 15 to 60"}
+    address = reverse("save_rules", args=[event.pk])
+    refused = client_in.post(address, rules | {"no_stop_minutes": "8-5"}).content.decode()
+    assert "minutes such as 0-25, 35-60" in refused and "8-5" in refused
+    assert client_in.post(address, rules).status_code == 302
+    event.refresh_from_db()
+    assert 'value="0-8, 15-60"' in client_in.get(reverse("brief", args=[event.pk])).content.decode()
+    view = queries.race_view(event)
+    for ranked in view.by_stops:
+        ends = course(view.rules, view.pace.pace, ranked.plan).passed_s
+        assert all(480.0 <= ends[stint.last_lap - 1] < 900.0 for stint in ranked.plan.stints[:-1])
+    race = live.start(event, view, view.by_stops[0].plan, queries.driver_of(event), 1.0, BEGAN_MS)
+    lap, page = live.setup_of(race).pace.lap_s, f"/events/{event.pk}/race/live/{race.pk}/"
+    for k in range(1, 8):
+        press(client_in, race, "lap", 1.03 * k * lap)
+    told = client_in.get(page).content.decode()
+    assert ("Stops until minute 15" in told) == (1.03 * 7 * lap >= 480.0) and "compulsory stop" in told
+    past = 1 + int(900.0 / (1.03 * lap))
+    for k in range(8, past + 1):
+        press(client_in, race, "lap", 1.03 * k * lap)
+    told = client_in.get(page).content.decode()
+    assert "No stop until minute 60" in told and "not allowed in minutes 15 to 60" in told

@@ -36,6 +36,7 @@ class Begin:
     wheel_s: float = 0.0
     fitted: tuple[tuple[str, int], ...] = ()
     driven: tuple[tuple[str, int], ...] = ()
+    clock_s: float = 0.0
 
 
 def at_start(rules: RaceRules, pace: Pace) -> Begin:
@@ -45,7 +46,7 @@ def at_start(rules: RaceRules, pace: Pace) -> Begin:
 def from_standing(at: Standing) -> Begin:
     return Begin(
         at.laps_done, at.fuel_l, at.fuel_l, (at.compound, at.age), at.since_stop, at.burnt_l, at.since_l, at.stops, at.wheel_s, at.fitted,
-        at.driven,
+        at.driven, at.clock_s,
     )  # fmt: skip
 
 
@@ -116,11 +117,16 @@ def _stands(rules: RaceRules, fitted: bool) -> tuple[float, float]:
 
 
 def _fuel_s(
-    rules: RaceRules, pace: Pace, begin: Begin, margin_l: float, legs: list[tuple[int, float, float, bool]]
+    rules: RaceRules, pace: Pace, begin: Begin, margin_l: float, legs: list[tuple[int, float, float, bool]], driving: list[float],
+    most_s: float,
 ) -> float:  # fmt: skip
     """Least time of stops and weight, by a linear programme in what is on board and seconds of filling beyond what is free.
 
+    Where the pit is closed by the clock each stop comes in before a closed stretch or after it: every choice is a programme of its own.
+
     :param legs: laps, litres a lap, seconds that may be lost to weight, whether tyres were fitted before
+    :param driving: what the laps of each take without fuel [s]
+    :param most_s: what is no less is not asked for any further [s]
     """
     n = len(legs)
     cost = [pace.fuel_s_per_l * laps for laps, *_ in legs] + [1.0] * (n - 1)
@@ -156,8 +162,34 @@ def _fuel_s(
             row[i - 1], row[i] = -1.0, 1.0
             limit.append(-before[0] * before[1])
         above.append(row)
-    found = linprog(cost, A_ub=above or None, b_ub=limit or None, bounds=bounds + [(0, None)] * (n - 1), method="highs")
-    return float(found.fun or 0.0) + fixed if found.status == 0 else np.inf
+    row, known, ends = [0.0] * (2 * n - 1), begin.clock_s, list[tuple[list[float], float]]()
+    for i, (laps, use, _, fitted) in enumerate(legs[:-1]):  # the clock as each stop comes in: a row of the programme, and what is fixed
+        row[i] += pace.fuel_s_per_l * laps
+        known += driving[i] - pace.fuel_s_per_l * use * laps * (laps - 1) / 2
+        if i:
+            known += rules.pit_loss_s + _stands(rules, fitted)[0]
+            row[n + i - 1] += 1.0
+        ends.append((list(row), known))
+    alone = linprog(cost, A_ub=above or None, b_ub=limit or None, bounds=bounds + [(0, None)] * (n - 1), method="highs")
+    if alone.status != 0 or float(alone.fun or 0.0) + fixed >= most_s:
+        return np.inf
+    clocks = [float(np.dot(row, np.asarray(alone.x))) + known for row, known in ends]
+    if not any(60.0 * one.first <= clock < 60.0 * one.last for clock in clocks for one in rules.no_stop_minutes):
+        return float(alone.fun or 0.0) + fixed
+    edges = [0.0, *(60.0 * edge for one in rules.no_stop_minutes for edge in (one.first, one.last)), np.inf]
+    open_s = [(low, high - 1e-6) for low, high in zip(edges[::2], edges[1::2], strict=True) if high > low]
+    best = np.inf
+    for sides in itertools.product(open_s, repeat=n - 1):
+        rows, top = list(above), list(limit)
+        for (row, known), (low_s, high_s) in zip(ends, sides, strict=True):
+            rows.append([-one for one in row])
+            top.append(known - low_s)
+            if np.isfinite(high_s):
+                rows.append(row)
+                top.append(high_s - known)
+        found = linprog(cost, A_ub=rows, b_ub=top, bounds=bounds + [(0, None)] * (n - 1), method="highs")
+        best = min(best, float(found.fun or 0.0) + fixed) if found.status == 0 else best
+    return best
 
 
 def _sets(rules: RaceRules, pace: Pace) -> list[tuple[TyrePace, int]]:
@@ -208,7 +240,7 @@ def least_times(rules: RaceRules, pace: Pace, begin: Begin, margin_l: float) -> 
                     if _too_many(rules, [*begin.fitted, *new]):
                         continue
                     for ways in itertools.product(range(len(pace.levels)), repeat=len(sets)):
-                        time = _way_s(rules, pace, begin, margin_l, lengths, changes, sets, ways)
+                        time = _way_s(rules, pace, begin, margin_l, lengths, changes, sets, ways, best.get(stops, np.inf))
                         if time < best.get(stops, np.inf):
                             best[stops] = time
     return best
@@ -216,11 +248,11 @@ def least_times(rules: RaceRules, pace: Pace, begin: Begin, margin_l: float) -> 
 
 def _way_s(
     rules: RaceRules, pace: Pace, begin: Begin, margin_l: float, lengths: list[int], changes: tuple[bool, ...],
-    sets: tuple[tuple[TyrePace, int], ...], ways: tuple[int, ...],
+    sets: tuple[tuple[TyrePace, int], ...], ways: tuple[int, ...], most_s: float,
 ) -> float:  # fmt: skip
     """One way: its laps one by one, the compounds that it uses, its time at the wheel and its fuel."""
     lap, which, time, legs = begin.done, 0, 0.0, list[tuple[int, float, float, bool]]()
-    used, burnt = Counter(dict(begin.driven)), begin.burnt_l
+    used, burnt, each = Counter(dict(begin.driven)), begin.burnt_l, list[float]()
     work = float(sets[0][1])
     for index, laps in enumerate(lengths):
         fitted = index > 0 and changes[index - 1]
@@ -237,6 +269,7 @@ def _way_s(
             work += level.tyre_share
             used.update(dict.fromkeys(_axles(tyre.key), 1))
         time += driving
+        each.append(driving)
         burns = laps * pace.fuel_l_per_lap * level.fuel_share
         burnt += burns
         if rules.stint_l and burns + (begin.since_l if not index else 0.0) > rules.stint_l + 1e-7:
@@ -247,4 +280,4 @@ def _way_s(
         return np.inf
     if any(used[key] < rules.compulsory_laps for key in rules.compulsory):
         return np.inf
-    return time + _fuel_s(rules, pace, begin, margin_l, legs)
+    return time + _fuel_s(rules, pace, begin, margin_l, legs, each, most_s - time)

@@ -12,7 +12,7 @@ from apexcore.race.happened import KINDS, Mark, Setup, happened
 from apexcore.race.legal import owed
 from apexcore.race.live import advise, under_safety_car
 from apexcore.race.rivals import duels, stop_laps, typed
-from apexcore.race.rules import Laps, Pace, RaceRules, TyrePace, TyreSets
+from apexcore.race.rules import Laps, Minutes, Pace, RaceRules, TyrePace, TyreSets
 from apexcore.race.timed import plans_in_time
 from apexcore.race.weather import WET
 from tests.amounts import many
@@ -21,13 +21,14 @@ PACE = Pace(74.0, (TyrePace("marl", 0.0, 0.11, 0.6, 22, 0.1), TyrePace("slate", 
 
 
 def drawn(rng: np.random.Generator) -> RaceRules:
+    shut = tuple(Minutes(first=first, last=first + 3.0) for first in (2.0, 14.0)) if rng.random() < 0.25 else ()
     return RaceRules(
         laps=24, minutes=float(rng.choice([0.0, 0.0, 25.0])), laps_after=int(rng.integers(0, 2)), pit_loss_s=22, tank_l=30, most_stops=4,
         least_stops=int(rng.integers(0, 3)), refuelling=bool(rng.random() < 0.8), tyre_change_s=4,
         compulsory=("marl", "slate") if rng.random() < 0.4 else (), tyres_may_stay=bool(rng.random() < 0.3),
         longest_stint=int(rng.choice([0, 0, 14])), no_stops=(Laps(first=9, last=11),) if rng.random() < 0.3 else (),
         sets=(TyreSets(compound="marl", count=2, age=0), TyreSets(compound="marl", count=1, age=5)) if rng.random() < 0.3 else (),
-        rain_from=float(rng.choice([0.0, 0.0, 8.0])), wheel_minutes=float(rng.choice([0.0, 0.0, 20.0])),
+        no_stop_minutes=shut, rain_from=float(rng.choice([0.0, 0.0, 8.0])), wheel_minutes=float(rng.choice([0.0, 0.0, 20.0])),
     )  # fmt: skip
 
 
