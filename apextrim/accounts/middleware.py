@@ -23,10 +23,9 @@ class SignedIn(LoginRequiredMiddleware):
     def handle_no_permission(self, request: HttpRequest, view_func: Callable[..., Any]) -> HttpResponseBase:  # type: ignore[override]
         """The way to the sign-in page."""
         if request.headers.get("HX-Request"):
+            # the page asks by itself, by a timer or for an answer to what is typed: all of it stays, and so does the page
             to = redirect_to_login(page_of(request) or reverse("home")).url
-            if request.method == "GET":  # asked for by the page itself, by a timer: what is being typed on it stays, and so does it
-                return HttpResponse(status=204, headers={"HX-Trigger": json.dumps({"signed-out": {"to": to}})})
-            return HttpResponse(headers={"HX-Redirect": to})  # a part of a page was sent: the whole of it has to go
+            return HttpResponse(status=204, headers={"HX-Trigger": json.dumps({"signed-out": {"to": to}})})
         if request.method in ("GET", "HEAD"):
             return super().handle_no_permission(request, view_func)
         return redirect_to_login(page_of(request) or reverse("home"))

@@ -215,7 +215,10 @@ def saving_view(what: str, whole: float, share: float, way: Way, lifts: Lifts, s
     :param whole: what a lap takes [l or J]
     :param share: of it that is wanted saved [-]
     """
-    scale, unit, words, decimals = (1.0, "l", "fuel", 3) if what == "fuel" else (1e-3, "kJ", f"work of the {WHEEL_WORDS[what]} tyre", 1)
+    if what == "fuel":
+        scale, unit, words, decimals = current().value(1.0, "l", apart=True), current().unit("l"), "fuel", 3
+    else:
+        scale, unit, words, decimals = 1e-3, "kJ", f"work of the {WHEEL_WORDS[what]} tyre", 1
     points = [(one.saved * scale, one.cost_s) for one in curve(lifts, 13)]
     most, most_s = max(points[-1][0], 1e-9), max(points[-1][1], 1e-9)
 

@@ -17,7 +17,7 @@ from apexcore.race.reverses import Reverse
 from apexcore.race.rules import Pace, RaceRules
 from apexcore.vehicle.car import Car
 from apextrim.ui.pictures import Axis, linear_axis
-from apextrim.ui.units import told
+from apextrim.ui.units import one_of, per_one, told
 
 from .gap_presenters import causes_words, stints_words, tyre_names
 from .queries import RaceView, RankedPlan
@@ -385,9 +385,10 @@ def estimate_rows(view: RaceView, car: Car) -> list[EstimateRow]:
     """What the plans are computed from."""
     pace = view.pace
     use, weight = pace.fuel, pace.fuel_s_per_l
+    litre, litre_spread = per_one(weight.mean, "l"), 1000.0 * per_one(half_interval(weight.sd), "l")
     rows = [
         _row("Fuel per lap", told(f"{use.mean_l:.2f} l"), told(f"± {half_interval(use.error_l):.2f} l"), use.laps),
-        _row("Weight of a litre", _ms_a_lap(weight.mean), f"± {1000 * half_interval(weight.sd):.0f} ms", weight.laps),
+        _row(f"Weight of {one_of('l')}", _ms_a_lap(litre), f"± {litre_spread:.0f} ms", weight.laps),
     ]
     first = tyre_names(car, pace.pace.tyres[0].key)[0]
     for index, tyre in enumerate(pace.pace.tyres[: len(pace.fade)]):

@@ -18,6 +18,7 @@ from apextrim.library.caches import MB, kept_within
 from apextrim.modelling import answers, cases
 from apextrim.sheets.queries import core_sheet_in_car
 from apextrim.ui.fields import QuantityField
+from apextrim.ui.units import one_of
 
 from . import gap_presenters, presenters, queries
 
@@ -76,7 +77,7 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
         context |= {
             "form": form, "levels": [_level_row(pace, level, first.laps) for level in levels], "first": first, "saving": found,
             "halves": early_or_late(pace, driven(pace, first.compound), levels[-1], first.laps, half) if levels else None, "half": half,
-            "most": levels[-1] if levels else None,
+            "most": levels[-1] if levels else None, "a_unit": one_of("l"),
             "plan_words": _words(found.plan, car) if found else "",
             "fewer_words": _words(found.fewer, car) if found and found.fewer else "",
             "fewer_s": abs(found.fewer_s) if found else 0.0,

@@ -12,7 +12,7 @@ from apexcore.circuit.track import CentreLine, Corner, centre_line, closed_segme
 from apexcore.circuit.track import Circuit as CoreCircuit
 from apexcore.quantities import format_number
 
-from .units import told
+from .units import current, told
 
 #: Size of the map's picture, and the margin for the numbers [px].
 WIDTH, HEIGHT, MARGIN = 760.0, 400.0, 34.0
@@ -317,8 +317,9 @@ def _profile(centre: CentreLine, spans: Sequence[CornerSpan]) -> Profile:
         words = told(f"{first * centre.ds:.0f} to {after * centre.ds:.0f} m: banked {format_number(abs(steepest), 1)}° down to the {side}")
         banks.append((WIDTH * first / n, WIDTH * (after - first) / n, _BAR * abs(steepest) / most, words))
     corners = [(span.number, WIDTH * (span.apex % n) / n) for span in spans]
-    x_ends = f"0 {centre.length_m:.6g} 0 {WIDTH:g}"
-    y_ends = f"{low:.6g} {low + max(high - low, 0.5):.6g} {PROFILE - _BAR - 10.0:g} 14"
+    units = current()
+    x_ends = f"0 {units.value(centre.length_m, 'm'):.6g} 0 {WIDTH:g}"
+    y_ends = f"{units.value(low, 'm'):.6g} {units.value(low + max(high - low, 0.5), 'm'):.6g} {PROFILE - _BAR - 10.0:g} 14"
     return Profile(_path(np.column_stack([across, down]), False), banks, corners, low, high, flat, x_ends, y_ends)
 
 

@@ -87,7 +87,7 @@ def test_an_event(racer: Page) -> None:
 
 
 @pytest.mark.thorough_only
-def test_a_step_on_a_sheet_leads_to_the_sign_in_and_back_with_its_draft(racer: Page) -> None:
+def test_a_step_on_a_sheet_stays_where_it_is_and_its_saving_leads_to_the_sign_in_and_back(racer: Page) -> None:
     racer.goto("/events/1/sheet/")
     box = racer.get_by_label("Front anti-roll bar", exact=True)
     expect(racer.locator("[data-lap]")).to_be_visible()
@@ -97,6 +97,8 @@ def test_a_step_on_a_sheet_leads_to_the_sign_in_and_back_with_its_draft(racer: P
     racer.context.clear_cookies(name="sessionid")
     box.focus()
     racer.keyboard.press("ArrowUp")
+    expect(racer.locator("#signed-out")).to_be_visible()
+    racer.get_by_role("button", name="Save as a new sheet").click()
     racer.get_by_label("Username").wait_for()
     sign_in(racer)
     expect(racer.get_by_text("Your unsaved entries were restored.")).to_be_visible()

@@ -1,5 +1,6 @@
 """Every main view in both themes: nothing for axe to find, no sideways scroll, and a phone can read it."""
 
+import json
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -114,6 +115,44 @@ def test_a_view_is_accessible_in_both_themes_and_never_scrolls_sideways(tour: tu
         page.set_viewport_size({"width": width, "height": 800})
         assert page.evaluate("() => document.documentElement.scrollWidth") <= width
     assert not wrong, wrong
+
+
+#: Every text of a page and every word that a reader is told by other means; not its lists to choose from, scripts and shortcuts.
+SAID = """() => {
+  const said = [];
+  const skip = (node) => node.closest("script, style, dialog, select, code, kbd, b, [hidden], .brand");
+  const walk = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
+  while (walk.nextNode()) if (!skip(walk.currentNode.parentElement)) said.push(walk.currentNode.textContent.trim());
+  for (const node of document.body.querySelectorAll("*")) if (!skip(node))
+    for (const name of ["title", "aria-label", "placeholder", "data-unit", "data-x-words", "data-y-words"])
+      if (node.getAttribute(name)) said.push(node.getAttribute(name).trim());
+  return said.filter(Boolean);
+}"""
+#: A metric unit by itself, or behind a number; a car's bars are none, and a car is told by its time to 100 km/h wherever it is sold.
+METRIC = re.compile(r"(?<![\w/])(kPa|°C|km/h|kg|N/mm|Nm|kW|mm|l/s|m/s|PS)(?![\w/²³])|\d[\s\u00a0\u2009](l|m|K|bar)(?![\w/²³])|^(l|m|K)$")
+#: Files of cars and circuits are written in SI, and so are the long forms that edit them; words are explained in their own units.
+IN_SI = ("car", "copy", "circuit page", "new circuit", "glossary", "units")
+
+
+@pytest.mark.thorough_only
+def test_a_reader_of_us_units_meets_no_metric_one(tour: tuple[Page, list[str]]) -> None:
+    page, wrong = tour
+    wrong.clear()
+    page.goto("/account/units/")
+    page.get_by_role("button", name="US", exact=True).click()
+    foreign = dict[str, list[str]]()
+    try:
+        for view in VIEWS:
+            if view in IN_SI:
+                continue
+            page.goto(address(view))
+            found = [said for said in page.evaluate(SAID) if METRIC.search(said) and said != "0 to 100 km/h"]
+            if found:
+                foreign[view] = found[:5]
+    finally:
+        page.goto("/account/units/")
+        page.get_by_role("button", name="Metric", exact=True).click()
+    assert not wrong and not foreign, json.dumps(foreign, indent=1, ensure_ascii=False)
 
 
 @pytest.mark.thorough_only

@@ -27,9 +27,9 @@ MOST_FROM_MARK_M, _NEAR_M = 200.0, 60.0
 #: Longest text of a place.
 MOST_LETTERS = 80
 
-_FROM_MARK = re.compile(r"(?P<mark>.*?\S) *(?P<sign>[+-]) *(?P<metres>[0-9.,]+) *m?")
-_IN_WORDS = re.compile(r"(?P<metres>[0-9.,]+) *m? +(?P<side>before|after) +(?:the +)?(?P<mark>.+)")
-_METRES = re.compile(r"[0-9][0-9.,]* *m?")
+_FROM_MARK = re.compile(r"(?P<mark>.*?\S) *(?P<sign>[+-]) *(?P<metres>[0-9.,]+ *(?:m|ft)?)")
+_IN_WORDS = re.compile(r"(?P<metres>[0-9.,]+ *(?:m|ft)?) +(?P<side>before|after) +(?:the +)?(?P<mark>.+)")
+_METRES = re.compile(r"[0-9][0-9.,]* *(?:m|ft)?")
 
 
 @dataclass(frozen=True)
@@ -139,7 +139,7 @@ def _folded(text: str) -> str:
 
 
 def read_place(text: str, way: Approach, place: str) -> Place:
-    """A place as it was typed: a mark with metres before (-) or after (+) it, or metres from the start.
+    """A place as it was typed: a mark with metres before (-) or after (+) it, or metres from the start; feet where they are said.
 
     :param place: the words for this field in an error
     :raises InputError: for an unknown mark, a place beyond the lap, or one that belongs to another corner
@@ -149,15 +149,15 @@ def read_place(text: str, way: Approach, place: str) -> Place:
     if not bare:
         raise InputError(place, text, "a mark such as 2nd board -8, or metres from the start")
     if bare not in marks and _METRES.fullmatch(bare):
-        at = read_number(bare, "m", place, 0.0, way.length_m)
+        at = float(round(read_number(bare, "m", place, 0.0, way.length_m)))
         return _held(Place(f"{format_number(at, 0)} m", at), way, place, text)
     mark, metres = marks.get(bare), 0.0
     if mark is None and (parts := _FROM_MARK.fullmatch(bare)):
         mark = marks.get(parts["mark"])
-        metres = read_number(parts["metres"], "m", place, 0.0, MOST_FROM_MARK_M) * (-1.0 if parts["sign"] == "-" else 1.0)
+        metres = _away_m(parts["metres"], place) * (-1.0 if parts["sign"] == "-" else 1.0)
     elif mark is None and (parts := _IN_WORDS.fullmatch(bare)):
         mark = marks.get(parts["mark"])
-        metres = read_number(parts["metres"], "m", place, 0.0, MOST_FROM_MARK_M) * (-1.0 if parts["side"] == "before" else 1.0)
+        metres = _away_m(parts["metres"], place) * (-1.0 if parts["side"] == "before" else 1.0)
     if mark is None:
         known = ", ".join(dict.fromkeys(mark.key for mark in way.marks))
         wanted = f"one of {known}, with metres such as -8 behind it, or metres from the start" if known else "metres from the start"
@@ -168,6 +168,11 @@ def read_place(text: str, way: Approach, place: str) -> Place:
     elif not 0.0 <= at <= way.length_m:
         raise InputError(place, text, f"a place on the course, 0 m to {way.length_m:.0f} m")
     return _held(Place(text_from(mark, metres), at), way, place, text)
+
+
+def _away_m(text: str, place: str) -> float:
+    """How far from a mark, to what the book tells of it [m]."""
+    return round(read_number(text, "m", place, 0.0, MOST_FROM_MARK_M), 1)
 
 
 def _held(found: Place, way: Approach, place: str, text: str) -> Place:

@@ -9,7 +9,7 @@ from django.utils.safestring import SafeString
 
 from apexcore.quantities import format_lap, format_number, spread_decimals
 from apexcore.quantities.lexicon import LEXICON
-from apextrim.ui.units import current
+from apextrim.ui.units import current, per_one
 
 register = template.Library()
 
@@ -69,6 +69,12 @@ def qn(value: object, unit: str, decimals: int = 0, kind: str = "") -> str:
     if not isinstance(value, float | int):
         return "–"
     return current().number(float(value), unit, decimals, kind == "signed", kind == "apart")
+
+
+@register.simple_tag
+def per(value: object, unit: str, decimals: int = 0) -> str:
+    """A value for each one of a unit, for each of the reader's."""
+    return format_number(per_one(float(value), unit), decimals) if isinstance(value, float | int) else "–"
 
 
 @register.simple_tag

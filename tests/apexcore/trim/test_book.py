@@ -38,6 +38,8 @@ WAY = Approach(
         ("401", 401.0, "401 m"),
         ("3150 m", 3150.0, "3150 m"),
         ("2nd board + 0", 420.0, "2nd board"),
+        ("2nd board -26 ft", 412.1, "2nd board −7.9 m"),
+        ("1316ft", 401.0, "401 m"),
     ],
 )
 def test_a_place_is_read_as_people_type_it(typed: str, at_m: float, text: str) -> None:
