@@ -134,7 +134,7 @@ def within_limits(
     if not rules.no_stop_minutes or not found:
         return problem, found
 
-    def shut(best: Best) -> set[int]:
+    def shut(best: Best) -> tuple[set[int], set[int]]:
         return _shut_laps(rules, pace, options, problem, best, begins_s(best), slower_s)
 
     def without(one: Problem, laps: set[int]) -> Problem:
@@ -148,17 +148,17 @@ def within_limits(
             one, some = within_wheel(rules, pace, options, one, bests)
             if min((best.time_s for best in some), default=math.inf) > most_s:
                 return []
-            laps = set[int]().union(*map(shut, some))
+            laps = set[int]().union(*(each for best in some for each in shut(best)))
             if not laps:
                 return some
             one = without(one, laps)
 
-    deep = set.intersection(*map(shut, found))
-    if deep:  # of every number of stops
-        problem, found = within_wheel(rules, pace, options, without(problem, deep), bests)
+    every = set.intersection(*(shut(best)[1] for best in found))
+    if every:  # what no number of stops may use is left out at once
+        problem, found = within_wheel(rules, pace, options, without(problem, every), bests)
         if not found:
             return problem, []
-    broken = {len(best.legs) - 1: best.time_s for best in reversed(found) if shut(best)}
+    broken = {len(best.legs) - 1: best.time_s for best in reversed(found) if shut(best)[0]}
     legal = [best for best in found if len(best.legs) - 1 not in broken]
     quickest = min((best.time_s for best in legal), default=math.inf)
     near_s = math.inf if len(broken) < _FEW else NEAR_S
@@ -181,10 +181,10 @@ def within_limits(
 
 def _shut_laps(
     rules: RaceRules, pace: Pace, options: Sequence[Option], problem: Problem, best: Best, begins_s: float, slower_s: float
-) -> set[int]:  # fmt: skip
-    """Laps behind which a plan stops while the pit is closed, and with them those that it ends so deep within the stretch that two stops
-    more or fewer before them do not lead out of it; empty where it stops at none."""
-    shut, ends, clock, lap = set[int](), list[float](), begins_s, 0
+) -> tuple[set[int], set[int]]:  # fmt: skip
+    """Laps behind which a plan stops while the pit is closed; and, where there are any, those that it ends so deep within the stretch that
+    two stops more or fewer before them do not lead out of it."""
+    shut, deep, ends, clock, lap = set[int](), set[int](), list[float](), begins_s, 0
     for leg, after, seconds in zip(best.legs, (*best.legs[1:], None), legs_s(rules, pace, options, problem, best), strict=True):
         seconds += slower_s * leg.laps
         ends += [clock + seconds * k / leg.laps for k in range(1, leg.laps + 1)]
@@ -193,8 +193,8 @@ def _shut_laps(
             shut |= {lap} if rules.closed_at(clock) is not None else set()
             clock += problem.stop_s(after.leaves_l - leg.arrives_l, after.fitted)
     if not shut:
-        return shut
+        return shut, deep
     room = min(len(best.legs) - 2, 2) * max(problem.stop_s(problem.tank_l, fitted) for fitted in (True, False)) + pace.lap_s
     for one in rules.no_stop_minutes:
-        shut |= {lap for lap, end in enumerate(ends[:-1], start=1) if 60.0 * one.first + room <= end < 60.0 * one.last - room}
-    return shut
+        deep |= {lap for lap, end in enumerate(ends[:-1], start=1) if 60.0 * one.first + room <= end < 60.0 * one.last - room}
+    return shut, deep

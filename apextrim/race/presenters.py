@@ -237,6 +237,8 @@ def fewer_words(view: RaceView) -> str:
         why = f"a stint may have {counted(rules.longest_stint, 'lap')}"
     elif rules.wheel_minutes and 60.0 * rules.wheel_minutes * stints < rules.laps * pace.lap_s:
         why = f"a driver may drive {rules.wheel_minutes:g} min at a stretch"
+    elif rules.no_stop_minutes:
+        why = "the minutes without stops leave no plan with them, or none near those shown"
     elif len(view.by_stops) >= MOST_KINDS:
         why = "they take longer than those shown"
     else:
