@@ -33,7 +33,7 @@ class Marker(Value):
     :param side: on which side of the road, or across it
     :param name: what people call it
     :param height_mm: height of a kerb or bump; bumps enter the clearance [mm]
-    :param grip: grip of a kerb over that of the dry road; None for what one usually has [-]
+    :param grip: grip of a kerb over that of the dry road; empty for what one usually has [-]
     """
 
     kind: MarkerKind

@@ -57,6 +57,7 @@ def test_a_run(racer: Page) -> None:
     expect(racer.get_by_label("Note").first).to_have_value("")
 
 
+@pytest.mark.thorough_only
 def test_a_sheet_and_its_reason(racer: Page) -> None:
     racer.goto("/events/4/sheet/")
     box = racer.get_by_label("Rear wing", exact=True)

@@ -58,10 +58,10 @@ def tour(site: str, signed_in: BrowserContext) -> Iterator[tuple[Page, list[str]
 @pytest.mark.parametrize(
     "where",
     [
-        "plan",
         *many(
-            (),
+            ("card",),
             (
+                "plan",
                 "corner card",
                 "card",
                 "lap card",
