@@ -48,7 +48,8 @@ def test_plans_keep_to_the_clock_and_hardly_ever_miss_the_least(block: int) -> N
         legal += 1
         unseen += not told
         behind += [told[0].time_s - min(known.values())] if told else []
-    assert legal and unseen <= max(legal // 8, 1) and np.mean(np.array(behind) < 2e-6) > 0.9, (unseen, legal, sorted(behind)[-8:])
+    slower = sum(one > 2e-6 for one in behind)
+    assert legal and unseen <= max(legal // 8, 1) and slower <= max(legal // 10, 1), (unseen, slower, legal, sorted(behind)[-8:])
 
 
 @pytest.mark.thorough
@@ -73,7 +74,8 @@ def test_from_any_standing_the_rest_keeps_to_the_clock(block: int) -> None:
         legal += 1
         unseen += not told
         behind += [told[0].time_s - min(known.values())] if told else []
-    assert legal and unseen <= max(legal // 8, 1) and np.mean(np.array(behind) < 2e-6) > 0.9, (unseen, legal, sorted(behind)[-8:])
+    slower = sum(one > 2e-6 for one in behind)
+    assert legal and unseen <= max(legal // 8, 1) and slower <= max(legal // 10, 1), (unseen, slower, legal, sorted(behind)[-8:])
 
 
 def test_a_window_in_minutes_holds_the_stop() -> None:
