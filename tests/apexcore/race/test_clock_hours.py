@@ -34,7 +34,7 @@ def test_plans_keep_to_the_clock_and_hardly_ever_miss_the_least(block: int) -> N
     """Each is legal. The reference may also stand or carry fuel for nothing so as to come in later, which no plan does: there, and there
     alone, it finds a way where none is told."""
     behind, unseen, legal = list[float](), 0, 0
-    for seed in range(block * many(4, 60), (block + 1) * many(4, 60)):
+    for seed in range(block * many(6, 60), (block + 1) * many(6, 60)):
         rules, pace = random_race(10_000 + seed, 6)
         rules = rules.model_copy(update={"no_stop_minutes": closed(np.random.default_rng([seed, 77]), rules.laps * pace.lap_s)})
         told, known = search(rules, pace), least_times(rules, pace, at_start(rules, pace), pace.margin_l)
@@ -49,7 +49,7 @@ def test_plans_keep_to_the_clock_and_hardly_ever_miss_the_least(block: int) -> N
         unseen += not told
         behind += [told[0].time_s - min(known.values())] if told else []
     slower = sum(one > 2e-6 for one in behind)
-    assert legal and unseen <= max(legal // 8, 1) and slower <= max(legal // 10, 1), (unseen, slower, legal, sorted(behind)[-8:])
+    assert legal >= many(0, 20) and unseen <= max(legal // 8, 1) and slower <= max(legal // 10, 1), (unseen, slower, legal, sorted(behind)[-8:])
 
 
 @pytest.mark.thorough
@@ -75,7 +75,7 @@ def test_from_any_standing_the_rest_keeps_to_the_clock(block: int) -> None:
         unseen += not told
         behind += [told[0].time_s - min(known.values())] if told else []
     slower = sum(one > 2e-6 for one in behind)
-    assert legal and unseen <= max(legal // 8, 1) and slower <= max(legal // 10, 1), (unseen, slower, legal, sorted(behind)[-8:])
+    assert legal >= many(0, 20) and unseen <= max(legal // 8, 1) and slower <= max(legal // 10, 1), (unseen, slower, legal, sorted(behind)[-8:])
 
 
 def test_a_window_in_minutes_holds_the_stop() -> None:
