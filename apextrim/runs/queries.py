@@ -112,6 +112,11 @@ def driven(laps: Iterable[Lap]) -> list[DrivenLap]:
     return [DrivenLap(lap.number, lap.time_s, lap.kind, lap.fuel_l, tuple(lap.sectors_s), lap.top_ms) for lap in laps]  # type: ignore[arg-type]
 
 
+def tyre_names(event: Event) -> dict[str, str]:
+    """What the compounds of the event's car are called, by their keys."""
+    return {compound.key: compound.name for compound in cases.car_of(event).tyres.compounds}
+
+
 @dataclass(frozen=True)
 class RunLine:
     """A run in a list."""

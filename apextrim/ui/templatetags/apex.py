@@ -9,6 +9,7 @@ from django.utils.safestring import SafeString
 
 from apexcore.quantities import format_lap, format_number, spread_decimals
 from apexcore.quantities.lexicon import LEXICON
+from apexcore.vehicle.pair import pair_words
 from apextrim.ui.units import current, per_one
 
 register = template.Library()
@@ -69,6 +70,15 @@ def qn(value: object, unit: str, decimals: int = 0, kind: str = "") -> str:
     if not isinstance(value, float | int):
         return "–"
     return current().number(float(value), unit, decimals, kind == "signed", kind == "apart")
+
+
+@register.simple_tag
+def tyres(front: str, rear: str, names: dict[str, str]) -> str:
+    """What compounds front and rear are called.
+
+    :param names: of the car's compounds, by their keys
+    """
+    return pair_words(names, front, rear)
 
 
 @register.simple_tag

@@ -49,7 +49,12 @@ def test_plans_keep_to_the_clock_and_hardly_ever_miss_the_least(block: int) -> N
         unseen += not told
         behind += [told[0].time_s - min(known.values())] if told else []
     slower = sum(one > 2e-6 for one in behind)
-    assert legal >= many(0, 20) and unseen <= max(legal // 8, 1) and slower <= max(legal // 10, 1), (unseen, slower, legal, sorted(behind)[-8:])
+    assert legal >= many(0, 20) and unseen <= max(legal // 8, 1) and slower <= max(legal // 10, 1), (
+        unseen,
+        slower,
+        legal,
+        sorted(behind)[-8:],
+    )
 
 
 @pytest.mark.thorough
@@ -75,7 +80,12 @@ def test_from_any_standing_the_rest_keeps_to_the_clock(block: int) -> None:
         unseen += not told
         behind += [told[0].time_s - min(known.values())] if told else []
     slower = sum(one > 2e-6 for one in behind)
-    assert legal >= many(0, 20) and unseen <= max(legal // 8, 1) and slower <= max(legal // 10, 1), (unseen, slower, legal, sorted(behind)[-8:])
+    assert legal >= many(0, 20) and unseen <= max(legal // 8, 1) and slower <= max(legal // 10, 1), (
+        unseen,
+        slower,
+        legal,
+        sorted(behind)[-8:],
+    )
 
 
 def test_a_window_in_minutes_holds_the_stop() -> None:

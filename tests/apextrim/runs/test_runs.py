@@ -167,6 +167,7 @@ def test_a_run_is_kept_with_all_that_is_known_of_it_on_one_page(client_in: Clien
         "laps": "1:25.3 out\n1\t1:13.8\n2\t1:13.6\n73,7\n73.9\n74\n1:13.5",
     }  # fmt: skip
     page = client_in.post(url("add_run", event), start(event, first, **more), follow=True).content.decode()
+    assert "Marl" in page and "marl / marl" not in page  # called as people call it, not by its key
     run = event.runs.get()
     assert run.laps.count() == 7 and run.laps.all()[0].kind == "out"
     assert (run.tags, run.words, run.fuel_end_l, run.tyre_set) == (
