@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from ..errors import InputError
 from .rules import MOST_LAPS, MOST_MINUTES, Laps, Minutes, RaceRules, TyreSets
 
-_MOST_MIN = 1500
 _LAPS = re.compile(r"(\d{1,6})\s*(?:laps?)?", re.IGNORECASE)
 _TIME = re.compile(
     r"(?:(\d{1,3}(?:[.,]\d+)?)\s*h(?:ours?|rs?)?)?\s*(?:(\d{1,4}(?:[.,]\d+)?)\s*(?:m(?:in(?:utes?)?)?)?)?"
@@ -36,8 +35,8 @@ def read_length(text: str) -> dict[str, float]:
     hours, minutes = (float((part or "0").replace(",", ".")) for part in (timed[1], timed[2]))
     total = 60.0 * hours + minutes
     after = int(timed[3] or 1) if re.search(r"lap", said, re.IGNORECASE) else 0
-    if not 1.0 <= total <= _MOST_MIN or after > 5:
-        raise InputError("Race length", text, f"1 to {_MOST_MIN} min, and at most 5 laps after it")
+    if not 1.0 <= total <= MOST_MINUTES or after > 5:
+        raise InputError("Race length", text, f"1 to {MOST_MINUTES} min, and at most 5 laps after it")
     return {"laps": 1, "minutes": total, "laps_after": after}
 
 
@@ -64,6 +63,11 @@ def distance_laps(rules: RaceRules, lap_s: float) -> float:
 _STRETCH = re.compile(r"(?:laps?\s*)?(\d{1,4})(?:\s*(?:-|–|to)\s*(\d{1,4}))?", re.IGNORECASE)
 
 
+def _parts(text: str) -> list[str]:
+    """What is typed in one box, part by part: behind commas, semicolons and `and`."""
+    return [said for part in re.split(r"[,;]|\band\b", text) if (said := " ".join(part.split()))]
+
+
 def read_stretches(text: str, what: str) -> list[Laps]:
     """Laps as typed, `12-15, 30`: stretches that do not touch, the first one first.
 
@@ -71,10 +75,7 @@ def read_stretches(text: str, what: str) -> list[Laps]:
     :raises InputError: naming the value and what was expected
     """
     laps = set[int]()
-    for part in re.split(r"[,;]|\band\b", text):
-        said = " ".join(part.split())
-        if not said:
-            continue
+    for said in _parts(text):
         told = _STRETCH.fullmatch(said)
         first, last = (int(told[1]), int(told[2] or told[1])) if told else (0, 0)
         if not 1 <= first <= last <= MOST_LAPS:
@@ -105,10 +106,7 @@ def read_minutes(text: str, what: str) -> list[Minutes]:
     """
     expected = f"minutes such as 0-25, 35-60, or 1:30-1:45, each from 0 to {MOST_MINUTES}"
     told = list[tuple[float, float]]()
-    for part in re.split(r"[,;]|\band\b", text):
-        said = " ".join(part.split())
-        if not said:
-            continue
+    for said in _parts(text):
         found = _MINUTES.fullmatch(said)
         first, last = (_clock_min(found[1]), _clock_min(found[2])) if found else (None, None)
         if first is None or last is None or not 0.0 <= first < last <= MOST_MINUTES:

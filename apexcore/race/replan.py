@@ -31,7 +31,7 @@ class Standing:
     :param wheel_s: time at the wheel since the last change of driver [s]
     :param burnt_l: fuel burnt on the race's laps so far [l]
     :param since_l: of it, since the last stop [l]
-    :param clock_s: the race's clock as that lap ended [s]
+    :param clock_s: the race's clock as that lap ended; told where rules ask for it, else 0 [s]
     :param late_s: what the clock will have lost behind a safety car by the next stop [s]
     :param slower_s: how much slower than the pace a lap is driven today, for the clock alone [s]
     """
@@ -279,9 +279,10 @@ def standing_of(rules: RaceRules, pace: Pace, plan: Plan, lap: int) -> Standing:
         use = pace.fuel_l_per_lap * stint.level.fuel_share
         if stint.last_lap >= lap:
             leaves = stint.fuel_l - (rules.formation_laps * pace.fuel_l_per_lap if not index and stint.first_lap == 1 else 0.0)
+            clock = float(course(rules, pace, plan).passed_s[lap - 1]) if lap and rules.no_stop_minutes else 0.0
             return Standing(
                 lap, leaves - use * laps, stint.compound, stint.age + laps, laps, index, tuple(driven.items()), tuple(fitted),
-                burnt_l=burnt + use * laps, since_l=use * laps, clock_s=float(course(rules, pace, plan).passed_s[lap - 1]) if lap else 0.0,
+                burnt_l=burnt + use * laps, since_l=use * laps, clock_s=clock,
             )  # fmt: skip
         burnt += use * laps
     raise AssertionError("a lap beyond the plan")  # pragma: no cover

@@ -15,7 +15,7 @@ from .weather import lost_s, rains
 _WHEEL_S = 1e-6
 _TURNS = 12
 #: Numbers of stops from which on those are left out that the clock puts so far behind [s].
-_FEW, NEAR_S = 4, 10.0
+_FEW, _NEAR_S = 4, 10.0
 
 
 def track_s(rules: RaceRules, first_lap: int, laps: int) -> float:
@@ -161,7 +161,7 @@ def within_limits(
     broken = {len(best.legs) - 1: best.time_s for best in reversed(found) if shut(best)[0]}
     legal = [best for best in found if len(best.legs) - 1 not in broken]
     quickest = min((best.time_s for best in legal), default=math.inf)
-    near_s = math.inf if len(broken) < _FEW else NEAR_S
+    near_s = math.inf if len(broken) < _FEW else _NEAR_S
     for stops in sorted(broken, key=lambda stops: broken[stops]):
         legal += opened(stops, quickest + near_s)
         quickest = min((best.time_s for best in legal), default=math.inf)

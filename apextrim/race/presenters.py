@@ -135,7 +135,7 @@ def stint_bars(rules: RaceRules, use_l: float, plan: Plan, car: Car) -> list[Sti
     for stint in plan.stints:
         name, letters, front, rear = tyre_names(car, stint.compound)
         left, right = axis.at(stint.first_lap - 1), axis.at(stint.first_lap - 1 + stint.laps)
-        parts = [f"{counted(stint.laps, 'lap')} on {name}" if stint.fitted else f"{counted(stint.laps, 'lap')} on the same {name}"]
+        parts = [f"{counted(stint.laps, 'lap')} on {'' if stint.fitted else 'the same '}{name}"]
         if stint.fitted and stint.age:
             parts.append(f"{stint.age} laps old")
         if stint.level.saved_pct:

@@ -54,11 +54,6 @@ def told(sentence: str) -> str:
     return current().told(sentence)
 
 
-def unit_of(unit: str) -> str:
-    """What the reader has for a unit of the core."""
-    return current().unit(unit)
-
-
 def per_one(value: float, unit: str) -> float:
     """A value for each one of a unit of the core, as one for each of the reader's."""
     return value / current().value(1.0, unit, apart=True)
@@ -70,7 +65,7 @@ _ONE_OF = {"l": "a litre", "US gal": "a US gallon", "imp gal": "an imperial gall
 
 def one_of(unit: str) -> str:
     """One of the reader's unit, in words."""
-    return _ONE_OF[unit_of(unit)]
+    return _ONE_OF[current().unit(unit)]
 
 
 def typed_as(value: float, unit: str) -> str:

@@ -7,7 +7,7 @@ from apexcore.judge.verdict import Verdict
 from apexcore.quantities import format_lap, format_number
 from apextrim.runs.queries import per_run
 from apextrim.ui.pictures import Axis, Plot
-from apextrim.ui.units import per_one, unit_of
+from apextrim.ui.units import current, per_one
 
 from .queries import Judged
 
@@ -112,14 +112,14 @@ def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str,
         ]
         return what, unit, texts[0], texts[1]
 
-    rows = [row("fuel weight", f"ms per {unit_of('kg')}", priors.fuel, verdict.fuel_s_per_kg, per_one(1000, "kg"), 1)]
+    rows = [row("fuel weight", f"ms per {current().unit('kg')}", priors.fuel, verdict.fuel_s_per_kg, per_one(1000, "kg"), 1)]
     used = {lap.compound for run in judged.runs for lap in run.laps}
     for index, found in enumerate(verdict.fade_s_per_lap):
         if index in used:
             on = next(run.run for run in judged.runs if any(lap.compound == index for lap in run.laps))
             name = compounds[index] if index < len(compounds) else f"{on.front} / {on.rear}"
             rows.append(row(f"tyre fade, {name}", "ms per lap of age", priors.fade[index], found, 1000, 0))
-    rows.append(row("track temperature", f"ms per {unit_of('°C')}", priors.track, verdict.track_s_per_k, per_one(1000, "°C"), 0))
+    rows.append(row("track temperature", f"ms per {current().unit('°C')}", priors.track, verdict.track_s_per_k, per_one(1000, "°C"), 0))
     rows.append(row("trend of the session", "s per hour", priors.trend, verdict.trend_s_per_h, 1, 2))
     learnt, spread = verdict.learning_s
     rows.append(("learning, first lap of a day", "s", "0.00 or more", f"{learnt:.2f} ± {2 * spread:.2f}"))

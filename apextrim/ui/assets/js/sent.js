@@ -2,6 +2,8 @@
 // What was typed into a form and sent is kept in the browser until the server has said that it has it: an expired session, a form out of
 // date or a server that is down loses nothing. Each form carries a key of its own; the server names those that it took in a cookie.
 
+import { cookieOf } from "./session.js";
+
 const STORE = "apex-sent";
 const COOKIE = "apex-taken";
 const MOST = 20;
@@ -39,8 +41,7 @@ export const onItsWay = (target) => {
 
 /** Lets go what the server has. */
 export const settle = () => {
-  const cookie = document.cookie.split("; ").find((one) => one.startsWith(`${COOKIE}=`));
-  const taken = new Set(cookie ? cookie.slice(COOKIE.length + 1).split(".") : []);
+  const taken = new Set(cookieOf(COOKIE).split("."));
   const list = waiting();
   for (const one of list.filter((each) => taken.has(each.once))) one.drafts.forEach((key) => ["", "-why"].forEach((part) => localStorage.removeItem(key + part)));
   keep(list.filter((one) => !taken.has(one.once) && Date.now() - one.at < WEEK_MS));

@@ -2,11 +2,11 @@
 // A page that reads parts of itself by a timer stays where it is when the session ends, with what is being typed on it, and says so;
 // after signing in elsewhere it goes on by itself.
 
+/** What a cookie holds; empty where there is none. @param {string} name */
+export const cookieOf = (name) => document.cookie.split("; ").find((one) => one.startsWith(`${name}=`))?.slice(name.length + 1) || "";
+
 /** The token of the session as it is now: signing in again gives another one than stands on a page that stayed. */
-export const tokenNow = () => {
-  const cookie = document.cookie.split("; ").find((one) => one.startsWith("csrftoken="));
-  return cookie?.slice(10) || "";
-};
+export const tokenNow = () => cookieOf("csrftoken");
 
 /** Gives a form on its way the token of now. @param {EventTarget | null} target */
 export const asSignedIn = (target) => {
