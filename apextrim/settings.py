@@ -20,14 +20,17 @@ with suppress(OSError):  # a folder that is another account's says so when it is
     VAR.chmod(0o700)
     for path in VAR.glob("*.sqlite3*"):
         path.chmod(0o600)
-#: Copies of the database (docs/operations.md).
+#: Copies of the database: their folder, the newest that are kept, and months of which the newest is kept (docs/operations.md).
 BACKUPS = Path(env("APEX_BACKUPS", default=str(VAR / "backups")))
+BACKUPS_KEPT, BACKUP_MONTHS = env.int("APEX_BACKUPS_KEPT", default=10), env.int("APEX_BACKUP_MONTHS", default=12)
 
 #: In demo mode the sign-in page has one button that enters.
 DEMO = env.bool("APEX_DEMO", default=False)
 #: Cars and circuits that a new account begins with.
 STARTER_FILES = BASE_DIR / "demo"
 DEMO_USER, DEMO_PASSWORD = "racer", "sallowmere"
+#: Whether accounts are made by invitation; everybody can enter the demo as it is.
+INVITES = env.bool("APEX_INVITES", default=not DEMO)
 
 
 def _secret() -> str:
@@ -113,6 +116,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "apextrim.accounts.middleware.SignedIn",
+    "apextrim.accounts.middleware.not_stored",
     "apextrim.accounts.once.Once",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
@@ -156,8 +160,9 @@ DATABASES = {
             # IMMEDIATE takes the write lock at the start: two windows wait for each other instead of failing half-way
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
+            # secure_delete: what was deleted is overwritten in the file
             # FULL: what was acknowledged is on the disk, also when the power fails the moment after
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA foreign_keys=ON; PRAGMA synchronous=FULL;",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA foreign_keys=ON; PRAGMA synchronous=FULL; PRAGMA secure_delete=ON;",
         },
     }
 }

@@ -3,7 +3,7 @@
 from django.urls import include, path
 from django.views.generic import RedirectView
 
-from apextrim.archive import bin_views, finder_views
+from apextrim.archive import bin_views, data_views, finder_views
 from apextrim.events.views import home
 from apextrim.race.timing_views import take as take_timing
 from apextrim.runs.logger_views import take
@@ -21,8 +21,11 @@ urlpatterns = [
     path("glossary/", glossary, name="glossary"),
     path("find/", finder_views.answers, name="find"),
     path("bin/", bin_views.page, name="bin"),
+    path("bin/empty/", bin_views.empty, name="empty_bin"),
     path("bin/<str:kind_key>/<int:pk>/delete/", bin_views.delete, name="delete"),
     path("bin/<str:kind_key>/<int:pk>/restore/", bin_views.restore, name="restore"),
+    path("bin/<str:kind_key>/<int:pk>/for-good/", bin_views.for_good, name="for_good"),
+    path("account/data/", data_views.everything, name="my_data"),
     path("events/", include("apextrim.archive.urls")),
     path("events/", include("apextrim.events.urls")),
     path("events/<int:event_id>/lap/", include("apextrim.lap.urls")),

@@ -1,5 +1,6 @@
 """The demo's car and circuit, and cars stripped down to what a closed form knows."""
 
+import os
 import shutil
 from functools import cache
 from pathlib import Path
@@ -32,6 +33,8 @@ def pytest_configure() -> None:
     options = settings.DATABASES["default"]["OPTIONS"]  # a power failure has tests of its own
     options["init_command"] = options["init_command"].replace("synchronous=FULL", "synchronous=OFF")
 
+    settings.VAR = settings.VAR / "tests" / os.environ.get("PYTEST_XDIST_WORKER", "alone")  # files of one worker's tests
+    settings.VAR.mkdir(parents=True, exist_ok=True)
     settings.FIND_LINES = False  # no page asks for work that no test is about
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick; nothing here is secret
     settings.WHITENOISE_AUTOREFRESH = True  # a test client need not read every font and script before its first request

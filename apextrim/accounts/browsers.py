@@ -82,3 +82,9 @@ def end(request: HttpRequest, digest: str) -> int:
             session.delete()
             ended += 1
     return ended
+
+
+def end_all(user: User) -> None:
+    """Signs an account out everywhere."""
+    for session, _ in _sessions_of(user):
+        session.delete()

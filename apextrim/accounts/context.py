@@ -7,9 +7,14 @@ from django.utils.functional import SimpleLazyObject
 from .tour import stop_of
 
 
-def is_shared(request: HttpRequest) -> bool:
+def is_everybodys(user: object) -> bool:
     """Whether it is the demo's account, which everybody uses."""
-    return bool(settings.DEMO) and getattr(getattr(request, "user", None), "username", "") == settings.DEMO_USER
+    return bool(settings.DEMO) and getattr(user, "username", "") == settings.DEMO_USER
+
+
+def is_shared(request: HttpRequest) -> bool:
+    """Whether the demo's account asks."""
+    return is_everybodys(getattr(request, "user", None))
 
 
 def account(request: HttpRequest) -> dict[str, object]:

@@ -43,3 +43,15 @@ def readers_units(get_response: Callable[[HttpRequest], HttpResponse]) -> Callab
             read_by(PLAIN)
 
     return answered
+
+
+def not_stored(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """Pages of somebody who is signed in are kept by no cache: whoever uses the same machine next does not see them by going back."""
+
+    def answered(request: HttpRequest) -> HttpResponse:
+        response = get_response(request)
+        if request.user.is_authenticated and "Cache-Control" not in response:
+            response["Cache-Control"] = "private, no-store"
+        return response
+
+    return answered

@@ -19,7 +19,7 @@ from apexcore.quantities.units import CHOICES, SETS, WORDS
 from apextrim.ui.back import back_to
 from apextrim.ui.faults import cause_of, plain_page
 
-from . import browsers, preferences, tour
+from . import browsers, invitations, leaving, preferences, tour
 from .context import is_shared
 
 
@@ -72,10 +72,15 @@ class ChangePassword(PasswordChangeView):
 
 @require_GET
 def account(request: HttpRequest) -> HttpResponse:
-    """The account: its password, and where it is signed in. The demo's is everybody's."""
+    """The account: its password, where it is signed in, its data and its end. The demo's is everybody's."""
     if is_shared(request):
         raise Http404
-    return render(request, "accounts/account.html", {"browsers": browsers.signed_in(request)})
+    user = request.user
+    context = {
+        "browsers": browsers.signed_in(request), "leaves_at": leaving.leaves_at(user),
+        "invites": invitations.may_invite(user) or invitations.keeps(user),
+    }  # fmt: skip
+    return render(request, "accounts/account.html", context)
 
 
 @require_POST

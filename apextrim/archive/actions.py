@@ -6,6 +6,8 @@ from typing import Any, TypeVar
 import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.db.models import Sum
+from django.db.models.functions import Length
 from pydantic import ValidationError
 
 from apexcore.circuit.track import Circuit as CoreCircuit
@@ -171,6 +173,24 @@ def _traces(event: Event) -> tuple[dict[int, TraceFile], int]:
         else:
             found[row.lap_id] = TraceFile.of(data, row.units, row.origin, row.notes)
     return found, left_out
+
+
+#: Bytes of recorded laps, and laps, from which on a file is written beside the requests.
+_LONG_BYTES, _LONG_LAPS = 2_000_000, 2_000
+
+
+def is_long(event: Event) -> bool:
+    """Whether an event's file takes longer than a page may."""
+    laps = Lap.objects.filter(run__event=event, run__deleted_at=None)
+    if laps.count() > _LONG_LAPS:
+        return True
+    size = LapTrace.objects.filter(lap__in=laps).aggregate(size=Sum(Length("data")))["size"]
+    return (size or 0) > _LONG_BYTES
+
+
+def file_name(event: Event) -> str:
+    """What an event's file is called."""
+    return "".join(letter if letter.isalnum() else "-" for letter in event.name.lower())[:60] + ".json"
 
 
 def write_event(event: Event) -> str:

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from django.db import transaction
@@ -20,8 +20,11 @@ from apextrim.runs import actions as runs
 from apextrim.runs.models import Run
 from apextrim.sheets.models import Sheet
 
-#: How long something waits.
+#: How long something waits, and runs that go at once.
 WAITS = timedelta(days=30)
+_AT_ONCE = 100
+#: What an event that is going for good carries as the day of its deletion: from then on nobody brings it back.
+_GOING = datetime(2000, 1, 1, tzinfo=UTC)
 
 
 @dataclass(frozen=True)
@@ -115,8 +118,8 @@ KINDS: dict[str, Kind] = {
 
 
 def rows_of(kind: Kind, user: Person) -> QuerySet[Any]:
-    """All rows of a kind that somebody owns."""
-    return kind.rows().filter(**{kind.model.OWNER: user})  # type: ignore[attr-defined]
+    """All rows of a kind that somebody owns, but for those that are going for good."""
+    return kind.rows().filter(**{kind.model.OWNER: user}).exclude(deleted_at=_GOING)  # type: ignore[attr-defined]
 
 
 @transaction.atomic
@@ -154,8 +157,7 @@ class Waiting:
 
 
 def waiting(user: Person) -> list[Waiting]:
-    """What waits in the bin, the newest first; what waited long enough goes for good."""
-    _empty(user)
+    """What waits in the bin, the newest first."""
     found = []
     for key, kind in KINDS.items():
         for row in rows_of(kind, user).filter(deleted_at__isnull=False):
@@ -166,12 +168,55 @@ def waiting(user: Person) -> list[Waiting]:
     return sorted(found, key=lambda one: one.until, reverse=True)
 
 
-def _empty(user: Person) -> None:
-    before = timezone.now() - WAITS
-    for kind in KINDS.values():
-        for row in rows_of(kind, user).filter(deleted_at__lt=before):
+def for_good(kind: Kind, row: Any) -> bool:
+    """Lets something in the bin go for good; false where it was brought back meanwhile, or something outside of the bin stands on it."""
+    with transaction.atomic():
+        there = kind.rows().filter(pk=row.pk, deleted_at__isnull=False)
+        if not there.exists():
+            return False
+        if not isinstance(row, Event):
             try:
                 with transaction.atomic():
                     row.delete()
-            except ProtectedError:  # an event still stands on it
-                continue
+            except ProtectedError:
+                return False
+            return True
+        there.update(deleted_at=_GOING)
+    let_go(row)
+    return True
+
+
+def let_go(event: Event) -> None:
+    """Removes an event for good, its runs first and some at a time, so that others write between."""
+    keys = Run.objects.filter(event=event).order_by("pk").values_list("pk", flat=True)
+    while some := list(keys[:_AT_ONCE]):
+        with transaction.atomic():
+            Run.objects.filter(pk__in=some).delete()
+    with transaction.atomic():
+        event.delete()
+
+
+def empty(user: Person, before: datetime | None = None) -> tuple[int, int]:
+    """Lets everything in a bin go for good, events first since cars, circuits, sheets and sessions are held by them.
+
+    :param before: what was deleted before then alone
+    :returns: what went, and what stays since something outside of the bin stands on it
+    """
+    return _emptied(lambda kind: rows_of(kind, user), before)
+
+
+def empty_all(before: datetime) -> int:
+    """The same for every bin; returns what went."""
+    return _emptied(lambda kind: kind.rows(), before)[0]
+
+
+def _emptied(rows: Callable[[Kind], QuerySet[Any]], before: datetime | None) -> tuple[int, int]:
+    went = stay = 0
+    for kind in KINDS.values():
+        found = rows(kind).filter(deleted_at__isnull=False)
+        for row in found if before is None else found.filter(deleted_at__lt=before):
+            if for_good(kind, row):
+                went += 1
+            else:
+                stay += 1
+    return went, stay

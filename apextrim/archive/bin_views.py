@@ -9,8 +9,11 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from apexcore.errors import InputError
+from apexcore.quantities.words import counted
 
 from . import bin as waste
+
+_HELD = "A car or a circuit is held by its events, a sheet or a session by its runs: delete those first."
 
 
 def _asked(request: HttpRequest, key: str, pk: int) -> tuple[waste.Kind, Any]:
@@ -76,3 +79,38 @@ def restore(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
         waste.restore(kind, row)
         messages.success(request, f"{row} is back.")
     return redirect(_own(kind_key, row))
+
+
+@require_http_methods(["GET", "POST"])
+def for_good(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
+    """Asks, then lets something in the bin go for good."""
+    kind, row = _asked(request, kind_key, pk)
+    if row.deleted_at is None:
+        messages.error(request, f"{row} is not in the bin.")
+        return redirect(_own(kind_key, row))
+    if request.method == "GET":
+        question = f"Delete {kind.words.lower()} {kind.named(row)} for good?"
+        return render(request, "archive/for_good.html", {"question": question, "act": "Delete for good"})
+    name = str(row)
+    if waste.for_good(kind, row):
+        messages.success(request, f"{name} is gone for good.")
+    else:
+        messages.error(request, f"{name} stays in the bin: something that is not in the bin stands on it. {_HELD}")
+    return redirect("bin")
+
+
+@require_http_methods(["GET", "POST"])
+def empty(request: HttpRequest) -> HttpResponse:
+    """Asks, then lets everything in the bin go for good."""
+    if request.method == "GET":
+        count = len(waste.waiting(request.user))
+        if not count:
+            return redirect("bin")
+        question = f"Delete {'what waits' if count == 1 else f'all {count} that wait'} in the bin for good?"
+        return render(request, "archive/for_good.html", {"question": question, "act": "Empty the bin"})
+    went, stay = waste.empty(request.user)
+    if stay:
+        messages.error(request, f"{counted(went, 'thing')} went for good, {counted(stay, 'stays', 'stay')} in the bin. {_HELD}")
+    else:
+        messages.success(request, "The bin is empty.")
+    return redirect("bin")

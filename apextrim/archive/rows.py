@@ -7,13 +7,13 @@ from django.core import serializers
 from django.db.models import Model
 
 from apextrim.events.models import Event
-from apextrim.race.models import RaceMark
+from apextrim.race.models import RaceMark, TimedLine
 from apextrim.runs.models import Chunk, Lap, LapTrace
 
 #: What hangs on an event, by the names under which it does.
 _PARTS = (
     "sessions", "knots", "sheets", "runs", "readings", "verdicts", "plans", "races", "tests", "calibrations", "searches",
-    "book", "trained", "uploads",
+    "book", "trained", "uploads", "lines", "asked_lines", "own_lines",
 )  # fmt: skip
 
 #: Rows that are written at once.
@@ -28,7 +28,8 @@ def _rows(event: Event) -> Iterator[Model]:
     for name in _PARTS:
         yield from getattr(event, name).order_by("pk").iterator()
     yield from Lap.objects.filter(run__event=event).order_by("pk").iterator()
-    yield from RaceMark.objects.filter(race__event=event).order_by("pk").iterator()
+    for of_race in (RaceMark, TimedLine):
+        yield from of_race.objects.filter(race__event=event).order_by("pk").iterator()
     for model, path in ((Chunk, "run__event"), (LapTrace, "lap__run__event")):
         yield from model.objects.filter(**{path: event}).order_by("pk").iterator(chunk_size=20)
 

@@ -6,9 +6,9 @@ from pathlib import Path
 from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
-from django.shortcuts import redirect
+from django.shortcuts import redirect, render
 from django.template import loader
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 from pydantic import ValidationError
 
 from apexcore.errors import ApexError
@@ -29,12 +29,20 @@ from .rows import rows_as_json
 SAMPLE = Path(__file__).parent / "sample" / "weekend.json"
 
 
-@require_GET
+@require_http_methods(["GET", "POST"])
 def take_out(request: HttpRequest, event_id: int) -> HttpResponse:
-    """The event as one JSON file."""
+    """The event as one JSON file; a long one is asked for, and written beside the requests."""
     event = event_for(request.user, event_id)
-    name = "".join(letter if letter.isalnum() else "-" for letter in event.name.lower())[:60]
-    headers = {"Content-Disposition": f'attachment; filename="{name}.json"'}
+    if request.method == "POST":
+        try:
+            job = queue.ask(request.user, "event_file", f"Export {event.name}", {"event": event.pk})
+        except ApexError as error:
+            messages.error(request, str(error))
+            return redirect("take_out_event", event.pk)
+        return redirect("job", job.pk)
+    if actions.is_long(event):
+        return render(request, "archive/long_file.html", {"event": event})
+    headers = {"Content-Disposition": f'attachment; filename="{actions.file_name(event)}"'}
     try:
         text = actions.write_event(event)
     except ValidationError as error:

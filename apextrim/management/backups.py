@@ -1,6 +1,6 @@
 """Copies of the database while it is in use, and back: SQLite's own backup, checked before it counts.
 
-What is kept is rotated: the newest of them all, and the newest of each month.
+What is kept is rotated: the newest of them all, and the newest of each month; how many of each is set.
 """
 
 import os
@@ -11,8 +11,8 @@ from contextlib import closing
 from datetime import UTC, datetime
 from pathlib import Path
 
-#: Newest backups kept, and months of which the newest is kept.
-KEPT, MONTHS = 10, 12
+from django.conf import settings
+
 #: How long a restore waits for whoever writes at this moment [s].
 _PATIENCE_S = 3.0
 _NAME = "apextrim-%Y%m%d-%H%M%S-%f.sqlite3"
@@ -87,10 +87,10 @@ def back_up(database: Path, folder: Path) -> Path:
 def rotate(folder: Path) -> None:
     """Keeps the newest backups, and the newest of each month; removes the rest."""
     found = sorted(folder.glob("apextrim-*.sqlite3"), reverse=True)
-    keep, months = set(found[:KEPT]), set[str]()
+    keep, months = set(found[: max(settings.BACKUPS_KEPT, 1)]), set[str]()  # the one that was just made always stays
     for path in found:
         month = path.name[9:15]
-        if month not in months and len(months) < MONTHS:
+        if month not in months and len(months) < settings.BACKUP_MONTHS:
             months.add(month)
             keep.add(path)
     for path in found:

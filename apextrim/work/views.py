@@ -1,16 +1,16 @@
-"""Jobs: the list, one under way, and stopping it."""
+"""Jobs: the list, one under way, stopping it, and the files that jobs make."""
 
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_GET, require_POST
 
 from apextrim.ui.back import back_to
 
-from . import queries, queue
+from . import made, queries, queue
 from .models import Job
 
 
@@ -71,3 +71,20 @@ def stop(request: HttpRequest, job_id: int) -> HttpResponse:
     queue.stop(job)
     back = request.POST.get("back", "")
     return back_to(back, "jobs")
+
+
+@require_GET
+def files(request: HttpRequest) -> HttpResponse:
+    """Files that jobs of the owner have made."""
+    return render(request, "work/files.html", {"files": made.made_for(request.user), "days": made.KEPT.days})
+
+
+@require_GET
+def file(request: HttpRequest, job_id: int) -> FileResponse:
+    """One of them."""
+    job = queries.job_for(request.user, job_id)
+    path = made.file_of(job)
+    if path is None:
+        raise Http404
+    kind = "application/zip" if path.suffix == ".zip" else "application/json"
+    return FileResponse(path.open("rb"), as_attachment=True, filename=path.name.partition("-")[2], content_type=kind)

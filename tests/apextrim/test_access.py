@@ -1,6 +1,6 @@
 """Every address with every kind of visitor."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import pytest
 from django.conf import settings
@@ -12,19 +12,27 @@ from apexcore.judge.calibration import SCALES
 from apexcore.race.happened import Setup
 from apexcore.race.plans import Plan, Stint
 from apexcore.race.rules import Pace, RaceRules, TyrePace
+from apextrim.accounts.invitations import invite, token_of
 from apextrim.events.models import Event
 from apextrim.race.models import KeptPlan, LiveRace
 from apextrim.runs.models import LoggerKey, Run, Upload
 from apextrim.sheets.models import Sheet
 from apextrim.verdicts.models import Calibration, KeptVerdict, PlannedTest
+from apextrim.work import made
+from apextrim.work.made import making
 from apextrim.work.models import Job
 from apextrim.workshop.models import Search
 
-PUBLIC = {"sign_in", "enter_demo", "sign_out", "logger", "timing", "health"}  # the doors of logger and timing ask for a token
+PUBLIC = {"sign_in", "enter_demo", "sign_out", "logger", "timing", "health", "join"}  # the doors of logger and timing ask for a token
 #: Addresses of before: they lead on to today's, which asks whose it is.
 MOVED = {"circuit_bench_of_before"}
 #: Addresses without a row in them: a stranger sees his own things there.
 OWN = {
+    "leave",
+    "stay",
+    "my_data",
+    "made_files",
+    "empty_bin",
     "bin",
     "go_on_tour",
     "find",
@@ -80,7 +88,7 @@ def begun(event: Event) -> LiveRace:
 
 
 @pytest.fixture
-def addresses(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run]) -> dict[str, str]:
+def addresses(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run]) -> Iterator[dict[str, str]]:
     """Every address, filled with the racer's rows."""
     run = drive(first, 1)
     verdict = KeptVerdict.objects.create(
@@ -110,11 +118,17 @@ def addresses(event: Event, first: Sheet, second: Sheet, drive: Callable[..., Ru
         scales=scales, spread=scales, driver=0, driver_spread=0.1, laps=5, before_s=1, after_s=1, level_before_s=1, level_after_s=1, **now
     )
     upload = Upload.objects.create(event=event, name="a.csv", stored="none.rec", size=1, digest="x", made_at=event.made_at)
+    invitation = invite(event.owner)
+    assert invitation is not None
+    with making(job, "laps.json") as path:
+        path.write_text("{}")
     keys = {
+        "invitation_id": invitation.pk, "token": token_of(invitation),
         "kind_key": "event", "pk": event.pk, "session_id": event.sessions.all()[0].pk, "upload_id": upload.pk, "kind": "csv", "test_id": test.pk, "calibration_id": held.pk, "key_id": logger_key.pk, "search_id": search.pk, "job_id": job.pk, "event_id": event.pk, "sheet_id": first.pk, "run_id": run.pk, "lap_id": run.laps.all()[0].pk, "verdict_id": verdict.pk,
         "plan_id": plan.pk, "race_id": race.pk, "number": 1, "car_id": event.car.pk, "circuit_id": event.circuit.pk,
     }  # fmt: skip
-    return {name: reverse(name, kwargs={arg: keys[arg] for arg in args}) for name, args in PATTERNS}
+    yield {name: reverse(name, kwargs={arg: keys[arg] for arg in args}) for name, args in PATTERNS}
+    (made.folder() / f"{job.pk}-laps.json").unlink()
 
 
 def test_nobody_sees_anything_without_signing_in(addresses: dict[str, str]) -> None:

@@ -18,6 +18,10 @@ G, P, GP = ("GET",), ("POST",), ("GET", "POST")
 
 TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "account": (SIGNED_IN, G),
+    "invitations": (OWNER, GP), "end_invitation": (OWNER, P), "choose_inviters": (OWNER, P), "join": (EVERYBODY, GP),
+    "leave": (SIGNED_IN, GP), "stay": (SIGNED_IN, P), "my_data": (SIGNED_IN, P),
+    "made_files": (SIGNED_IN, G), "made_file": (OWNER, G),
+    "empty_bin": (SIGNED_IN, GP), "for_good": (OWNER, GP),
     "add_run": (OWNER, P),
     "apply_calibration": (OWNER, P),
     "brief": (OWNER, G),
@@ -164,7 +168,7 @@ TABLE: dict[str, tuple[str, tuple[str, ...]]] = {
     "stop_job": (OWNER, P),
     "stop_search": (OWNER, P),
     "take_back_calibration": (OWNER, P),
-    "take_out_event": (OWNER, G),
+    "take_out_event": (OWNER, GP),
     "test_plan": (OWNER, G),
     "thread": (OWNER, G),
     "track_record": (OWNER, G),

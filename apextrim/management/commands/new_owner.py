@@ -3,13 +3,12 @@
 from getpass import getpass
 from typing import Any
 
-from django.conf import settings
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
-from apextrim.library.starter import add_folder
+from apextrim.accounts.invitations import make
 
 
 class Command(BaseCommand):
@@ -33,6 +32,5 @@ class Command(BaseCommand):
         except ValidationError as error:
             raise CommandError(" ".join(error.messages)) from None
         user.set_password(password)
-        user.save()
-        add_folder(user, settings.STARTER_FILES)
+        make(user)
         self.stdout.write(f"{name} can sign in.")

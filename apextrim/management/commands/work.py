@@ -3,6 +3,8 @@
 import logging
 import os
 import signal
+import subprocess
+import sys
 import time
 from pathlib import Path
 from typing import Any
@@ -18,8 +20,8 @@ from apextrim.work import queries, queue
 
 log = logging.getLogger("apextrim.work")
 
-#: Between two looks for what was lost [s].
-_SWEEP_S = 5.0
+#: Between two looks for what was lost, and two for what has waited long enough to go [s]; the first of these comes later [s].
+_SWEEP_S, _TIDY_S, _TIDY_FIRST_S = 5.0, 3600.0, 300.0
 
 
 class Workers(Consumer):  # type: ignore[misc]
@@ -28,6 +30,8 @@ class Workers(Consumer):  # type: ignore[misc]
     def __init__(self, huey: Huey, parent: int | None, **options: Any) -> None:
         super().__init__(huey, **options)
         self._parent, self._swept_at = parent, 0.0
+        self._tidies_at = time.monotonic() + _TIDY_FIRST_S
+        self._tidy: subprocess.Popen[bytes] | None = None
 
     def loop(self, health_check_ts: float | None = None) -> Any:
         """One turn of the process that watches over the workers."""
@@ -36,6 +40,9 @@ class Workers(Consumer):  # type: ignore[misc]
         elif time.monotonic() - self._swept_at > _SWEEP_S:
             self._swept_at = time.monotonic()
             sweep()
+            if time.monotonic() > self._tidies_at:
+                self._tidies_at = time.monotonic() + _TIDY_S
+                self._tidy = tidy(self._tidy)
         return super().loop(health_check_ts)
 
 
@@ -48,6 +55,16 @@ def sweep() -> None:
         log.warning("sweep: %s", error)
     finally:
         connections.close_all()  # a worker that is forked later must not inherit one
+
+
+def tidy(before: subprocess.Popen[bytes] | None) -> subprocess.Popen[bytes]:
+    """Begins to remove what has waited long enough, in a process of its own; while one is at it no other begins.
+
+    :param before: the one before
+    """
+    if before is not None and before.poll() is None:
+        return before
+    return subprocess.Popen(["nice", sys.executable, str(settings.BASE_DIR / "manage.py"), "tidy"], stdout=subprocess.DEVNULL)
 
 
 def step_aside() -> None:

@@ -1,6 +1,7 @@
 """The bin: deleting asks, nothing in use goes, what went comes back whole, and goes for good after thirty days."""
 
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import timedelta
 
 import pytest
@@ -85,7 +86,7 @@ def test_the_key_of_a_car_in_the_bin_is_taken(client_in: Client, event: Event) -
 def test_it_goes_for_good_after_thirty_days(client_in: Client, event: Event, second: Sheet, first: Sheet, days: int) -> None:
     remove(client_in, "sheet", second.pk)
     Sheet.everything.filter(pk=second.pk).update(deleted_at=timezone.now() - timedelta(days=days))
-    waste.waiting(event.owner)
+    waste.empty_all(timezone.now() - waste.WAITS)
     assert Sheet.everything.filter(pk=second.pk).exists() == (days < 30)
 
 
@@ -106,3 +107,46 @@ def test_a_session_is_renamed_and_moved(client_in: Client, event: Event) -> None
     wrong = words(client_in.post(address, {"name": "", "kind": "practice", "starts_at": "x"}, follow=True))
     row.refresh_from_db()
     assert "Night practice:" in wrong and row.name == "Night practice"
+
+
+def test_what_is_deleted_for_good_asks_and_is_gone(
+    client_in: Client, event: Event, first: Sheet, second: Sheet, drive: Callable[..., Run]
+) -> None:
+    run, address = drive(first, 1), reverse("for_good", args=["event", event.pk])
+    assert "is not in the bin" in words(client_in.post(address, follow=True)) and Event.objects.filter(pk=event.pk).exists()
+    remove(client_in, "run", run.pk)
+    remove(client_in, "car", event.car.pk)
+    held = words(client_in.post(reverse("for_good", args=["car", event.car.pk]), follow=True))
+    assert "stays in the bin" in held and Car.everything.filter(pk=event.car.pk).exists()
+    remove(client_in, "sheet", second.pk)
+    assert "2 things went for good, 1 stays in the bin" in words(client_in.post(reverse("empty_bin"), follow=True))
+    assert not Run.objects.filter(pk=run.pk).exists() and not Sheet.everything.filter(pk=second.pk).exists()
+    remove(client_in, "event", event.pk)
+    asked = words(client_in.get(address))
+    assert "cannot be undone" in asked and "for good?" in asked and Event.objects.filter(pk=event.pk).exists()
+    assert "is gone for good" in words(client_in.post(address, follow=True))
+    assert "all 1" not in words(client_in.get(reverse("empty_bin"))) and not Event.objects.filter(pk=event.pk).exists()
+    assert "The bin is empty" in words(client_in.post(reverse("empty_bin"), follow=True))
+    assert client_in.get(reverse("empty_bin")).status_code == 302 and not Car.everything.filter(pk=event.car.pk).exists()
+
+
+def test_what_is_brought_back_meanwhile_stays_and_what_is_going_comes_back_no_more(
+    client_in: Client, event: Event, first: Sheet, drive: Callable[..., Run], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    drive(first, 1)
+    events.delete_event(event)
+    stale = Event.objects.get(pk=event.pk)
+    events.restore_event(event)
+    assert not waste.for_good(waste.KINDS["event"], stale) and event.runs.count() == 1
+    events.delete_event(event)
+
+    def stopped(row: Event) -> None:
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as patch:
+        patch.setattr(waste, "let_go", stopped)
+        with suppress(KeyboardInterrupt):
+            waste.for_good(waste.KINDS["event"], Event.objects.get(pk=event.pk))
+    assert client_in.post(reverse("restore", args=["event", event.pk])).status_code == 404
+    assert "The bin is empty" in words(client_in.get(reverse("bin")))
+    assert waste.empty_all(timezone.now() - waste.WAITS) == 1 and not Event.objects.exists()

@@ -4,10 +4,10 @@ import sqlite3
 import threading
 from contextlib import closing
 from pathlib import Path
+from typing import Any
 
 import pytest
 
-from apextrim.management import backups
 from apextrim.management.backups import BackupError, back_up, put_back, rotate
 from tests.apextrim.commands import manage
 from tests.apextrim.test_take_over import old_database
@@ -119,7 +119,17 @@ def test_the_newest_are_kept_and_one_of_each_month(tmp_path: Path) -> None:
         "20271204",
     ]
     assert left[:-10] == [f"2027{month:02d}04" for month in range(1, 10)]
-    assert backups.KEPT == 10
+
+
+def test_how_many_are_kept_is_set(tmp_path: Path, settings: Any) -> None:
+    settings.BACKUPS_KEPT, settings.BACKUP_MONTHS = 2, 0
+    for day in range(1, 6):
+        (tmp_path / f"apextrim-202706{day:02d}-120000-000000.sqlite3").touch()
+    rotate(tmp_path)
+    assert sorted(path.name[9:17] for path in tmp_path.iterdir()) == ["20270604", "20270605"]
+    settings.BACKUPS_KEPT = 0
+    rotate(tmp_path)
+    assert [path.name[9:17] for path in tmp_path.iterdir()] == ["20270605"]  # the newest is never removed
 
 
 @pytest.mark.thorough_only
