@@ -42,8 +42,8 @@ class _Forms(HTMLParser):
         super().__init__()
         self.address, self.found = address, list[Form]()
         self._action, self._method, self._fields = "", "", list[tuple[str, str]]()
-        self._select, self._text = "", ""
-        self._inside = False
+        self._select, self._reads = "", False
+        self._inside = self._first = False
 
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         at = {name: value or "" for name, value in attrs}
@@ -56,15 +56,21 @@ class _Forms(HTMLParser):
             if at.get("type") not in ("checkbox", "radio") or "checked" in at:
                 self._fields.append((at["name"], at.get("value", "on" if at.get("type") == "checkbox" else "")))
         elif tag in ("select", "textarea") and self._inside and at.get("name"):
-            self._select = at["name"]
+            self._select, self._reads, self._first = at["name"], tag == "textarea", True
             self._fields.append((self._select, ""))
-        elif tag == "option" and self._select and ("selected" in at or not self._fields[-1][1]):
+        elif tag == "option" and self._select and ("selected" in at or self._first):
             self._fields[-1] = (self._select, at.get("value", ""))
+            self._reads, self._first = "value" not in at, False
         elif tag == "a" and "?" in at.get("href", ""):
             parts = urlsplit(urljoin(self.address, at["href"]))
             self.found.append(Form(parts.path, "get", tuple(parse_qsl(parts.query, keep_blank_values=True))))
 
+    def handle_data(self, data: str) -> None:
+        if self._reads and self._select:
+            self._fields[-1] = (self._select, (self._fields[-1][1] + data).strip())
+
     def handle_endtag(self, tag: str) -> None:
+        self._reads = False
         if tag == "form" and self._inside:
             self._inside = False
             fields = tuple(self._fields)

@@ -1,6 +1,9 @@
 """What the class of an event allows of the whole car."""
 
+from contextlib import nullcontext
+
 from django.contrib import messages
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
@@ -12,11 +15,12 @@ from .forms import ClassForm
 @require_http_methods(["GET", "POST"])
 def class_limits(request: HttpRequest, event_id: int) -> HttpResponse:
     """The limits, and how the sheets of the event stand to them."""
-    event = queries.event_for(request.user, event_id)
     posted = request.method == "POST"
-    form = ClassForm(request.POST if posted else None, initial=facts.class_limits_of(event).model_dump())
+    with transaction.atomic() if posted else nullcontext():
+        event = queries.event_for(request.user, event_id)
+        form = ClassForm(request.POST if posted else None, initial=facts.class_limits_of(event).model_dump())
+        changed = posted and form.is_valid() and actions.change_class_limits(event, form.limits())
     if posted and form.is_valid():
-        changed = actions.change_class_limits(event, form.limits())
         messages.success(request, "Class limits saved." if changed else "Nothing changed.")
         return redirect("class_limits", event.pk)
     context = {

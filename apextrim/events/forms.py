@@ -27,6 +27,7 @@ from apexcore.vehicle.pair import pair_key
 from apextrim.accounts.owned import owned
 from apextrim.library.models import Car, Circuit
 from apextrim.ui.fields import numbers_of, quantity
+from apextrim.ui.meanwhile import BesideOthers
 
 from .models import Event, Session
 
@@ -47,7 +48,7 @@ class EventForm(forms.Form):
         self.fields["circuit"].queryset = owned(Circuit, owner)  # type: ignore[attr-defined]
 
 
-class ConditionsForm(forms.Form):
+class ConditionsForm(BesideOthers, forms.Form):
     """Weather and surface now."""
 
     air_c = quantity(Conditions, "air_c", "Air temperature", "°C")
@@ -76,7 +77,7 @@ class ConditionsForm(forms.Form):
         return values
 
 
-class RulesForm(forms.Form):
+class RulesForm(BesideOthers, forms.Form):
     """Race length and rules."""
 
     laps = forms.CharField(
@@ -277,7 +278,7 @@ def as_typed(rules: RaceRules) -> dict[str, Any]:
     return values
 
 
-class ClassForm(forms.Form):
+class ClassForm(BesideOthers, forms.Form):
     """What the class allows of the whole car; an empty box is no limit."""
 
     least_kg = quantity(ClassLimits, "least_kg", "Least weight with driver", "kg", required=False)
@@ -301,7 +302,7 @@ class SessionForm(forms.Form):
     )
 
 
-class NowForm(forms.Form):
+class NowForm(BesideOthers, forms.Form):
     """Which session is on, and what is driven."""
 
     session = forms.ModelChoiceField(Session.objects.none(), label="Current session", empty_label=None)

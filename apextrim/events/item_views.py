@@ -1,18 +1,42 @@
 """Which items the rules of an event hold, and which they narrow."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
 from apexcore.errors import FileRejected, InputError
 from apexcore.vehicle.car import Car
+from apexcore.vehicle.items import Item
 from apexcore.vehicle.limits import Limit
+from apextrim.ui.meanwhile import carried, merged
 from apextrim.ui.units import shown
 
 from . import actions, facts, queries, signals
+from .models import Event
+
+
+def _texts(event: Event, items: Sequence[Item]) -> dict[str, str]:
+    """What the page shows of the limits that are stored; an end that is the car's own is empty."""
+    return {
+        f"{name}-{item.key}": shown(item).number(end).replace("−", "-")
+        for item in items
+        if item.key in event.item_rules
+        for name, end, own in zip(("low", "high"), event.item_rules[item.key], (item.low, item.high), strict=True)
+        if end != own
+    }
+
+
+def _sent(event: Event, items: Sequence[Item], data: QueryDict) -> tuple[QueryDict, list[str]]:
+    """What was sent, with what others changed meanwhile, and what they changed as well."""
+    stored = _texts(event, items)
+    names = [f"{end}-{item.key}" for item in items for end in ("low", "high")]
+    whole, clashes = merged(data, {name: [stored[name]] if name in stored else [] for name in names})
+    called = {f"{end}-{item.key}": f"{item.name}, {words}" for item in items for end, words in (("low", "minimum"), ("high", "maximum"))}
+    return whole, [f"{called[name]}: {clash.words}" for name, clash in clashes.items()]
 
 
 def _typed(car: Car, data: Mapping[str, str]) -> tuple[dict[str, Limit], list[str]]:
@@ -43,19 +67,21 @@ def item_rules(request: HttpRequest, event_id: int) -> HttpResponse:
     problems: list[str] = []
     typed: Mapping[str, str] = request.POST
     if request.method == "POST":
-        limits, problems = _typed(car.model_copy(update={"items": free}), typed)
+        with transaction.atomic():  # nobody writes between what is compared and what is saved
+            event.refresh_from_db(fields=["item_rules"])
+            typed, clashes = _sent(event, free, request.POST)
+            limits, problems = _typed(car.model_copy(update={"items": free}), typed)
+            problems = clashes + problems
+            if not problems:
+                try:
+                    changed = actions.change_item_rules(event, limits)
+                except FileRejected as error:
+                    problems = error.problems
         if not problems:
-            try:
-                changed = actions.change_item_rules(event, limits)
-            except FileRejected as error:
-                problems = error.problems
-            else:
-                messages.success(request, "Item limits saved." if changed else "Nothing changed.")
-                return redirect("item_rules", event.pk)
+            messages.success(request, "Item limits saved." if changed else "Nothing changed.")
+            return redirect("item_rules", event.pk)
     else:
-        rules = {key: limit for key, limit in event.item_rules.items() if key in {item.key for item in free}}
-        texts = {item.key: [shown(item).number(end).replace("−", "-") for end in rules[item.key]] for item in free if item.key in rules}
-        typed = {f"low-{key}": low for key, (low, _) in texts.items()} | {f"high-{key}": high for key, (_, high) in texts.items()}
+        typed = _texts(event, free)
     lines = [
         (
             shown(item),
@@ -68,6 +94,6 @@ def item_rules(request: HttpRequest, event_id: int) -> HttpResponse:
     ]
     context = {
         "event": event, "frame": queries.frame(event, "brief"), "lines": lines, "errors": problems,
-        "violations": signals.violations(event),
+        "violations": signals.violations(event), "carried": carried({name: [text] for name, text in _texts(event, free).items()}),
     }  # fmt: skip
     return render(request, "events/item_rules.html", context, status=422 if problems else 200)

@@ -5,7 +5,8 @@ from typing import Any
 from django import forms
 from django.contrib import messages
 from django.core.paginator import Paginator
-from django.http import HttpRequest, HttpResponse
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -14,6 +15,7 @@ from apextrim.accounts import tour
 from apextrim.accounts.owned import owned, owned_or_404
 from apextrim.library.models import Car, Circuit
 from apextrim.ui.cautions import CAUTIONS
+from apextrim.ui.meanwhile import carried, merged
 
 from . import actions, facts, queries, signals, thread
 from .forms import ConditionsForm, EventForm, NowForm, RulesForm, SessionForm
@@ -50,25 +52,34 @@ def events(request: HttpRequest) -> HttpResponse:
     return render(request, "events/events.html", {"events": listed, "form": form}, status=status)
 
 
-def _now(event: Event) -> dict[str, Any]:
-    return {"session": event.session, "real_car": "yes" if event.real_car else "no", "driver": event.driver}
+# each with what stands now, also where it was sent: two may have the same open
+
+
+def _conditions_form(event: Event, sent: QueryDict | None = None) -> ConditionsForm:
+    return ConditionsForm(sent, initial=facts.conditions_of(event).model_dump())
+
+
+def _rules_form(event: Event, sent: QueryDict | None = None) -> RulesForm:
+    return RulesForm(facts.book_car_of(event), sent, initial=facts.rules_of(event).model_dump())
+
+
+def _now_form(event: Event, sent: QueryDict | None = None) -> NowForm:
+    now = {"session": event.session, "real_car": "yes" if event.real_car else "no", "driver": event.driver}
+    return NowForm(event, sent, initial=now)
 
 
 def _brief(request: HttpRequest, event: Event, status: int = 200, **forms_given: forms.Form) -> HttpResponse:
     """The brief, with the forms that came back wrong in place of fresh ones."""
-    car, rules = facts.book_car_of(event), facts.rules_of(event)
     context: dict[str, Any] = {
         "event": event,
         "frame": queries.frame(event, "brief"),
-        "car": car,
-        "sessions": event.sessions.all(),
+        "car": facts.book_car_of(event),
+        "sessions": [(session, carried(_session_texts(session))) for session in event.sessions.all()],
         "session_kinds": Session.KINDS,
-        "conditions_form": ConditionsForm(initial=facts.conditions_of(event).model_dump()),
+        "conditions_form": _conditions_form(event),
         "class_words": facts.class_limits_of(event).words,
-        "rules_form": RulesForm(car, initial=rules.model_dump()),
-        "now_form": NowForm(
-            event, initial={"session": event.session, "real_car": "yes" if event.real_car else "no", "driver": event.driver}
-        ),
+        "rules_form": _rules_form(event),
+        "now_form": _now_form(event),
         "session_form": SessionForm(),
         "cautions": CAUTIONS if event.real_car else (),
         "panels": signals.panels(event),
@@ -86,11 +97,12 @@ def brief(request: HttpRequest, event_id: int) -> HttpResponse:
 @require_POST
 def save_conditions(request: HttpRequest, event_id: int) -> HttpResponse:
     """Sets the weather."""
-    event = queries.event_for(request.user, event_id)
-    form = ConditionsForm(request.POST)
+    with transaction.atomic():  # nobody writes between what is compared and what is saved
+        event = queries.event_for(request.user, event_id)
+        form = _conditions_form(event, request.POST)
+        saved = form.is_valid() and actions.change_conditions(event, form.cleaned_data)
     if not form.is_valid():
         return _brief(request, event, 422, conditions_form=form)
-    saved = actions.change_conditions(event, form.cleaned_data)
     messages.success(request, "Conditions saved; every modelled number now holds for them." if saved else "Nothing changed.")
     return redirect("brief", event.pk)
 
@@ -98,11 +110,12 @@ def save_conditions(request: HttpRequest, event_id: int) -> HttpResponse:
 @require_POST
 def save_rules(request: HttpRequest, event_id: int) -> HttpResponse:
     """Sets the race rules."""
-    event = queries.event_for(request.user, event_id)
-    form = RulesForm(facts.book_car_of(event), request.POST)
+    with transaction.atomic():
+        event = queries.event_for(request.user, event_id)
+        form = _rules_form(event, request.POST)
+        saved = form.is_valid() and actions.change_rules(event, form.cleaned_data)
     if not form.is_valid():
         return _brief(request, event, 422, rules_form=form)
-    saved = actions.change_rules(event, form.cleaned_data)
     messages.success(request, "Race rules saved." if saved else "Nothing changed.")
     return redirect("brief", event.pk)
 
@@ -110,11 +123,13 @@ def save_rules(request: HttpRequest, event_id: int) -> HttpResponse:
 @require_POST
 def save_now(request: HttpRequest, event_id: int) -> HttpResponse:
     """Sets the session that is on."""
-    event = queries.event_for(request.user, event_id)
-    form = NowForm(event, request.POST)
+    with transaction.atomic():
+        event = queries.event_for(request.user, event_id)
+        form = _now_form(event, request.POST)
+        if form.is_valid():
+            actions.change_now(event, **form.cleaned_data)
     if not form.is_valid():
         return _brief(request, event, 422, now_form=form)
-    actions.change_now(event, **form.cleaned_data)
     return redirect("brief", event.pk)
 
 
@@ -130,17 +145,27 @@ def save_session(request: HttpRequest, event_id: int) -> HttpResponse:
     return redirect("brief", event.pk)
 
 
+def _session_texts(session: Session) -> dict[str, list[str]]:
+    """What the boxes of a session show."""
+    return {"name": [session.name], "kind": [session.kind], "starts_at": [session.starts_at.strftime("%Y-%m-%dT%H:%M")]}
+
+
 @require_POST
 def change_session(request: HttpRequest, event_id: int, session_id: int) -> HttpResponse:
     """Renames or moves a session."""
-    event = queries.event_for(request.user, event_id)
-    session = owned_or_404(Session, request.user, event=event, pk=session_id)
-    form = SessionForm(request.POST)
-    if not form.is_valid():
-        for problems in form.errors.values():
-            messages.error(request, f"{session.name}: {' '.join(map(str, problems))}")
+    with transaction.atomic():
+        event = queries.event_for(request.user, event_id)
+        session = owned_or_404(Session, request.user, event=event, pk=session_id)
+        whole, clashes = merged(request.POST, _session_texts(session))
+        form = SessionForm(whole)
+        problems = [" ".join(map(str, told)) for told in form.errors.values()]
+        problems += [f"{form.fields[name].label}: {clash.words}" for name, clash in clashes.items()]
+        if not problems:
+            actions.change_session(session, **form.cleaned_data)
+    if problems:
+        for problem in problems:
+            messages.error(request, f"{session.name}: {problem}")
         return redirect(f"{reverse('brief', args=[event.pk])}#sessions")
-    actions.change_session(session, **form.cleaned_data)
     messages.success(request, f"{session.name} saved.")
     return redirect(f"{reverse('brief', args=[event.pk])}#sessions")
 

@@ -23,9 +23,10 @@ from apextrim.modelling import answers
 from apextrim.modelling.answers import STINT_LAPS, StintBy, stint_by
 from apextrim.modelling.cases import Case
 from apextrim.ui.circuit_map import CornerMap, corner_map
+from apextrim.ui.meanwhile import carried
 from apextrim.work.queue import TooMuchWork
 
-from . import asked, corner_presenters, tasks
+from . import asked, corner_presenters, notes, tasks
 from .book_presenters import book_rows, variant_links
 from .models import AskedLine
 from .told import ToldForm, told_of, told_text
@@ -179,7 +180,8 @@ def _fill(request: HttpRequest, event: Event, number: int, context: dict[str, An
         "quickest": bool(case.line), "form": form, "fields": list(form), "texts": texts,
         "usual": usual_choices_in(case, number), "tried": [_tried(desk, text, texts, stint_case) for text in texts],
         "misses": corner_presenters.miss_rows(answers.misses_in(case, number)), "shown_line": line, "stint_laps": STINT_LAPS,
-        "kept": "".join(f"try={text}&" for text in texts), "note": note, "ways": ways_in(case, number),
+        "kept": "".join(f"try={text}&" for text in texts), "note": note,
+        "notes_carried": carried(notes.texts(event, [number])), "ways": ways_in(case, number),
         "wishes": [(row, there.get(row.key)) for row in wishes],
         "obstacles": [*map(corner_presenters.bump_row, bumps), *(corner_presenters.kerb_row(kerb, kerb_s) for kerb in kerbs)],
         "map": map_of(

@@ -3,6 +3,7 @@
 from typing import Any
 
 from django.contrib import messages
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -14,9 +15,10 @@ from apextrim.library import circuit_actions, stored
 from apextrim.modelling import answers, cases
 from apextrim.sheets.queries import core_sheet_in_car
 from apextrim.ui.circuit_map import map_view, marker_words
+from apextrim.ui.meanwhile import carried
 from apextrim.work.queue import TooMuchWork
 
-from . import lines, presenters, tasks
+from . import lines, notes, presenters, tasks
 
 
 def _bench(
@@ -39,8 +41,9 @@ def _bench(
         context["job"] = tasks.under_way(event)
         line = lap_case.line
         context |= {"length_m": line.length_m, "height_m": float(line.z.max() - line.z.min())}
-        notes = {note.number: note for note in event.circuit.notes.all()}
-        context["rows"] = presenters.corner_rows(answer.corners, notes, typed)
+        written = {note.number: note for note in event.circuit.notes.all()}
+        context["rows"] = presenters.corner_rows(answer.corners, written, typed)
+        context["carried"] = carried(notes.texts(event, [span.number for span in spans]))
         context |= {"lap": answer.lap, "store": answer.store_kj is not None}
         lap = answer.lap
         context["map"] = map_view(
@@ -73,19 +76,12 @@ def find_line(request: HttpRequest, event_id: int) -> HttpResponse:
 def save_notes(request: HttpRequest, event_id: int) -> HttpResponse:
     """Sets the racer's notes."""
     event = event_for(request.user, event_id)
-    typed: dict[int, tuple[str, str]] = {}
-    errors = []
-    for span in cases.spans_of(event):
-        if f"qualifying_{span.number}" not in request.POST and f"race_{span.number}" not in request.POST:
-            continue  # a corner's own page sends its own alone
-        pair = tuple(" ".join(request.POST.get(f"{kind}_{span.number}", "").split()) for kind in ("qualifying", "race"))
-        typed[span.number] = (pair[0], pair[1])
-        for kind, text in zip(("qualifying", "race"), pair, strict=True):
-            if len(text) > 400:
-                errors.append(f"Corner {span.number}, {kind}: the note has {len(text)} characters; expected at most 400.")
+    spans = cases.spans_of(event)
+    with transaction.atomic():  # nobody writes between what is compared and what is saved
+        typed, errors = notes.sent(event, [span.number for span in spans], request.POST)
+        changed = 0 if errors else circuit_actions.save_notes(event.circuit, typed)
     if errors:
         return _bench(request, event, errors, typed)
-    changed = circuit_actions.save_notes(event.circuit, typed)
     messages.success(request, f"{changed} corner note{'s' if changed != 1 else ''} saved." if changed else "Nothing changed.")
     if len(typed) == 1 and request.POST.get("from") == "corner":
         return redirect("corner", event.pk, next(iter(typed)))

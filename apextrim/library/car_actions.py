@@ -11,7 +11,7 @@ from apexcore.vehicle.car import Car as CoreCar
 from apexcore.vehicle.quick import Assumed
 from apexcore.vehicle.sheet import base_sheet, check_consistency
 
-from .models import Car
+from .models import Car, Circuit
 from .signals import car_changing
 from .stored import parsed_car
 
@@ -50,6 +50,15 @@ def put_car(owner: User, core: CoreCar, assumed: Sequence[Assumed] = ()) -> tupl
     return Car.objects.create(owner=owner, key=core.key, name=core.name, data=text, assumed=rows), True
 
 
+def still_as_read(row: Car | Circuit) -> None:
+    """Whether a car or a circuit is as it was when it was compared with what is to be stored; asked where nobody else writes.
+
+    :raises FileRejected: if somebody changed it since
+    """
+    if type(row).everything.filter(pk=row.pk, data=row.data).first() is None:
+        raise FileRejected([f"{row}: it was changed at this very moment, so that nothing was saved. Save again."])
+
+
 def change_car(row: Car, core: CoreCar) -> bool:
     """Changes the values of a car; what was before can be brought back. Returns whether anything changed.
 
@@ -59,6 +68,7 @@ def change_car(row: Car, core: CoreCar) -> bool:
     if text == row.data:
         return False
     with transaction.atomic():
+        still_as_read(row)
         car_changing.send(sender=Car, row=row, core=core)  # inside: no sheet may be saved between the check and the change
         row.previous, row.data, row.name = row.data, text, core.name
         row.save(update_fields=["previous", "data", "name"])

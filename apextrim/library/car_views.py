@@ -13,7 +13,7 @@ from apexcore.errors import ApexError, FileRejected
 from apexcore.trim.figures.car_figures import car_figures, power_curve
 from apexcore.vehicle.car import Car as CoreCar
 from apextrim.accounts.owned import owned, owned_or_404
-from apextrim.ui.value_form import ValueForm, flat
+from apextrim.ui.value_form import ValueForm, carried_texts, flat, sent_form
 
 from . import car_actions as actions
 from . import presenters
@@ -31,7 +31,7 @@ _TITLES = {
 def _page(request: HttpRequest, row: Car, form: ValueForm[CoreCar], fresh: bool, checked: bool = False) -> HttpResponse:
     context: dict[str, Any] = {
         "row": row, "form": form, "fresh": fresh, "sections": form.sections(_TITLES, SIMPLE, SOURCES),
-        "errors": form.all_problems(), "checked": checked,
+        "errors": form.all_problems(), "checked": checked, "carried": "" if fresh else carried_texts(_texts(row)),
     }  # fmt: skip
     if form.value is not None:
         context["figures"] = car_figures(form.value)
@@ -39,9 +39,17 @@ def _page(request: HttpRequest, row: Car, form: ValueForm[CoreCar], fresh: bool,
     return render(request, "library/car.html", context, status=422 if context["errors"] else 200)
 
 
-def _typed(request: HttpRequest, fixed: dict[str, str] | None = None) -> ValueForm[CoreCar]:
-    """The form that was sent, checked: by its schema first, then as a car that can be."""
-    form = ValueForm(CoreCar, request.POST.dict(), fixed)
+def _texts(row: Car) -> dict[str, str]:
+    """What the page of a car shows."""
+    return dict(flat(parsed_car(row.data).model_dump(exclude={"key", "format"})))
+
+
+def _typed(request: HttpRequest, row: Car | None = None) -> ValueForm[CoreCar]:
+    """The form that was sent, checked: by its schema first, then as a car that can be.
+
+    :param row: the car that it changes
+    """
+    form = ValueForm(CoreCar, request.POST.dict()) if row is None else sent_form(CoreCar, request.POST, _texts(row), {"key": row.key})
     if form.check() is not None and form.value is not None:
         try:
             car_figures(form.value)
@@ -57,12 +65,11 @@ def _typed(request: HttpRequest, fixed: dict[str, str] | None = None) -> ValueFo
 def edit(request: HttpRequest, car_id: int) -> HttpResponse:
     """Shows a car, checks what was typed, or changes it."""
     row = owned_or_404(Car, request.user, pk=car_id)
-    fixed = {"key": row.key}
     if request.method == "GET":
-        form = ValueForm(CoreCar, dict(flat(parsed_car(row.data).model_dump())), fixed)
+        form = ValueForm(CoreCar, _texts(row), {"key": row.key})
         form.check()
         return _page(request, row, form, fresh=False)
-    form = _typed(request, fixed)
+    form = _typed(request, row)
     if form.value is None or request.POST.get("do") != "save":
         return _page(request, row, form, fresh=False, checked=True)
     try:

@@ -13,6 +13,7 @@ from apexcore.errors import ApexError, FileRejected, InputError
 from apexcore.formats.circuits import IMPORTED, read_circuit
 from apexcore.formats.values_json import write_value
 
+from .car_actions import still_as_read
 from .models import Circuit, CornerNote
 from .signals import circuit_changing, corners_moved
 from .stored import driven_line, parsed_circuit
@@ -101,6 +102,7 @@ def change_circuit(row: Circuit, core: CoreCircuit, said: list[str] | None = Non
 @transaction.atomic
 def _put(row: Circuit, core: CoreCircuit, text: str, homes: Mapping[int, int], said: list[str]) -> None:
     """Stores a changed circuit, and moves what racers wrote with its corners."""
+    still_as_read(row)
     before = row.previous, row.data, row.name, row.layout
     row.previous, row.data, row.name, row.layout = row.data, text, core.name, core.layout
     row.save(update_fields=["previous", "data", "name", "layout"])

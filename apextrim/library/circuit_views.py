@@ -17,7 +17,7 @@ from apexcore.quantities import format_number
 from apextrim.accounts.owned import owned_or_404
 from apextrim.ui.circuit_map import map_view, road_view
 from apextrim.ui.units import told
-from apextrim.ui.value_form import ValueForm, flat
+from apextrim.ui.value_form import ValueForm, carried_texts, flat, sent_form
 
 from . import circuit_actions as actions
 from .models import Circuit
@@ -44,20 +44,23 @@ _BEGINNING = CoreCircuit(
 
 def _form(texts: dict[str, str], core: CoreCircuit | None, fixed: dict[str, str]) -> ValueForm[CoreCircuit]:
     """The form; the points of a survey stay what they are."""
-    beside: dict[str, Any] = {name: getattr(core, name) for name in ("surveyed", "lap_spread")} if core is not None else {}
-    if core is not None and core.points_m:
-        beside |= {"points_m": core.points_m, "segments": ()}
-    return ValueForm(CoreCircuit, texts, fixed, beside)
+    return ValueForm(CoreCircuit, texts, fixed, {} if core is None else _beside(core))
+
+
+def _beside(core: CoreCircuit) -> dict[str, Any]:
+    """What is not on the page."""
+    beside: dict[str, Any] = {name: getattr(core, name) for name in ("surveyed", "lap_spread")}
+    return beside | {"points_m": core.points_m, "segments": ()} if core.points_m else beside
 
 
 def _page(request: HttpRequest, row: Circuit | None, form: ValueForm[CoreCircuit], checked: bool = False) -> HttpResponse:
     titles = {path: title for path, title in _TITLES.items() if path not in form.beside}
+    core = None if row is None else parsed_circuit(row.data)
     context: dict[str, Any] = {
         "row": row, "form": form, "sections": form.sections(titles), "errors": form.all_problems(), "checked": checked,
+        "carried": "" if core is None else carried_texts(_texts(core)),
     }  # fmt: skip
-    hidden = {"surveyed", "lap_spread"}
-    if "points_m" not in form.beside:
-        hidden.add("corner_names")  # corners of a list carry their own names
+    hidden = _hidden(_BEGINNING if core is None else core)
     context["sections"][0].boxes = [box for box in context["sections"][0].boxes if box.path not in hidden]
     if form.value is not None:
         context |= _drawn(form)
@@ -151,8 +154,21 @@ def _closing(core: CoreCircuit) -> str:
     return told(f"To close the lap, its straights change by up to {format_number(most, 1, signed=True)} m.")
 
 
+def _texts(core: CoreCircuit) -> dict[str, str]:
+    """What the page of a circuit shows."""
+    return dict(flat(core.model_dump(exclude={"points_m", "key", "format", *_hidden(core)})))
+
+
+def _hidden(core: CoreCircuit) -> set[str]:
+    """Fields that the page of a circuit does not show: corners of a list carry their own names."""
+    return {"surveyed", "lap_spread"} if core.points_m else {"surveyed", "lap_spread", "corner_names"}
+
+
 def _typed(request: HttpRequest, core: CoreCircuit | None, fixed: dict[str, str]) -> ValueForm[CoreCircuit]:
-    form = _form(request.POST.dict(), core, fixed)
+    if core is None:
+        form = _form(request.POST.dict(), core, fixed)
+    else:
+        form = sent_form(CoreCircuit, request.POST, _texts(core), fixed, _beside(core))
     if form.check() is not None and form.value is not None:
         try:
             racing_line(form.value)
@@ -186,7 +202,7 @@ def edit(request: HttpRequest, circuit_id: int) -> HttpResponse:
     row = owned_or_404(Circuit, request.user, pk=circuit_id)
     core, fixed = parsed_circuit(row.data), {"key": row.key}
     if request.method == "GET":
-        form = _form(dict(flat(core.model_dump(exclude={"points_m"}))), core, fixed)
+        form = _form(_texts(core), core, fixed)
         form.check()
         return _page(request, row, form)
     form = _typed(request, core, fixed)

@@ -10,11 +10,12 @@ from django.urls import reverse
 from django.views.decorators.http import require_http_methods
 
 from apextrim.accounts.owned import asked_for, owned_or_404
+from apextrim.ui.meanwhile import BesideOthers
 
 from .models import PLACE_FIELDS, Car, DriversPlace
 
 
-class PlaceForm(forms.ModelForm):  # type: ignore[type-arg]
+class PlaceForm(BesideOthers, forms.ModelForm):  # type: ignore[type-arg]
     """One card."""
 
     class Meta:

@@ -16,6 +16,7 @@ from apextrim.modelling import cases
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import sheet_in_car
 from apextrim.ui.fields import QuantityField, quantity
+from apextrim.ui.meanwhile import BesideOthers
 
 from .queries import LeftBy
 
@@ -84,7 +85,7 @@ class RunForm(forms.Form):
             raise ValidationError(str(error)) from None
 
 
-class WeatherForm(forms.Form):
+class WeatherForm(BesideOthers, forms.Form):
     """The track of a run, and whether it is judged."""
 
     track_c = quantity(Conditions, "track_c", "Track temperature", "°C")

@@ -4,8 +4,9 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.paginator import Paginator
+from django.db import transaction
 from django.db.models import F
-from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import HttpRequest, HttpResponse, QueryDict, StreamingHttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -109,6 +110,10 @@ def _laps_of(event: Event, run: Run, clean: bool) -> list[DrivenLap]:
     return queries.driven(run.laps.all())
 
 
+def _weather_form(run: Run, sent: QueryDict | None = None) -> WeatherForm:
+    return WeatherForm(sent, initial={**run.conditions, "wet_pct": run.wet_pct, "left_out": run.left_out})
+
+
 def _run(
     request: HttpRequest, event: Event, run: Run, errors: list[str] | None = None, understood: Pasted | None = None,
     weather: WeatherForm | None = None,
@@ -148,7 +153,7 @@ def _run(
         "typed": request.POST.get("laps", "") if errors or understood else "",
         "understood": understood,
         "errors": errors or [],
-        "weather": weather or WeatherForm(initial={**run.conditions, "wet_pct": run.wet_pct, "left_out": run.left_out}),
+        "weather": weather or _weather_form(run),
     }
     return render(request, "runs/run.html", context, status=422 if errors or weather else 200)
 
@@ -180,12 +185,14 @@ def type_laps(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
 @require_POST
 def weather(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
     """Says what weather a run was driven in, and whether it is judged."""
-    event = event_for(request.user, event_id)
-    row = queries.run_for(request.user, event, run_id)
-    form = WeatherForm(request.POST)
+    with transaction.atomic():
+        event = event_for(request.user, event_id)
+        row = queries.run_for(request.user, event, run_id)
+        form = _weather_form(row, request.POST)
+        if form.is_valid():
+            actions.set_weather(row, **form.cleaned_data)
     if not form.is_valid():
         return _run(request, event, row, weather=form)
-    actions.set_weather(row, **form.cleaned_data)
     messages.success(request, f"{row.name}: kept.")
     return redirect("run", event.pk, row.pk)
 

@@ -8,12 +8,16 @@ from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Annotated, Any, Generic, Literal, TypeVar, Union, get_args, get_origin
 
+from django.http import QueryDict
+from django.utils.safestring import SafeString
 from pydantic import ValidationError
 
 from apexcore.errors import InputError
 from apexcore.quantities.described import described
 from apexcore.quantities.text import UNIT_WORDS, read_number
 from apexcore.quantities.values import Value
+
+from .meanwhile import ROWS_CHANGED, carried, merged_rows
 
 Kind = TypeVar("Kind", bound=Value)
 
@@ -151,6 +155,24 @@ def flat(value: Any, path: str = "") -> Iterator[tuple[str, str]]:
         yield path, _shown(value)
 
 
+def carried_texts(texts: Mapping[str, str]) -> SafeString:
+    """The box that goes with a form which shows these texts."""
+    return carried({path: [text] for path, text in texts.items()})
+
+
+def sent_form(
+    model: type[Kind], sent: QueryDict, now: Mapping[str, str], fixed: Mapping[str, str], beside: Mapping[str, Any] | None = None
+) -> "ValueForm[Kind]":
+    """The form of a value that others may have changed since it was shown.
+
+    :param now: what the form would show now
+    """
+    whole, clashes = merged_rows(sent, {path: [text] for path, text in now.items()})
+    form = ValueForm(model, whole.dict(), fixed, beside)  # type: ignore[arg-type]
+    form.clashes = {path: clash.words if path else ROWS_CHANGED for path, clash in clashes.items()}
+    return form
+
+
 class ValueForm(Generic[Kind]):
     """See the module.
 
@@ -169,11 +191,18 @@ class ValueForm(Generic[Kind]):
         self.problems: list[str] = []
         self._kept: dict[str, list[str]] = {}
         self.value: Kind | None = None
+        #: What somebody else changed as well, by path.
+        self.clashes: dict[str, str] = {}
 
     def check(self) -> Kind | None:
         """The value typed; None where anything is wrong, each problem at its place."""
         tree = {**self._converted(self.model, ""), **self.beside}
-        if not self.errors:
+        for path, words in self.clashes.items():
+            if path:
+                self.errors[path] = f"{self._words_of(path)}: {words}"
+            else:
+                self.problems.append(words)
+        if not self.errors and not self.problems:
             try:
                 self.value = self.model.model_validate(tree)
             except ValidationError as error:

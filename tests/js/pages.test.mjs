@@ -55,7 +55,7 @@ test("the trainer goes from corner to corner, and to the form's button behind th
 });
 
 test("a form is kept as typed, comes back after a lost page, and is let go when the server has it", async () => {
-  const html = (more = "") => `<form data-draft="run" ${more}><input name="laps"><textarea name="note"></textarea><input type="hidden" name="token" value="x"><input type="hidden" name="once" value="first-key"></form>`;
+  const html = (more = "") => `<form data-draft="run" ${more}><input name="laps"><textarea name="note"></textarea><input type="hidden" name="token" value="x"><input type="hidden" name="once" value="first-key"><input type="hidden" name="shown" value='{"laps":["1"]}'></form>`;
   const page = pageOf(html('method="post" action="/runs/"'));
   const form = page.component(await part("keptForm"), page.find("form"));
   page.find("[name=laps]").value = "73,4\n73,9";
@@ -82,8 +82,10 @@ test("a form is kept as typed, comes back after a lost page, and is let go when 
   assert.equal(page.find("form p"), null);
   document.body.dataset.user = "7";
   page.find("[name=laps]").value = "";
+  page.find("[name=shown]").value = '{"laps":["2"]}'; // somebody changed it meanwhile: it is held against what one saw as one typed
   putBack();
   assert.equal(page.find("[name=laps]").value, "refused");
+  assert.equal(page.find("[name=shown]").value, '{"laps":["1"]}');
   assert.match(page.find("form p").textContent, /not saved yet/);
   onItsWay(page.find("form"));
   document.cookie = "apex-taken=other-key.first-key";

@@ -22,7 +22,11 @@ const user = () => document.body.dataset.user || "";
 /** @param {HTMLFormElement} form @returns {HTMLInputElement[]} */
 const typed = (form) =>
   /** @type {HTMLInputElement[]} */ ([...form.elements]).filter(
-    (field) => field.name && !["hidden", "file", "password", "submit", "button", "reset"].includes(field.type) && field.tagName !== "BUTTON",
+    (field) =>
+      field.name &&
+      field.tagName !== "BUTTON" &&
+      // what a form showed as it was typed into goes along: others may have changed it meanwhile
+      (field.name === "shown" || !["hidden", "file", "password", "submit", "button", "reset"].includes(field.type)),
   );
 
 /** @param {HTMLInputElement} field */
