@@ -66,10 +66,12 @@ class Command(BaseCommand):
 
         from apexcore.formats.recording import MOST_BYTES
         from apextrim import urls  # noqa: F401 - all pages, before the first visitor comes
+        from apextrim.management.front import Channel
         from apextrim.wsgi import application
 
         progress.tell(DATA, DONE, "")
         server = create_server(application, sockets=[listening], max_request_body_size=MOST_BYTES + 1_000_000, **_LIMITS, **_proxy())
+        server.channel_class = Channel
         _end(options["doorman"])
         options["doorman"] = None
         threading.Thread(target=_afterwards, args=(progress,), daemon=True, name="afterwards").start()

@@ -1,0 +1,109 @@
+"""Connections that drip, idle and hurry: whoever asks properly is answered whatever the others do."""
+
+import socket
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import suppress
+from http.client import HTTPConnection
+from typing import Any
+
+import pytest
+from waitress.server import create_server
+
+from apextrim.management import front
+
+LIMIT = 40
+
+
+def application(environ: dict[str, Any], start_response: Any) -> list[bytes]:
+    body = environ["wsgi.input"].read()
+    if environ["PATH_INFO"] == "/slow":
+        time.sleep(1.5)
+    start_response("200 OK", [("Content-Type", "text/plain")])
+    return [f"{len(body)}".encode()]
+
+
+@pytest.fixture
+def port(monkeypatch: pytest.MonkeyPatch) -> Iterator[int]:
+    monkeypatch.setattr(front, "PATIENCE_S", 1.0)
+    monkeypatch.setattr(front, "LEAST_RATE", 20_000.0)
+    monkeypatch.setattr(front, "SPARE", 6)
+    listening = socket.socket()
+    listening.bind(("127.0.0.1", 0))
+    server = create_server(application, sockets=[listening], threads=2, connection_limit=LIMIT, channel_timeout=30, cleanup_interval=5)
+    server.channel_class = front.Channel
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    yield listening.getsockname()[1]
+    server.close()
+
+
+def asked(port: int, path: str = "/", body: bytes = b"") -> tuple[int, bytes]:
+    connection = HTTPConnection("127.0.0.1", port, timeout=10)
+    connection.request("POST", path, body)
+    answer = connection.getresponse()
+    found = answer.status, answer.read()
+    connection.close()
+    return found
+
+
+def holding(port: int, count: int, first: bytes = b"") -> list[socket.socket]:
+    found = []
+    for _ in range(count):
+        one = socket.create_connection(("127.0.0.1", port), timeout=5)
+        if first:
+            one.sendall(first)
+        found.append(one)
+    return found
+
+
+def closed(one: socket.socket) -> bool:
+    one.settimeout(0.05)
+    try:
+        return one.recv(100) == b""
+    except TimeoutError:
+        return False
+    except OSError:
+        return True
+
+
+@pytest.mark.parametrize("first", [b"", b"GET / HTTP/1.1\r\nX: ", b"POST / HTTP/1.1\r\nContent-Length: 900\r\n\r\n"])
+def test_whoever_holds_connections_shuts_nobody_out(port: int, first: bytes) -> None:
+    """More connections than there are places: silent, dripping a header, dripping a body."""
+    held = holding(port, LIMIT + 20, first)
+    for _ in range(8):
+        for one in held if first else ():
+            with suppress(OSError):
+                one.send(b"a")
+        begin = time.monotonic()
+        assert asked(port, "/", b"x" * 500) == (200, b"500")
+        assert time.monotonic() - begin < 3.0
+        time.sleep(0.25)
+    if first:  # too slow: closed, however often a byte comes
+        time.sleep(1.5)
+        assert all(closed(one) for one in held)
+
+
+def test_a_slow_but_steady_upload_is_taken_and_a_kept_connection_serves_again(port: int) -> None:
+    slow = socket.create_connection(("127.0.0.1", port), timeout=10)
+    slow.sendall(b"POST / HTTP/1.1\r\nHost: x\r\nContent-Length: 120000\r\n\r\n")
+    for _ in range(12):  # 50 kB/s for longer than the patience for a request that stands still
+        slow.sendall(b"y" * 10_000)
+        time.sleep(0.2)
+    assert b"120000" in slow.recv(4000)
+    time.sleep(1.3)  # longer than the patience: no request is under way meanwhile
+    slow.sendall(b"GET / HTTP/1.1\r\nHost: x\r\n\r\n")
+    assert b"200 OK" in slow.recv(4000)
+
+
+def test_what_is_worked_on_is_never_given_up(port: int) -> None:
+    told = list[tuple[int, bytes]]()
+    threads = [threading.Thread(target=lambda: told.append(asked(port, "/slow"))) for _ in range(2)]
+    for thread in threads:
+        thread.start()
+    time.sleep(0.3)
+    holding(port, LIMIT + 30)
+    for thread in threads:
+        thread.join()
+    assert told == [(200, b"0")] * 2
