@@ -84,8 +84,10 @@ def forms_of(client: Any, pages: Sequence[str]) -> list[Form]:
     """Every form and link with a query of these pages, once each."""
     found: dict[tuple[str, str, tuple[str, ...]], Form] = {}
     for page in pages:
-        reader = _Forms(page)
-        reader.feed(client.get(page, follow=True).content.decode(errors="replace"))
+        reader, answer = _Forms(page), client.get(page, follow=True)
+        if "html" not in answer.get("Content-Type", ""):
+            continue
+        reader.feed(answer.content.decode(errors="replace"))
         for form in reader.found:
             if form.address.startswith("/") and "sign-" not in form.address:
                 found.setdefault((form.address, form.method, tuple(name for name, _ in form.fields)), form)

@@ -9,6 +9,7 @@ from django.contrib.auth.models import User
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import InputError
 from apexcore.lap.driver import LEVEL_WORDS
+from apexcore.race.crew import read_work
 from apexcore.race.length import (
     length_words,
     minutes_words,
@@ -193,6 +194,16 @@ class RulesForm(BesideOthers, forms.Form):
         """The savings [%]."""
         parts = re.split(r"[,;\s]+|\band\b", self.cleaned_data["savings_pct"])
         return tuple(dict.fromkeys(numbers_of(parts, "%", lambda _: "saving", 0.1, 30, 4, "saving: {} of them")))
+
+    def clean_crew_work(self) -> str:
+        """What the crew may do at once."""
+        text: str = self.cleaned_data["crew_work"].strip()
+        if text:
+            try:
+                read_work(text, 0.0, 0.0)
+            except InputError as error:
+                raise forms.ValidationError(str(error)) from None
+        return text
 
     def clean_no_stops(self) -> list[dict[str, int]]:
         """Laps at whose end one may not stop."""

@@ -10,7 +10,9 @@ from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from pydantic import ValidationError
 
+from apexcore.formats.text import problem_of
 from apextrim.accounts import tour
 from apextrim.accounts.owned import owned, owned_or_404
 from apextrim.library.models import Car, Circuit
@@ -113,7 +115,11 @@ def save_rules(request: HttpRequest, event_id: int) -> HttpResponse:
     with transaction.atomic():
         event = queries.event_for(request.user, event_id)
         form = _rules_form(event, request.POST)
-        saved = form.is_valid() and actions.change_rules(event, form.cleaned_data)
+        try:
+            saved = form.is_valid() and actions.change_rules(event, form.cleaned_data)
+        except ValidationError as error:  # what the core refuses of the rules as a whole
+            for problem in error.errors():
+                form.add_error(None, problem_of(problem))
     if not form.is_valid():
         return _brief(request, event, 422, rules_form=form)
     messages.success(request, "Race rules saved." if saved else "Nothing changed.")

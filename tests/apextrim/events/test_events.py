@@ -87,6 +87,9 @@ def test_rules_are_saved_with_units_and_bounds(client_in: Client, event: Event) 
     assert (rules.laps, rules.compulsory, rules.tank_l) == (30, ("marl", "slate"), 62)
     assert client_in.post(url("save_rules", event), {**RULES, "laps": "2.5"}).status_code == 422
     assert client_in.post(url("save_rules", event), {**RULES, "compulsory": ["flint"]}).status_code == 422
+    for work in ("a,b;c", "max(", "9" * 20, "fuel * 2", "((((" * 15):
+        refused = client_in.post(url("save_rules", event), {**RULES, "crew_work": work})
+        assert refused.status_code == 422 and "joined by + and max" in refused.content.decode(), work
 
 
 def test_sessions_are_added_and_set(client_in: Client, event: Event) -> None:
