@@ -2,9 +2,12 @@
 
 import re
 from collections.abc import Iterator
+from contextlib import suppress
+from typing import Literal
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Error as PlaywrightError
 
 from apextrim.settings import DEMO_PASSWORD, DEMO_USER
 
@@ -32,11 +35,11 @@ def racer(browser: Browser, site: str, wrong: list[str]) -> Iterator[Page]:
     assert not wrong, wrong
 
 
-def sign_in(page: Page) -> None:
+def sign_in(page: Page, until: Literal["load", "networkidle"] = "networkidle") -> None:
     page.get_by_label("Username").fill(DEMO_USER)
     page.get_by_label("Password").fill(DEMO_PASSWORD)
     page.get_by_role("button", name="Sign in").click()
-    page.wait_for_load_state("networkidle")
+    page.wait_for_load_state(until)
 
 
 def lost_and_saved(page: Page, button: str) -> None:
@@ -152,3 +155,54 @@ def test_a_sheet_goes_on_where_it_stands_after_signing_in_elsewhere(racer: Page)
     racer.get_by_label("Why this change").fill("less wing, signed in elsewhere")
     racer.get_by_role("button", name="Save as a new sheet").click()
     expect(racer.get_by_text("less wing, signed in elsewhere").first).to_be_visible()
+
+
+#: Pages with something to type: of the demo's first event, of its garage and of its account.
+PAGES = (
+    "/events/", "/events/1/", "/events/1/items/", "/events/1/class/", "/events/1/lap/", "/events/1/lap/corner/2/", "/events/1/runs/",
+    "/events/1/runs/1/", "/events/1/runs/live/", "/events/1/sheet/1/readings/", "/events/1/sheet/1/check/", "/events/1/next/",
+    "/events/1/race/odds/", "/events/1/race/wet/", "/events/1/lap/trainer/?corner=2", "/events/1/lap/book/", "/events/1/verdicts/", "/account/units/",
+    "/garage/cars/1/", "/garage/cars/1/drivers/", "/garage/circuits/1/", "/garage/cars/quick/", "/garage/circuits/new/", "/garage/circuits/quick/",
+)  # fmt: skip
+
+#: The forms of a page that are typed into: their address, with the name of the first box and something else for it.
+_TYPED_INTO = """() => [...document.querySelectorAll("form[method=post]")].flatMap((form, at) => {
+  const fits = (one) => one.name && !one.readOnly && !one.disabled && !one.closest(".item")
+    && (one.tagName === "TEXTAREA" || one.tagName === "SELECT" && one.options.length > 1 || ["text", "number"].includes(one.type));
+  const box = [...form.elements].find(fits);
+  if (!box || !form.elements.namedItem("once")) return [];
+  const other = box.tagName === "SELECT" ? [...box.options].find((one) => !one.selected).value : box.inputMode === "decimal" ? "7" : "typed late";
+  return [[at, form.action, box.name, other]];
+})"""
+_SEND = """([at, name, text]) => {
+  const form = document.querySelectorAll("form[method=post]")[at];
+  form.elements.namedItem(name).value = text;
+  form.noValidate = true;
+  form.requestSubmit();
+}"""
+_FOUND = """([action, name]) => [...document.querySelectorAll("form[method=post]")]
+  .filter((form) => form.action === action).map((form) => form.elements.namedItem(name)?.value ?? null)"""
+
+
+@pytest.mark.thorough_only
+def test_every_form_that_is_typed_into_comes_back(racer: Page) -> None:
+    lost, sent = list[str](), 0
+    for address in PAGES:
+        racer.goto(address)
+        for at, action, name, text in racer.evaluate(_TYPED_INTO):
+            racer.goto(address)  # its scripts are there: they are deferred, and pages that ask for parts by themselves are never idle
+            racer.context.clear_cookies(name="sessionid")
+            racer.evaluate(_SEND, [at, name, text])
+            try:
+                racer.get_by_label("Username").wait_for(timeout=10_000)
+            except PlaywrightError:
+                lost.append(f"{address} {action} {name}: not led to the sign-in, but to {racer.url}")
+                racer.goto("/sign-in/")
+            sign_in(racer, "load")
+            sent += 1
+            with suppress(PlaywrightError):
+                racer.get_by_text(BACK).wait_for(timeout=5_000)
+            if text not in racer.evaluate(_FOUND, [action, name]) or not racer.get_by_text(BACK).count():
+                lost.append(f"{address} {action} {name}: {racer.url} {racer.evaluate(_FOUND, [action, name])}")
+            racer.evaluate("() => localStorage.clear()")
+    assert sent > 25 and not lost, "\n".join(lost)

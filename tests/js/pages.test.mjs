@@ -87,6 +87,19 @@ test("a form is kept as typed, comes back after a lost page, and is let go when 
   assert.equal(page.find("[name=laps]").value, "refused");
   assert.equal(page.find("[name=shown]").value, '{"laps":["1"]}');
   assert.match(page.find("form p").textContent, /not saved yet/);
+  assert.equal(JSON.parse(localStorage.getItem("apex-sent")).length, 0);
+  const second = page.find("form").cloneNode(true); // another card at the same address
+  second.querySelector("p").remove();
+  second.querySelector("[name=once]").value = "second-key";
+  second.insertAdjacentHTML("beforeend", '<input type="hidden" name="card" value="2">');
+  page.find("form").after(second);
+  second.querySelector("[name=laps]").value = "of the second";
+  onItsWay(second);
+  second.querySelector("[name=laps]").value = "";
+  putBack();
+  assert.equal(second.querySelector("[name=laps]").value, "of the second");
+  assert.equal(page.find("[name=laps]").value, "refused");
+  second.remove();
   onItsWay(page.find("form"));
   document.cookie = "apex-taken=other-key.first-key";
   settle();

@@ -9,7 +9,7 @@ const COOKIE = "apex-taken";
 const MOST = 20;
 const WEEK_MS = 7 * 24 * 3600 * 1000;
 
-/** @typedef {{once: string, user: string, action: string, fields: string[][], drafts: string[], at: number}} Sent */
+/** @typedef {{once: string, user: string, action: string, kind: string, fields: string[][], drafts: string[], at: number}} Sent */
 
 /** @returns {Sent[]} */
 const waiting = () => JSON.parse(localStorage.getItem(STORE) || "[]");
@@ -32,6 +32,13 @@ const typed = (form) =>
 /** @param {HTMLInputElement} field */
 const written = (field) => (["checkbox", "radio"].includes(field.type) ? (field.checked ? "1" : "") : field.value);
 
+/** What tells forms of one address apart: their boxes, and what they say unseen, such as whose card it is. @param {HTMLFormElement} form */
+const kindOf = (form) =>
+  /** @type {HTMLInputElement[]} */ ([...form.elements])
+    .filter((field) => field.name && field.tagName !== "BUTTON" && !["csrfmiddlewaretoken", "once", "shown"].includes(field.name))
+    .map((field) => (field.type === "hidden" ? `${field.name}=${field.value}` : field.name))
+    .join(" ");
+
 /** Takes note of a form on its way. @param {EventTarget | null} target */
 export const onItsWay = (target) => {
   const form = /** @type {HTMLFormElement} */ (target);
@@ -40,7 +47,7 @@ export const onItsWay = (target) => {
   const fields = typed(form).map((field) => [`${field.name}\n${field.type === "radio" ? field.value : ""}`, written(field)]);
   if (!fields.length) return;
   const drafts = form.dataset.keeps ? [form.dataset.keeps] : [];
-  keep([...waiting().filter((one) => one.once !== once), { once, user: user(), action: form.action, fields, drafts, at: Date.now() }]);
+  keep([...waiting().filter((one) => one.once !== once), { once, user: user(), action: form.action, kind: kindOf(form), fields, drafts, at: Date.now() }]);
 };
 
 /** Lets go what the server has. */
@@ -55,7 +62,8 @@ export const settle = () => {
 export const putBack = () => {
   for (const one of waiting().filter((each) => each.user === user())) {
     const forms = /** @type {HTMLFormElement[]} */ ([...document.querySelectorAll("form[method=post]")]);
-    const form = forms.find((each) => each.action === one.action);
+    const there = forms.filter((each) => each.action === one.action);
+    const form = there.find((each) => kindOf(each) === one.kind) || (there.length === 1 ? there[0] : undefined);
     if (!form || form.dataset.cameBack) continue;
     /** @type {Record<string, string>} */
     const kept = Object.fromEntries(one.fields);
