@@ -239,7 +239,7 @@ class Differential(Value):
 class Powertrain(Value):
     """Engine and drive.
 
-    :param torque_nm: points (engine speed in rpm, torque in Nm) at full throttle, speeds rising
+    :param torque_nm: points (engine speed, torque) at full throttle, speeds rising [rpm, Nm]
     :param gears: ratio of each gear, first to last, falling
     :param final_drive: ratio behind the gearbox
     :param efficiency: share of the engine's power that reaches the wheels [-]

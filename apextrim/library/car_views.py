@@ -13,7 +13,7 @@ from apexcore.errors import ApexError, FileRejected
 from apexcore.trim.figures.car_figures import car_figures, power_curve
 from apexcore.vehicle.car import Car as CoreCar
 from apextrim.accounts.owned import owned, owned_or_404
-from apextrim.ui.value_form import ValueForm, carried_texts, flat, sent_form
+from apextrim.ui.value_form import ValueForm, carried_texts, flat, in_readers_units, sent_form
 
 from . import car_actions as actions
 from . import presenters
@@ -31,7 +31,8 @@ _TITLES = {
 def _page(request: HttpRequest, row: Car, form: ValueForm[CoreCar], fresh: bool, checked: bool = False) -> HttpResponse:
     context: dict[str, Any] = {
         "row": row, "form": form, "fresh": fresh, "sections": form.sections(_TITLES, SIMPLE, SOURCES),
-        "errors": form.all_problems(), "checked": checked, "carried": "" if fresh else carried_texts(_texts(row)),
+        "errors": form.all_problems(), "checked": checked,
+        "carried": "" if fresh else carried_texts(in_readers_units(CoreCar, _texts(row))),
     }  # fmt: skip
     if form.value is not None:
         context["figures"] = car_figures(form.value)
@@ -44,12 +45,20 @@ def _texts(row: Car) -> dict[str, str]:
     return dict(flat(parsed_car(row.data).model_dump(exclude={"key", "format"})))
 
 
-def _typed(request: HttpRequest, row: Car | None = None) -> ValueForm[CoreCar]:
+def _form(texts: dict[str, str], fixed: dict[str, str] | None = None) -> ValueForm[CoreCar]:
+    """The page of a car as it opens, in the reader's units."""
+    form = ValueForm(CoreCar, in_readers_units(CoreCar, texts), fixed, by_reader=True)
+    form.exact = texts
+    form.check()
+    return form
+
+
+def _typed(request: HttpRequest, row: Car, fixed: dict[str, str]) -> ValueForm[CoreCar]:
     """The form that was sent, checked: by its schema first, then as a car that can be.
 
-    :param row: the car that it changes
+    :param row: the car that it changes, or that another one is made from
     """
-    form = ValueForm(CoreCar, request.POST.dict()) if row is None else sent_form(CoreCar, request.POST, _texts(row), {"key": row.key})
+    form = sent_form(CoreCar, request.POST, _texts(row), fixed, by_reader=True)
     if form.check() is not None and form.value is not None:
         try:
             car_figures(form.value)
@@ -66,10 +75,8 @@ def edit(request: HttpRequest, car_id: int) -> HttpResponse:
     """Shows a car, checks what was typed, or changes it."""
     row = owned_or_404(Car, request.user, pk=car_id)
     if request.method == "GET":
-        form = ValueForm(CoreCar, _texts(row), {"key": row.key})
-        form.check()
-        return _page(request, row, form, fresh=False)
-    form = _typed(request, row)
+        return _page(request, row, _form(_texts(row), {"key": row.key}), fresh=False)
+    form = _typed(request, row, {"key": row.key})
     if form.value is None or request.POST.get("do") != "save":
         return _page(request, row, form, fresh=False, checked=True)
     try:
@@ -91,10 +98,8 @@ def copy(request: HttpRequest, car_id: int) -> HttpResponse:
     if request.method == "GET":
         core = parsed_car(row.data)
         core = core.model_copy(update={"name": f"{core.name[:52]}, copy", "key": _free_key(request, core.key)})
-        form = ValueForm(CoreCar, dict(flat(core.model_dump())))
-        form.check()
-        return _page(request, row, form, fresh=True)
-    form = _typed(request)
+        return _page(request, row, _form(dict(flat(core.model_dump()))), fresh=True)
+    form = _typed(request, row, {})
     if form.value is None or request.POST.get("do") != "save":
         return _page(request, row, form, fresh=True, checked=True)
     try:

@@ -3,6 +3,7 @@
 What was typed is kept as typed, whatever is wrong with it. A row left empty is not there; that is how one is removed.
 """
 
+import math
 import types
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field, replace
@@ -18,6 +19,7 @@ from apexcore.quantities.text import UNIT_WORDS, read_number
 from apexcore.quantities.values import Value
 
 from .meanwhile import ROWS_CHANGED, carried, merged_rows
+from .units import current, read_typed, told, typed_as
 
 Kind = TypeVar("Kind", bound=Value)
 
@@ -161,16 +163,33 @@ def carried_texts(texts: Mapping[str, str]) -> SafeString:
 
 
 def sent_form(
-    model: type[Kind], sent: QueryDict, now: Mapping[str, str], fixed: Mapping[str, str], beside: Mapping[str, Any] | None = None
-) -> "ValueForm[Kind]":
+    model: type[Kind], sent: QueryDict, now: Mapping[str, str], fixed: Mapping[str, str], beside: Mapping[str, Any] | None = None,
+    by_reader: bool = False,
+) -> "ValueForm[Kind]":  # fmt: skip
     """The form of a value that others may have changed since it was shown.
 
-    :param now: what the form would show now
+    :param now: what is stored by now, as texts of the core
+    :param by_reader: whether it was shown in the reader's units; a box that still shows what is stored keeps it to its last digit
     """
-    whole, clashes = merged_rows(sent, {path: [text] for path, text in now.items()})
-    form = ValueForm(model, whole.dict(), fixed, beside)  # type: ignore[arg-type]
+    shown = in_readers_units(model, now) if by_reader else now
+    whole, clashes = merged_rows(sent, {path: [text] for path, text in shown.items()})
+    form = ValueForm(model, whole.dict(), fixed, beside, by_reader)  # type: ignore[arg-type]
+    form.exact = {path: text for path, text in now.items() if form.texts.get(path) == shown[path] != text}
     form.clashes = {path: clash.words if path else ROWS_CHANGED for path, clash in clashes.items()}
     return form
+
+
+def in_readers_units(model: type[Value], texts: Mapping[str, str]) -> dict[str, str]:
+    """Texts of the core as the reader would type them."""
+    form = ValueForm(model, texts)
+    found = {}
+    for path, text in texts.items():
+        unit = form.unit_of(path)
+        try:
+            found[path] = text if current().unit(unit) == unit else typed_as(float(text), unit)
+        except ValueError:
+            found[path] = text
+    return found
 
 
 class ValueForm(Generic[Kind]):
@@ -180,12 +199,16 @@ class ValueForm(Generic[Kind]):
     :param texts: what stands in the form, by path
     :param fixed: paths that the racer cannot change, with their text
     :param beside: fields that are not on the page, with their values
+    :param by_reader: whether texts are in the units of whoever reads the page, else in the core's
     """
 
     def __init__(
-        self, model: type[Kind], texts: Mapping[str, str], fixed: Mapping[str, str] | None = None, beside: Mapping[str, Any] | None = None
-    ) -> None:
-        self.model, self.fixed, self.beside = model, dict(fixed or {}), dict(beside or {})
+        self, model: type[Kind], texts: Mapping[str, str], fixed: Mapping[str, str] | None = None, beside: Mapping[str, Any] | None = None,
+        by_reader: bool = False,
+    ) -> None:  # fmt: skip
+        self.model, self.fixed, self.beside, self.by_reader = model, dict(fixed or {}), dict(beside or {}), by_reader
+        #: What the core has where a box shows it rounded, by path.
+        self.exact: dict[str, str] = {}
         self.texts = {**{key: str(text) for key, text in texts.items()}, **self.fixed}
         self.errors: dict[str, str] = {}
         self.problems: list[str] = []
@@ -266,7 +289,11 @@ class ValueForm(Generic[Kind]):
         if _is_text(bare):
             return text
         try:
-            return read_number(text, self._unit_of(path), self._words_of(path))
+            if path in self.exact:
+                return float(self.exact[path])
+            if self.by_reader:
+                return read_typed(text, self.unit_of(path), self._words_of(path), -math.inf, math.inf)
+            return read_number(text, self.unit_of(path), self._words_of(path))
         except InputError as error:
             self.errors[path] = str(error)
             return None
@@ -305,10 +332,19 @@ class ValueForm(Generic[Kind]):
             name = part
         return model, name
 
-    def _unit_of(self, path: str) -> str:
+    def unit_of(self, path: str) -> str:
+        """The core's unit of a box; empty where it has none that is read."""
         found = self._describe(path)
-        unit = described(found[0])[found[1]].unit if found else ""
+        if found is None:
+            return ""
+        if found[1] in _COLUMN_UNITS:
+            units, last = _COLUMN_UNITS[found[1]], path.rpartition(".")[2]
+            return units[int(last)] if len(units) > 1 and last.isdigit() and int(last) < len(units) else units[0]
+        unit = described(found[0])[found[1]].unit
         return unit if unit.lower() in UNIT_WORDS else ""
+
+    def _told(self, sentence: str) -> str:
+        return told(sentence) if self.by_reader else sentence
 
     def _words_of(self, path: str) -> str:
         found = self._describe(path)
@@ -327,6 +363,10 @@ class ValueForm(Generic[Kind]):
                 path = f"{path}.{part}" if path else str(part)
         message = str(error["msg"]).removeprefix("Value error, ")
         given = error.get("input")
+        if self.by_reader and path and isinstance(given, float | int) and not isinstance(given, bool):
+            given, found, unit = self.texts.get(path, given), self._describe(path), self.unit_of(path)
+            if current().unit(unit) != unit and found is not None and (bounds := described(found[0])[found[1]].range_text):
+                message = f"expected {self._told(bounds)}"
         shown = f" “{str(given)[:40]}” is not valid:" if isinstance(given, str | float | int) else ""
         missing = error["type"] == "missing"
         place = self._words_of(path) if path else f"This {self.model.__name__.lower()}"
@@ -346,7 +386,7 @@ class ValueForm(Generic[Kind]):
         """
         found = [self._section(path, title) for path, title in titles.items()]
         for section in found:
-            section.boxes = [replace(box, source=(sources or {}).get(bare_path(box.path), "")) for box in section.boxes]
+            section.boxes = [replace(box, source=self._told((sources or {}).get(bare_path(box.path), ""))) for box in section.boxes]
             if simple:
                 section.folded = bool(section.path)
             if any(bare_path(box.path) in simple for box in section.boxes):
@@ -388,14 +428,15 @@ class ValueForm(Generic[Kind]):
         bare = _bare(model.model_fields[name].annotation)
         choices = tuple(str(choice) for choice in get_args(bare)) if get_origin(bare) is Literal else ()
         short = name
-        for unit in ("_j_per_k", "_w_per_k", "_m", "_kg", "_deg"):
+        for unit in ("_j_per_k", "_w_per_k", "_n_per_mm", "_m", "_mm", "_kpa", "_kg", "_deg"):
             short = short.removesuffix(unit)
         short = short.replace("_", " ").capitalize()
-        label, hint = (short, f"{said.words}. {said.range_text}".strip()) if head else (said.words + more, said.range_text)
+        bounds, unit = self._told(said.range_text), current().unit(said.unit) if self.by_reader else said.unit
+        label, hint = (short, f"{said.words}. {bounds}".strip()) if head else (said.words + more, bounds)
         usual = model.model_fields[name].default
         text = self.texts.get(path, "") or (usual if choices and isinstance(usual, str) else "")
         long = _is_text(bare) and not choices
-        return Box(path, label, said.unit, hint, text, self.errors.get(path, ""), choices, bare is bool, long)
+        return Box(path, label, unit, hint, text, self.errors.get(path, ""), choices, bare is bool, long)
 
     def _table(self, model: type[Value], name: str, path: str) -> Table:
         annotation = _bare(model.model_fields[name].annotation)
@@ -422,6 +463,11 @@ class ValueForm(Generic[Kind]):
         columns = get_args(_bare(inner[0])) if get_origin(_bare(inner[0])) is tuple else (inner[0],)
         pairs = len(columns) > 1
         titles = _COLUMNS.get(name, tuple(f"Value {index}" for index in range(1, len(columns) + 1)))
+        if self.by_reader and name in _COLUMN_UNITS:
+            titles = tuple(
+                f"{title.partition(',')[0]}, {current().unit(unit)}" if unit else title
+                for title, unit in zip(titles, _COLUMN_UNITS[name], strict=True)
+            )
         heads = tuple(Box("", words, "", "", "") for words in titles)
         drawn = [
             tuple(self._plain(f"{path}.{row}.{index}" if pairs else f"{path}.{row}", titles[index], row) for index in range(len(columns)))
@@ -437,6 +483,12 @@ class ValueForm(Generic[Kind]):
 _COLUMNS: dict[str, tuple[str, ...]] = {
     "torque_nm": ("Engine speed, rpm", "Torque, Nm"), "gears": ("Ratio",), "heights_m": ("Share of the lap", "Height, m"),
     "points_m": ("East, m", "North, m", "Height, m"), "sectors_m": ("Ends at, m",),
+}  # fmt: skip
+
+
+#: Units of these columns.
+_COLUMN_UNITS: dict[str, tuple[str, ...]] = {
+    "torque_nm": ("rpm", "Nm"), "heights_m": ("", "m"), "points_m": ("m", "m", "m"), "sectors_m": ("m",),
 }  # fmt: skip
 
 

@@ -22,6 +22,8 @@ from apextrim.runs.models import Run, TyreReading
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.sheet_form import SheetForm
 from apextrim.ui.units import read_by, shown
+from scripts.fuzz_forms import forms_of
+from tests.apextrim.test_beside_others import on_page
 from tests.apextrim.traces.test_bring import words
 
 
@@ -183,3 +185,42 @@ def test_a_rim_that_is_told_counts_and_one_of_a_written_size_is_read(event: Even
     assert told.item("toe_front").rim_mm == 457.2 and told.item("toe_rear").rim_mm == 482.6
     assert rim_of("205/50 R15") == 381.0 and rim_of("10x4.50-5") == 127.0 and rim_of("slick") is None
     assert CoreCar.model_validate_json(told.model_dump_json()) == told
+
+
+def test_the_long_page_of_a_car_is_in_the_readers_units_to_its_last_digit(american: Client, event: Event) -> None:
+    address = reverse("edit_car", args=[event.car.pk])
+    page = american.get(address).content.decode()
+    assert "Torque, lb" in page and "Torque, Nm" not in page
+    sent = on_page(american, address, address) | {"do": ["save"]}
+    before = event.car.data
+    dry = parsed_car(before).mass.dry_kg
+    assert float(sent["mass.dry_kg"][0]) == pytest.approx(dry / 0.45359237, rel=1e-4)
+    assert "Nothing changed" in words(american.post(address, sent, follow=True))  # shown rounded, kept exactly
+    event.car.refresh_from_db()
+    assert event.car.data == before
+    assert american.post(address, {**sent, "mass.dry_kg": ["2700"], "tank_l": ["65 l"]}).status_code == 302
+    event.car.refresh_from_db()
+    after, was = parsed_car(event.car.data), parsed_car(before)
+    assert after.mass.dry_kg == pytest.approx(2700 * 0.45359237) and after.tank_l == 65.0
+    same = was.model_copy(update={"mass": after.mass, "tank_l": 65.0})
+    assert after == same  # nothing else moved by a digit
+    sent = on_page(american, address, address) | {"do": ["save"]}
+    refused = american.post(address, {**sent, "mass.dry_kg": ["90"], "wheelbase_m": ["3 mm"]})
+    text = words(refused)
+    assert refused.status_code == 422 and "“90” is not valid" in text and "lb" in text and "“3 mm” is not valid" in text
+    problems = re.findall(r"<li>(.*?)</li>", refused.content.decode())
+    assert len(problems) >= 2 and not any(re.search(r"\bkg\b|\bm\b", problem) for problem in problems), problems
+    copied = reverse("copy_car", args=[event.car.pk])
+    again = on_page_of_copy(american, copied)
+    assert american.post(copied, again | {"do": ["save"]}).status_code == 302
+    copy = event.owner.cars.order_by("-pk")[0]
+    assert parsed_car(copy.data).model_copy(update={"key": after.key, "name": after.name}) == after
+
+
+def on_page_of_copy(client: Client, address: str) -> dict[str, list[str]]:
+    """The form of a copy, which carries nothing: it is of nobody else yet."""
+    (form,) = (form for form in forms_of(client, [address]) if form.method == "post" and form.address == address)
+    found: dict[str, list[str]] = {}
+    for name, value in form.fields:
+        found.setdefault(name, []).append(value)
+    return found
