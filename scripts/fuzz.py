@@ -368,8 +368,8 @@ def pages_of_event(event: Any) -> list[str]:
         f"sheet/{sheet}/check/", f"sheet/{sheet}/card/", "sheet/difference/", f"runs/{run}/", "runs/live/", "verdicts/plan/", "thread/",
     )  # fmt: skip
     races = [f"{at}/race/live/{race.pk}/{page}" for race in event.races.all()[:1] for page in ("", "rivals/", "marks/")]
-    own = ("/jobs/", "/jobs/files/", "/bin/", "/account/", "/account/delete/", "/account/invitations/", "/password/", "/garage/circuits/new/")
-    return [*own, *races, *(f"{at}/{page}" for page in asking)]
+    own = ("/jobs/", "/jobs/files/", "/bin/", "/account/", "/account/delete/", "/account/invitations/", "/password/")
+    return [*own, "/garage/circuits/new/", *races, *(f"{at}/{page}" for page in asking)]
 
 
 def scenario() -> tuple[Any, Any, Any, str, str]:

@@ -94,6 +94,8 @@ def item_rules(request: HttpRequest, event_id: int) -> HttpResponse:
     ]
     context = {
         "event": event, "frame": queries.frame(event, "brief"), "lines": lines, "errors": problems,
-        "violations": signals.violations(event), "carried": carried({name: [text] for name, text in _texts(event, free).items()}),
+        "violations": signals.violations(event), "carried": carried(
+            {name: [text] for name, text in _texts(event, free).items()}, request.method == "POST"
+        ),
     }  # fmt: skip
     return render(request, "events/item_rules.html", context, status=422 if problems else 200)

@@ -43,7 +43,7 @@ def _bench(
         context |= {"length_m": line.length_m, "height_m": float(line.z.max() - line.z.min())}
         written = {note.number: note for note in event.circuit.notes.all()}
         context["rows"] = presenters.corner_rows(answer.corners, written, typed)
-        context["carried"] = carried(notes.texts(event, [span.number for span in spans]))
+        context["carried"] = carried(notes.texts(event, [span.number for span in spans]), typed is not None)
         context |= {"lap": answer.lap, "store": answer.store_kj is not None}
         lap = answer.lap
         context["map"] = map_view(

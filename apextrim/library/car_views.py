@@ -32,7 +32,7 @@ def _page(request: HttpRequest, row: Car, form: ValueForm[CoreCar], fresh: bool,
     context: dict[str, Any] = {
         "row": row, "form": form, "fresh": fresh, "sections": form.sections(_TITLES, SIMPLE, SOURCES),
         "errors": form.all_problems(), "checked": checked,
-        "carried": "" if fresh else carried_texts(in_readers_units(CoreCar, _texts(row))),
+        "carried": "" if fresh else carried_texts(in_readers_units(CoreCar, _texts(row)), request.method == "POST"),
     }  # fmt: skip
     if form.value is not None:
         context["figures"] = car_figures(form.value)

@@ -58,7 +58,7 @@ def _page(request: HttpRequest, row: Circuit | None, form: ValueForm[CoreCircuit
     core = None if row is None else parsed_circuit(row.data)
     context: dict[str, Any] = {
         "row": row, "form": form, "sections": form.sections(titles), "errors": form.all_problems(), "checked": checked,
-        "carried": "" if core is None else carried_texts(_texts(core)),
+        "carried": "" if core is None else carried_texts(_texts(core), request.method == "POST"),
     }  # fmt: skip
     hidden = _hidden(_BEGINNING if core is None else core)
     context["sections"][0].boxes = [box for box in context["sections"][0].boxes if box.path not in hidden]

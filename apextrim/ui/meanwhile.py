@@ -41,9 +41,14 @@ def _said(texts: Sequence[str]) -> str:
     return f"“{told[:60]}{'…' if len(told) > 60 else ''}”" if told else "nothing"
 
 
-def carried(texts: Texts) -> SafeString:
-    """The box that goes with a form which shows these texts."""
+def carried(texts: Texts, came_back: bool = False) -> SafeString:
+    """The box that goes with a form which shows these texts.
+
+    :param came_back: whether the form was sent and comes back as it was typed, so that the browser need not put anything back
+    """
     told = json.dumps({name: list(values) for name, values in texts.items() if any(values)}, ensure_ascii=False, separators=(",", ":"))
+    if came_back:
+        return format_html('<input type="hidden" name="{}" value="{}" data-sent>', FIELD, told)
     return format_html('<input type="hidden" name="{}" value="{}">', FIELD, told)
 
 
@@ -138,7 +143,7 @@ class BesideOthers(forms.BaseForm):
     @property
     def carried(self) -> SafeString:
         """The box that says so."""
-        return carried(self.texts_now())
+        return carried(self.texts_now(), self.is_bound)
 
     def full_clean(self) -> None:
         """Checks what was sent together with what others changed."""

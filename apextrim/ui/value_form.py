@@ -157,9 +157,12 @@ def flat(value: Any, path: str = "") -> Iterator[tuple[str, str]]:
         yield path, _shown(value)
 
 
-def carried_texts(texts: Mapping[str, str]) -> SafeString:
-    """The box that goes with a form which shows these texts."""
-    return carried({path: [text] for path, text in texts.items()})
+def carried_texts(texts: Mapping[str, str], came_back: bool) -> SafeString:
+    """The box that goes with a form which shows these texts.
+
+    :param came_back: whether it was sent
+    """
+    return carried({path: [text] for path, text in texts.items()}, came_back)
 
 
 def sent_form(

@@ -206,3 +206,35 @@ def test_every_form_that_is_typed_into_comes_back(racer: Page) -> None:
                 lost.append(f"{address} {action} {name}: {racer.url} {racer.evaluate(_FOUND, [action, name])}")
             racer.evaluate("() => localStorage.clear()")
     assert sent > 25 and not lost, "\n".join(lost)
+
+
+@pytest.mark.thorough_only
+def test_two_windows_on_one_form(racer: Page, browser: Browser, site: str, wrong: list[str]) -> None:
+    """Both boxes are kept; what both changed is told, and saving once more keeps what was typed."""
+    context = new_context(browser, site)
+    other = watched_page(context, site, wrong)
+    other.goto("/sign-in/")
+    sign_in(other)
+    for page in (racer, other):
+        page.goto("/events/3/")
+    other.get_by_label("Time lost in the pit lane").fill("33")
+    other.get_by_role("button", name="Save rules").click()
+    other.get_by_text("Race rules saved").wait_for()
+    racer.get_by_label("Stationary time for tyres").fill("11")
+    racer.get_by_role("button", name="Save rules").click()
+    racer.get_by_text("Race rules saved").wait_for()
+    expect(racer.get_by_label("Time lost in the pit lane")).to_have_value("33.0")
+    other.get_by_label("Time lost in the pit lane").fill("34")
+    other.get_by_role("button", name="Save rules").click()
+    other.get_by_text("Race rules saved").wait_for()
+    racer.get_by_label("Time lost in the pit lane").fill("44")
+    racer.get_by_role("button", name="Save rules").click()
+    expect(racer.get_by_text("Changed meanwhile to “34.0”")).to_be_visible()
+    expect(racer.get_by_text(BACK)).to_have_count(0)
+    racer.get_by_role("button", name="Save rules").click()
+    racer.get_by_text("Race rules saved").wait_for()
+    other.reload()
+    expect(other.get_by_label("Time lost in the pit lane")).to_have_value("44.0")
+    expect(other.get_by_label("Stationary time for tyres")).to_have_value("11.0")
+    leave(other)
+    context.close()

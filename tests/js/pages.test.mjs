@@ -99,6 +99,12 @@ test("a form is kept as typed, comes back after a lost page, and is let go when 
   putBack();
   assert.equal(second.querySelector("[name=laps]").value, "of the second");
   assert.equal(page.find("[name=laps]").value, "refused");
+  onItsWay(second);
+  second.querySelector("[name=shown]").dataset.sent = ""; // the answer to it: it holds what was typed, and what others changed
+  second.querySelector("[name=shown]").value = '{"laps":["3"]}';
+  putBack();
+  assert.equal(second.querySelector("[name=shown]").value, '{"laps":["3"]}');
+  assert.equal(localStorage.getItem("apex-sent"), "[]");
   second.remove();
   onItsWay(page.find("form"));
   document.cookie = "apex-taken=other-key.first-key";

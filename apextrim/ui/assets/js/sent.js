@@ -65,6 +65,12 @@ export const putBack = () => {
     const there = forms.filter((each) => each.action === one.action);
     const form = there.find((each) => kindOf(each) === one.kind) || (there.length === 1 ? there[0] : undefined);
     if (!form || form.dataset.cameBack) continue;
+    const shown = /** @type {HTMLInputElement | null} */ (form.elements.namedItem("shown"));
+    if (shown?.dataset.sent !== undefined) {
+      // it is the answer to this very form: what was typed stands in it, and why it was not taken
+      keep(waiting().filter((each) => each.once !== one.once));
+      continue;
+    }
     /** @type {Record<string, string>} */
     const kept = Object.fromEntries(one.fields);
     for (const field of typed(form)) {
