@@ -2,12 +2,12 @@
 
 from typing import Any
 
-from django import forms
 from django.contrib import messages
 from django.contrib.auth import login
 from django.contrib.auth.decorators import login_not_required
-from django.contrib.auth.forms import UserCreationForm
+from django.contrib.auth.forms import UserCreationForm, UsernameField
 from django.contrib.auth.models import User
+from django.db import IntegrityError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -22,7 +22,7 @@ from .owned import owned, owned_or_404
 class JoinForm(UserCreationForm):  # type: ignore[type-arg]
     """A name and a password, twice; what is expected of them stands on the page, once."""
 
-    username = forms.CharField(label="Name", max_length=40, validators=[User.username_validator])
+    username = UsernameField(label="Name", max_length=40, validators=[User.username_validator])
     field_order = ("username", "password1", "password2")
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
@@ -88,9 +88,15 @@ def join(request: HttpRequest, token: str) -> HttpResponse:
     form = JoinForm(request.POST if request.method == "POST" else None)
     if form.is_valid():
         user = form.save(commit=False)
-        if not invitations.use(token, user):
-            return render(request, "accounts/no_invitation.html", {"held": False}, status=404)
-        login(request, user, backend="django.contrib.auth.backends.ModelBackend")
-        messages.success(request, f"Welcome, {user.username}. The account is yours, with cars and circuits to begin with in its garage.")
-        return redirect("home")
+        try:
+            used = invitations.use(token, user)
+        except IntegrityError:  # somebody took the name at the same moment
+            form.add_error("username", "A user with that username already exists.")
+        else:
+            if not used:
+                return render(request, "accounts/no_invitation.html", {"held": False}, status=404)
+            login(request, user, backend="django.contrib.auth.backends.ModelBackend")
+            words = "The account is yours, with cars and circuits to begin with in its garage."
+            messages.success(request, f"Welcome, {user.username}. {words}")
+            return redirect("home")
     return render(request, "accounts/join.html", {"form": form, "maker": row.maker}, status=422 if form.is_bound else 200)

@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from apexcore.errors import InputError
 from apexcore.quantities.words import counted
+from apextrim.accounts.context import is_shared
 
 from . import bin as waste
 
@@ -83,7 +84,9 @@ def restore(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
 
 @require_http_methods(["GET", "POST"])
 def for_good(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
-    """Asks, then lets something in the bin go for good."""
+    """Asks, then lets something in the bin go for good; what everybody uses stays for whoever comes next."""
+    if is_shared(request):
+        raise Http404
     kind, row = _asked(request, kind_key, pk)
     if row.deleted_at is None:
         messages.error(request, f"{row} is not in the bin.")
@@ -101,7 +104,9 @@ def for_good(request: HttpRequest, kind_key: str, pk: int) -> HttpResponse:
 
 @require_http_methods(["GET", "POST"])
 def empty(request: HttpRequest) -> HttpResponse:
-    """Asks, then lets everything in the bin go for good."""
+    """Asks, then lets everything in the bin go for good; not in the demo."""
+    if is_shared(request):
+        raise Http404
     if request.method == "GET":
         count = len(waste.waiting(request.user))
         if not count:

@@ -6,6 +6,7 @@ import signal
 import subprocess
 import sys
 import time
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -42,7 +43,8 @@ class Workers(Consumer):  # type: ignore[misc]
             sweep()
             if time.monotonic() > self._tidies_at:
                 self._tidies_at = time.monotonic() + _TIDY_S
-                self._tidy = tidy(self._tidy)
+                with suppress(OSError):  # no room for a process: an hour later there is
+                    self._tidy = tidy(self._tidy)
         return super().loop(health_check_ts)
 
 

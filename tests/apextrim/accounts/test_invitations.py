@@ -130,6 +130,20 @@ def test_two_at_once_make_one_account() -> None:
     assert sorted(told) == [302, 404, 404] and User.objects.count() == 2
 
 
+def test_a_name_taken_at_the_same_moment_is_told(link: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    real = invitations.make
+
+    def late(user: User) -> None:
+        User.objects.create_user(user.username, password="osier-kerb-8")
+        real(user)
+
+    monkeypatch.setattr(invitations, "make", late)
+    told = Client().post(link, TYPED)
+    assert told.status_code == 422 and "already exists" in told.content.decode() and User.objects.count() == 1
+    monkeypatch.setattr(invitations, "make", real)
+    assert Client().post(link, TYPED).status_code == 302  # the link still holds
+
+
 @pytest.mark.thorough_only
 def test_the_command_makes_one_for_the_keeper(tmp_path: Path) -> None:
     shutil.copy(migrated(), tmp_path / "apextrim.sqlite3")

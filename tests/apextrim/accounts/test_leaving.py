@@ -120,3 +120,8 @@ def test_the_demos_account_stays_and_pages_are_kept_by_no_cache(client_in: Clien
     settings.DEMO, settings.DEMO_USER = True, "racer"
     for address in ("/account/delete/", "/account/keep/", "/account/data/"):
         assert client_in.post(address, {"password": "withy-bend-4"}).status_code == 404
+    event.deleted_at = timezone.now()  # what everybody uses is brought back by anybody, and removed by nobody
+    event.save()
+    assert client_in.post("/bin/empty/").status_code == client_in.post(f"/bin/event/{event.pk}/for-good/").status_code == 404
+    page = client_in.get("/bin/").content.decode()
+    assert "Bring back" in page and "for good</a>" not in page and "Empty the bin" not in page
