@@ -5,6 +5,7 @@ import math
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -23,6 +24,7 @@ from apextrim.events.models import Event
 from apextrim.modelling import cases
 from apextrim.runs.models import TyreReading
 from apextrim.runs.reading_actions import keep_reading
+from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import sheet_in_car
 
 from . import recorded
@@ -158,6 +160,11 @@ class _Taking:
         self.times: dict[str, dict[int, float]] = {}
         self.laps: list[Lap] = []
 
+    @cached_property
+    def _sheet(self) -> Sheet | None:
+        """The sheet in the car, asked for once a message: others wait to write meanwhile."""
+        return sheet_in_car(self.event)
+
     def run(self, name: str, told: RunEvent | None = None) -> Run | None:
         """The run that the logger calls so; begun where it is new, with the sheet in the car."""
         if name not in self.rows:
@@ -171,7 +178,7 @@ class _Taking:
         return self.rows[name]
 
     def _new(self, name: str, told: RunEvent | None) -> Run | None:
-        sheet = sheet_in_car(self.event)
+        sheet = self._sheet
         if sheet is None:
             self.problems.append("No sheet is in the car of this event; save one on the Sheet bench first.")
             return None

@@ -1,10 +1,12 @@
 """The interval and the evidence as pictures."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from apexcore.judge.model import Prior
 from apexcore.judge.verdict import Verdict
 from apexcore.quantities import format_lap, format_number
+from apexcore.vehicle.pair import pair_words
 from apextrim.runs.queries import per_run
 from apextrim.ui.pictures import Axis, Plot
 from apextrim.ui.units import current, per_one
@@ -101,8 +103,12 @@ def evidence_picture(judged: Judged) -> EvidencePicture:
     return EvidencePicture(found, _EVIDENCE, y, left_out)
 
 
-def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str, str]]:
-    """(what, its unit, what the model said, what is found) of everything that is taken out."""
+def taken_out(judged: Judged, names: Mapping[str, str]) -> list[tuple[str, str, str, str]]:
+    """(what, its unit, what the model said, what is found) of everything that is taken out.
+
+    :param names: of the compounds, by their keys, in the car's order
+    """
+    compounds = list(names.values())
     verdict, priors = judged.verdict, judged.priors
 
     def row(what: str, unit: str, prior: Prior, found: tuple[float, float], factor: float, decimals: int) -> tuple[str, str, str, str]:
@@ -117,7 +123,7 @@ def taken_out(judged: Judged, compounds: list[str]) -> list[tuple[str, str, str,
     for index, found in enumerate(verdict.fade_s_per_lap):
         if index in used:
             on = next(run.run for run in judged.runs if any(lap.compound == index for lap in run.laps))
-            name = compounds[index] if index < len(compounds) else f"{on.front} / {on.rear}"
+            name = compounds[index] if index < len(compounds) else pair_words(names, on.front, on.rear)
             rows.append(row(f"tyre fade, {name}", "ms per lap of age", priors.fade[index], found, 1000, 0))
     rows.append(row("track temperature", f"ms per {current().unit('°C')}", priors.track, verdict.track_s_per_k, per_one(1000, "°C"), 0))
     rows.append(row("trend of the session", "s per hour", priors.trend, verdict.trend_s_per_h, 1, 2))

@@ -13,8 +13,7 @@ from apexcore.errors import ApexError
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
-from apextrim.modelling import cases
-from apextrim.runs.queries import rows_of
+from apextrim.runs.queries import rows_of, tyre_names
 
 from . import actions, presenters, queries
 from .forms import ASKED, JudgeForm
@@ -60,12 +59,11 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
     if isinstance(judged, queries.NotYet):
         context["missing"] = judged.why
         return context, 200
-    compounds = [compound.name for compound in cases.car_of(event).tyres.compounds]
     context |= {
         "judged": judged,
         "interval": presenters.interval_picture(judged.verdict),
         "evidence": presenters.evidence_picture(judged),
-        "taken_out": presenters.taken_out(judged, compounds),
+        "taken_out": presenters.taken_out(judged, tyre_names(event)),
         "corners_query": urlencode({name: values[name] for name in ASKED}),
     }
     return context, 200

@@ -122,8 +122,16 @@ def test_the_evidence_shows_every_lap_once_in_the_order_driven(found: Judged) ->
     assert "corrected" in picture.runs[0].spots[0].title and "driven" in picture.runs[0].spots[0].title
 
 
+def test_unlike_tyres_are_told_by_their_names(found: Judged) -> None:
+    run = found.runs[0].run
+    run.front, run.rear = "marl", "slate"
+    told = [what for what, _, _, _ in taken_out(found, {})]  # compounds that the judge knows beside those of the list
+    assert "tyre fade, marl front, slate rear" in told
+    run.rear = "marl"
+
+
 def test_what_was_taken_out_names_only_the_compounds_driven(found: Judged) -> None:
-    names = [what for what, _, _, _ in taken_out(found, ["Marl", "Slate"])]
+    names = [what for what, _, _, _ in taken_out(found, {"marl": "Marl", "slate": "Slate"})]
     assert names == [
         "fuel weight",
         "tyre fade, Marl",
