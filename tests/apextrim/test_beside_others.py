@@ -18,6 +18,7 @@ from apextrim.runs.models import Run
 from apextrim.sheets.models import Sheet
 from apextrim.ui.meanwhile import FIELD, carried, merged, merged_rows
 from scripts.fuzz_forms import forms_of
+from tests.amounts import many
 
 Sent = dict[str, list[str]]
 
@@ -71,7 +72,8 @@ def where(event: Event, first: Sheet, drive: Callable[..., Run]) -> Callable[[st
     return lambda name: reverse(name, args=keys.get(name, [event.pk]))
 
 
-@pytest.mark.parametrize("what", CASES)
+@pytest.mark.thorough
+@pytest.mark.parametrize("what", many(("rules", "items", "corner", "car"), tuple(CASES)))
 def test_both_are_kept_or_the_second_is_told(client_in: Client, where: Callable[[str], str], what: str) -> None:
     page, address, one, other, for_one, for_other = CASES[what]
     page, address = where(page), where(address)
@@ -174,6 +176,7 @@ def test_a_car_changed_at_the_very_moment_is_not_overwritten(client_in: Client, 
     assert Car.objects.get(pk=event.car.pk).data == other
 
 
+@pytest.mark.thorough_only
 @pytest.mark.parametrize(
     "shown", ["", "x", "[]", "{", '{"air_c": 3}', '{"air_c": [3]}', "[" * 5000, '{"air_c": ["1"]}' + " " * 500_000, "\ud800"]
 )

@@ -12,8 +12,11 @@ import pytest
 from waitress.server import create_server
 
 from apextrim.management import front
+from tests.amounts import many
 
 LIMIT = 40
+#: The beginning of a header that never ends.
+_HEADER = b"GET / HTTP/1.1\r\nX: "
 
 
 def application(environ: dict[str, Any], start_response: Any) -> list[bytes]:
@@ -68,7 +71,8 @@ def closed(one: socket.socket) -> bool:
         return True
 
 
-@pytest.mark.parametrize("first", [b"", b"GET / HTTP/1.1\r\nX: ", b"POST / HTTP/1.1\r\nContent-Length: 900\r\n\r\n"])
+@pytest.mark.thorough
+@pytest.mark.parametrize("first", many([_HEADER], [b"", _HEADER, b"POST / HTTP/1.1\r\nContent-Length: 900\r\n\r\n"]))
 def test_whoever_holds_connections_shuts_nobody_out(port: int, first: bytes) -> None:
     """More connections than there are places: silent, dripping a header, dripping a body."""
     held = holding(port, LIMIT + 20, first)
