@@ -33,6 +33,8 @@ _EASED, _MOST_EASED_M = 0.35, 20.0
 _ROOM, _USUAL = 0.48, 0.3
 #: Usual radii of drawn bends [m].
 _LEAST_M, _MOST_M = 7.0, 220.0
+#: What of a straight no transition takes, beside half of it [m]: a lap closes by its straights.
+_KEPT_M = 5.5
 #: Straights shorter than this are left out of a drawing [m]; more of them where the lap would not close with them.
 _SHORT_M = (5.5, 12.0, 25.0)
 #: Angles that are off by so much in all are rounded ones [deg].
@@ -119,6 +121,49 @@ def _segment(bare: str, place: str, metre: float) -> Segment:
     raise InputError(place, bare, _WANTED)
 
 
+def _beside(segments: Sequence[Segment], closed: bool) -> list[tuple[int, int]]:
+    """Each corner with each straight that it has on either side, by their places."""
+    count, found = len(segments), list[tuple[int, int]]()
+    for n, one in enumerate(segments):
+        for m in (n - 1, n + 1):
+            there = m % count if closed and count > 1 else m
+            if isinstance(one, Corner) and 0 <= there < count and isinstance(segments[there], Straight):
+                found.append((n, there))
+    return found
+
+
+def room_made(segments: Sequence[Segment], closed: bool) -> tuple[Segment, ...]:
+    """Straights and corners as they were typed, with the way of the corners' transitions taken from the straights on either side: the road
+    is as long as was told. Where straights are too short for that, transitions are shorter; between two corners there is none to take from.
+    """
+    needs, pairs = [0.0] * len(segments), _beside(segments, closed)
+    for corner, straight in pairs:
+        needs[straight] += 0.5 * getattr(segments[corner], "transition_m", 0.0)
+    share = [1.0] * len(segments)
+    for corner, straight in pairs:
+        if needs[straight] > 0.0:
+            length = segments[straight].length_m
+            room = min(0.5 * length, max(length - _KEPT_M, 0.0))
+            share[corner] = min(share[corner], room / needs[straight])
+    eased = [one.model_copy(update={"transition_m": one.transition_m * share[n]}) if isinstance(one, Corner) else one
+             for n, one in enumerate(segments)]  # fmt: skip
+    return _longer(eased, pairs, -0.5)
+
+
+def as_told(segments: Sequence[Segment], closed: bool) -> tuple[Segment, ...]:
+    """The straights and corners that one would have typed for these: the inverse of `room_made`."""
+    return _longer(segments, _beside(segments, closed), 0.5)
+
+
+def _longer(segments: Sequence[Segment], pairs: Sequence[tuple[int, int]], share: float) -> tuple[Segment, ...]:
+    """The same with straights longer by a share of the transitions beside them."""
+    by = [0.0] * len(segments)
+    for corner, straight in pairs:
+        by[straight] += share * getattr(segments[corner], "transition_m", 0.0)
+    lengths = [min(one.length_m + more, 5000.0) for one, more in zip(segments, by, strict=True)]
+    return tuple(Straight(length_m=lengths[n]) if isinstance(one, Straight) and by[n] else one for n, one in enumerate(segments))
+
+
 def write_lines(segments: Sequence[Segment], metre: float = 1.0) -> str:
     """Straights and corners as `read_lines` reads them."""
     lines = []
@@ -162,6 +207,16 @@ def circuit_of(key: str, name: str, layout: str, width_m: float, segments: Seque
         raise InputError("circuit", f"{len(segments)} parts", str(error.errors()[0]["msg"]).removeprefix("Value error, ")) from None
     centre_line(made)
     return made
+
+
+def typed_circuit(key: str, name: str, layout: str, width_m: float, segments: Sequence[Segment], closed: bool) -> Circuit:
+    """The circuit of segments as they were typed, as long as they add up to; where its straights are too short for that, as it comes.
+
+    :raises InputError: as `circuit_of`
+    """
+    with suppress(InputError):
+        return circuit_of(key, name, layout, width_m, room_made(segments, closed), closed)
+    return circuit_of(key, name, layout, width_m, segments, closed)
 
 
 def as_far_as_it_goes(segments: Sequence[Segment], width_m: float = 10.0) -> Circuit | None:

@@ -6,7 +6,7 @@ from typing import Any
 
 from django import forms
 
-from apexcore.circuit.sketch import MOST_BENDS, Bend, Drawn, circuit_of, drawn_circuit, missing_words, read_lines
+from apexcore.circuit.sketch import MOST_BENDS, Bend, Drawn, drawn_circuit, missing_words, read_lines, typed_circuit
 from apexcore.circuit.track import Circuit
 from apexcore.errors import FileRejected, InputError
 from apexcore.formats.circuits import key_of
@@ -97,4 +97,4 @@ class SketchForm(forms.Form):
         lacks = missing_words(read.segments) if self.is_lap else ""
         if read.problem or lacks:
             raise FileRejected([read.problem or lacks])
-        return circuit_of(key, name, LAYOUT, told["width_m"], read.segments, self.is_lap), None
+        return typed_circuit(key, name, LAYOUT, told["width_m"], read.segments, self.is_lap), None

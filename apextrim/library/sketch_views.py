@@ -10,7 +10,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
 from apexcore.circuit.line import racing_line
-from apexcore.circuit.sketch import as_far_as_it_goes, missing_words, read_lines, write_lines
+from apexcore.circuit.sketch import as_far_as_it_goes, as_told, missing_words, read_lines, room_made, write_lines
 from apexcore.circuit.track import Circuit, Corner, centre_line
 from apexcore.errors import ApexError
 from apexcore.quantities.words import counted
@@ -63,14 +63,19 @@ def drawn(request: HttpRequest) -> HttpResponse:
             answer |= _grown(form)
         return JsonResponse(answer)
     where = None if laid is None else (laid.metre, (laid.start[0], -laid.start[1]))
-    answer |= {"road": asdict(road_view(core, where)), "words": _words(core), "lines": write_lines(core.segments, metre())}
+    answer |= {
+        "road": asdict(road_view(core, where)),
+        "words": _words(core),
+        "lines": write_lines(as_told(core.segments, core.closed), metre()),
+    }
     return JsonResponse(answer)
 
 
 def _grown(form: SketchForm) -> dict[str, Any]:
     """What there is of a circuit that is still typed."""
     segments = read_lines(form.cleaned_data["lines"], metre()).segments
-    core = as_far_as_it_goes(segments, form.cleaned_data["width_m"])
+    lap = form.is_lap and not missing_words(segments)
+    core = as_far_as_it_goes(room_made(segments, lap), form.cleaned_data["width_m"])
     if core is None:
         return {}
     lacks = missing_words(segments) if form.is_lap else ""

@@ -2,6 +2,7 @@
 
 import math
 import random
+import re
 
 import numpy as np
 import pytest
@@ -10,10 +11,13 @@ from apexcore.circuit.line import corners, racing_line
 from apexcore.circuit.sketch import (
     Bend,
     as_far_as_it_goes,
+    as_told,
     circuit_of,
     drawn_circuit,
     missing_words,
     read_lines,
+    room_made,
+    typed_circuit,
     write_lines,
 )
 from apexcore.circuit.track import Corner, Straight, centre_line, turned_deg
@@ -108,8 +112,8 @@ def test_what_was_drawn_reads_back_from_its_lines() -> None:
     dice = random.Random(12)
     for _ in range(40):
         circuit, _ = drawn_circuit([Bend(x, y, name="Weir") for x, y in simple_ways(dice)], 2000.0, "a", "A", "full", 8.0)
-        told = read_lines(write_lines(circuit.segments))
-        again = circuit_of("a", "A", "full", 8.0, told.segments, True)
+        told = read_lines(write_lines(as_told(circuit.segments, True)))
+        again = circuit_of("a", "A", "full", 8.0, room_made(told.segments, True), True)
         assert not told.problem and centre_line(again).length_m == pytest.approx(centre_line(circuit).length_m, rel=0.01)
 
 
@@ -179,3 +183,73 @@ def test_banking_is_read_beside_the_radius(typed: str, bank: float, name: str) -
 
 def test_banking_that_cannot_be_is_refused() -> None:
     assert "banking" in read_lines("left 180 r 78 bank 60").problem
+
+
+def as_long_as_told(lines: str) -> float:
+    """What the lines add up to: straights, and arcs by their angle and radius [m]."""
+    total = 0.0
+    for line in lines.splitlines():
+        turn = re.match(r"(left|right) ([0-9.]+) r ([0-9.]+)", line)
+        total += math.radians(float(turn[2])) * float(turn[3]) if turn else float(line)
+    return total
+
+
+@pytest.mark.parametrize(
+    "lines",
+    [
+        "\n".join(["100", "right 90 r 30"] * 4), "right 180 r 25\n60\nright 180 r 25\n60", "\n".join(["12", "left 90 r 40"] * 4),
+        "\n".join(["300", "left 180 r 78"] * 2), "\n".join(["7", "left 60 r 90"] * 6),
+    ],
+)  # fmt: skip
+def test_a_typed_lap_is_as_long_as_was_typed(lines: str) -> None:
+    """Laps that close as they are typed: nothing else changes their straights."""
+    read = read_lines(lines)
+    circuit = typed_circuit("a", "A", "full", 8.0, read.segments, True)
+    assert centre_line(circuit).length_m == pytest.approx(as_long_as_told(lines), rel=2e-3)
+    assert all(one.length_m >= 1.0 for one in circuit.segments)
+
+
+def test_no_lap_is_refused_for_what_its_transitions_take() -> None:
+    """Straights so short that a lap closes by them alone where transitions leave them be."""
+    dice, closed, shorter = random.Random(5), 0, 0
+    for _ in range(120):
+        side, radius = dice.uniform(5.2, 22.0), dice.uniform(8, 60)
+        ways = [side + dice.uniform(-0.5, 0.5), dice.uniform(5.2, 22.0)]
+        lines = "\n".join(f"{ways[k % 2] + dice.uniform(-0.4, 0.4):.2f}\nleft 90 r {radius:.1f}" for k in range(4))
+        read = read_lines(lines).segments
+        try:
+            before = circuit_of("a", "A", "full", 8.0, read, True)
+        except InputError:
+            continue
+        now = typed_circuit("a", "A", "full", 8.0, read, True)
+        closed += 1
+        shorter += centre_line(now).length_m < centre_line(before).length_m - 0.5
+    assert closed > 60 and 0 < shorter < closed
+
+
+def test_an_open_course_and_corners_in_a_row() -> None:
+    read = read_lines("200\nleft 60 r 50\n100\nright 60 r 50\n200")
+    made = room_made(read.segments, False)
+    assert sum(one.length_m for one in made) == pytest.approx(as_long_as_told("200\nleft 60 r 50\n100\nright 60 r 50\n200"))
+    assert as_told(made, False) == read.segments
+    row = room_made(read_lines("200\nleft 60 r 50\nleft 30 r 90\n100").segments, False)  # no straight between: half a transition more each
+    assert sum(one.length_m for one in row) > as_long_as_told("200\nleft 60 r 50\nleft 30 r 90\n100")
+    assert room_made((), True) == () and room_made(read_lines("left 90 r 30").segments, True)
+    assert room_made(read_lines("left 90 r 30").segments, False)
+
+
+@pytest.mark.thorough
+def test_random_typed_parts_keep_their_length_where_straights_lie_between() -> None:
+    for seed in range(many(50, 500)):
+        dice = random.Random(seed)
+        lines = "\n".join(
+            f"{dice.uniform(2, 400):.1f}\n{dice.choice(['left', 'right'])} {dice.uniform(5, 170):.1f} r {dice.uniform(8, 200):.1f}"
+            for _ in range(dice.randint(2, 12))
+        )
+        read, closed = read_lines(lines).segments, bool(seed % 2)
+        made = room_made(read, closed)
+        last = made[-1]
+        assert isinstance(last, Corner)
+        ends = 0.0 if closed else 0.5 * last.transition_m  # an open course ends with a corner here: nothing behind it to take from
+        assert sum(one.length_m for one in made) == pytest.approx(as_long_as_told(lines) + ends, abs=0.05 * len(made)), seed
+        assert all(one.length_m >= 1.0 for one in made)
