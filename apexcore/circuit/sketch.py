@@ -63,10 +63,12 @@ class Told:
 
     :param segments: in order, up to the first line that could not
     :param problem: what is wrong with that line, empty where all was read
+    :param lines: the line of each segment, from 1
     """
 
     segments: tuple[Segment, ...]
     problem: str = ""
+    lines: tuple[int, ...] = ()
 
 
 def eased_m(angle_deg: float, radius_m: float) -> float:
@@ -82,19 +84,20 @@ def read_lines(text: str, metre: float = 1.0) -> Told:
 
     :param metre: metres of a plain number, for readers who think in others
     """
-    found: list[Segment] = []
+    found, numbers = list[Segment](), list[int]()
     lines = text.splitlines()
     for number, line in enumerate(lines, start=1):
         bare = line.strip()
         if not bare or bare.startswith("#"):
             continue
         if len(found) >= MOST_LINES:
-            return Told(tuple(found), f"Line {number}: expected at most {MOST_LINES} straights and corners.")
+            return Told(tuple(found), lines=tuple(numbers), problem=f"Line {number}: expected at most {MOST_LINES} straights and corners.")
         try:
             found.append(_segment(bare[:120], f"line {number}", metre))
+            numbers.append(number)
         except InputError as error:
-            return Told(tuple(found), f"{str(error)[0].upper()}{str(error)[1:]}")
-    return Told(tuple(found))
+            return Told(tuple(found), f"{str(error)[0].upper()}{str(error)[1:]}", tuple(numbers))
+    return Told(tuple(found), lines=tuple(numbers))
 
 
 def _metres(text: str, place: str, metre: float, low: float, high: float) -> float:

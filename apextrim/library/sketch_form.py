@@ -2,6 +2,7 @@
 
 import json
 import math
+import re
 from typing import Any
 
 from django import forms
@@ -97,4 +98,12 @@ class SketchForm(forms.Form):
         lacks = missing_words(read.segments) if self.is_lap else ""
         if read.problem or lacks:
             raise FileRejected([read.problem or lacks])
-        return typed_circuit(key, name, LAYOUT, told["width_m"], read.segments, self.is_lap), None
+        try:
+            return typed_circuit(key, name, LAYOUT, told["width_m"], read.segments, self.is_lap), None
+        except InputError as error:  # what was typed is lines, not parts of a circuit
+            part = re.search(r"segment (\d+)$", error.place)
+            if part is None:
+                raise
+            line = read.lines[int(part[1]) - 1]
+            typed = told["lines"].splitlines()[line - 1].strip()
+            raise InputError(f"Line {line}", typed, f"{error.expected}, which would make it {error.value}") from None
