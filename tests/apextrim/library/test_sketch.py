@@ -91,8 +91,8 @@ def test_feet_are_read_and_written_by_who_reads_feet(client_in: Client, event: E
         ({"length_m": "short"}, "“short” is not valid"),
         ({"how": "type", "lines": "420\nright 90 r 45"}, "270° to the right are missing"),
         (
-            {"how": "type", "lines": "# mine\n20\nright 90 r 45\n\n300\nright 90 r 45\n20\nright 90 r 20\n400\nright 90 r 45"},
-            "Line 2: “20”",
+            {"how": "type", "lines": "# mine\n100\nright 90 r 60\n\n10\nright 90 r 60\n100\nright 90 r 10\n10\nright 90 r 10"},
+            "Line 5: “10”",
         ),
         ({"how": "type", "lines": "420\nup"}, "Line 2"),
         ({"how": "type", "lines": ""}, ""),
