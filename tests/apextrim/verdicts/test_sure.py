@@ -139,7 +139,7 @@ def test_runs_on_unlike_tyres_are_a_pair_of_their_own_and_not_in_the_race(
     assert view.unlike == 1 and view.pace.fade == before
     assert "1 run on unlike compounds front and rear" in text_of(client_in.get(f"/events/{event.pk}/race/"))
     page = text_of(client_in.get(f"/events/{event.pk}/verdicts/", {"by": "sheet", "a": str(first.pk), "b": str(second.pk)}))
-    assert "tyre fade, slate / marl" in page
+    assert "tyre fade, Slate front, Marl rear" in page
 
 
 def test_fuel_at_both_ends_of_runs_reaches_the_plan(event: Event, first: Sheet, drive: Drive) -> None:
