@@ -9,12 +9,15 @@ from http.client import HTTPConnection
 from typing import Any
 
 import pytest
+from waitress import wasyncore
 from waitress.server import create_server
 
 from apextrim.management import front
 from tests.amounts import many
 
 LIMIT = 40
+#: Connections that a test has opened.
+_HELD = list[socket.socket]()
 #: The beginning of a header that never ends.
 _HEADER = b"GET / HTTP/1.1\r\nX: "
 
@@ -39,7 +42,11 @@ def port(monkeypatch: pytest.MonkeyPatch) -> Iterator[int]:
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     yield listening.getsockname()[1]
-    server.close()
+    while _HELD:
+        _HELD.pop().close()
+    server.trigger.pull_trigger(lambda: wasyncore.close_all(server._map))  # in its own thread, which ends with that
+    thread.join(5.0)
+    server.task_dispatcher.shutdown()
 
 
 def asked(port: int, path: str = "/", body: bytes = b"") -> tuple[int, bytes]:
@@ -58,6 +65,7 @@ def holding(port: int, count: int, first: bytes = b"") -> list[socket.socket]:
         if first:
             one.sendall(first)
         found.append(one)
+    _HELD.extend(found)
     return found
 
 
@@ -90,7 +98,7 @@ def test_whoever_holds_connections_shuts_nobody_out(port: int, first: bytes) -> 
 
 
 def test_a_slow_but_steady_upload_is_taken_and_a_kept_connection_serves_again(port: int) -> None:
-    slow = socket.create_connection(("127.0.0.1", port), timeout=10)
+    (slow,) = holding(port, 1)
     slow.sendall(b"POST / HTTP/1.1\r\nHost: x\r\nContent-Length: 120000\r\n\r\n")
     for _ in range(12):  # 50 kB/s for longer than the patience for a request that stands still
         slow.sendall(b"y" * 10_000)
