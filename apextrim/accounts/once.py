@@ -41,7 +41,8 @@ class Once:
             cache.set(name, response["Location"], _KNOWN_S)
         else:
             cache.delete(name)  # what was refused may be sent again
-        if response.status_code < 400:
+        # what a page asks with its form while one types is answered in JSON: nothing of the form is kept with that
+        if response.status_code < 400 and "json" not in response.get("Content-Type", ""):
             _tell_taken(request, response, name.split(":")[1])
         return response
 

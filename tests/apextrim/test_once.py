@@ -127,3 +127,18 @@ def job_of() -> Callable[[Event], int]:
         return Job.objects.create(owner=event.owner, kind="line", lane="search", words="to be stopped", made_at=timezone.now()).pk
 
     return made
+
+
+def test_what_a_page_asks_while_one_types_takes_nothing(client_in: Client) -> None:
+    """The drawing board sends its whole form again and again: the browser must not let go what was typed for that."""
+    told = {
+        "name": "Marsh Lane",
+        "length_m": "1800",
+        "width_m": "10",
+        "closed": "lap",
+        "how": "type",
+        "lines": "420",
+        "once": "drawing-board-1",
+    }
+    asked = client_in.post("/garage/circuits/quick/drawn/", told)
+    assert asked.status_code == 200 and "apex-taken" not in asked.cookies
