@@ -196,25 +196,23 @@ def let_go(event: Event) -> None:
         event.delete()
 
 
-def empty(user: Person, before: datetime | None = None) -> tuple[int, int]:
+def empty(user: Person) -> tuple[int, int]:
     """Lets everything in a bin go for good, events first since cars, circuits, sheets and sessions are held by them.
 
-    :param before: what was deleted before then alone
     :returns: what went, and what stays since something outside of the bin stands on it
     """
-    return _emptied(lambda kind: rows_of(kind, user), before)
+    return _emptied(lambda kind: rows_of(kind, user).filter(deleted_at__isnull=False))
 
 
 def empty_all(before: datetime) -> int:
-    """The same for every bin; returns what went."""
-    return _emptied(lambda kind: kind.rows(), before)[0]
+    """The same for what was deleted before then, in every bin; returns what went."""
+    return _emptied(lambda kind: kind.rows().filter(deleted_at__lt=before))[0]
 
 
-def _emptied(rows: Callable[[Kind], QuerySet[Any]], before: datetime | None) -> tuple[int, int]:
+def _emptied(rows: Callable[[Kind], QuerySet[Any]]) -> tuple[int, int]:
     went = stay = 0
     for kind in KINDS.values():
-        found = rows(kind).filter(deleted_at__isnull=False)
-        for row in found if before is None else found.filter(deleted_at__lt=before):
+        for row in rows(kind):
             if for_good(kind, row):
                 went += 1
             else:
