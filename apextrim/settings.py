@@ -51,6 +51,8 @@ LOGS = Path(env("APEX_LOGS", default=str(VAR / "log")))
 with suppress(OSError):
     LOGS.mkdir(parents=True, exist_ok=True)
 _WHO = "workers" if sys.argv[1:2] == ["work"] else "server"
+if "--helper" in sys.argv:  # each process has files of its own: two cannot turn one over
+    _WHO = f"server-{sys.argv[sys.argv.index('--helper') + 1]}"
 
 
 def _lines(name: str, formatter: str) -> dict[str, object]:
@@ -172,6 +174,10 @@ QUEUE = env("APEX_QUEUE", default="")
 FIND_LINES = env.bool("APEX_FIND_LINES", default=True)
 #: Worker processes; they take only the time that requests leave over.
 WORKERS = env.int("APEX_WORKERS", default=max(2, os.cpu_count() or 2))
+#: Where answers that took long are kept between restarts; empty for nowhere.
+ANSWERS = Path(kept) if (kept := env("APEX_ANSWERS", default=str(VAR / "answers"))) else None
+#: Server processes on one port, some 300 MB each; with two, pages have two processors.
+SERVERS = env.int("APEX_SERVERS", default=min(2, os.cpu_count() or 1))
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_PASSWORD_VALIDATORS = [

@@ -35,6 +35,7 @@ def pytest_configure() -> None:
 
     settings.VAR = settings.VAR / "tests" / os.environ.get("PYTEST_XDIST_WORKER", "alone")  # files of one worker's tests
     settings.VAR.mkdir(parents=True, exist_ok=True)
+    settings.ANSWERS = None  # what a test asks for is worked out in it
     settings.FIND_LINES = False  # no page asks for work that no test is about
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # quick; nothing here is secret
     settings.WHITENOISE_AUTOREFRESH = True  # a test client need not read every font and script before its first request

@@ -4,18 +4,18 @@ import hashlib
 import re
 import time
 from collections.abc import Callable
+from contextlib import suppress
 
 from django.conf import settings
-from django.core.cache import cache
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+
+from . import sent_forms
 
 #: Field of a form that carries its key, the cookie that names the keys that were taken, and how many it names.
 FIELD, COOKIE, _MOST_NAMED = "once", "apex-taken", 6
-#: How long a form is known, and how long one waits for the other that is under way [s].
-_KNOWN_S, _WAIT_S, _LOOK_S = 6 * 3600, 20.0, 0.05
+#: How long one waits for the other that is under way, and how often one looks [s].
+_WAIT_S, _LOOK_S = 20.0, 0.05
 _KEY = re.compile(r"[\w-]{8,40}")
-#: What stands for a form that is under way.
-_UNDER_WAY = ""
 
 
 def _name(request: HttpRequest, key: str) -> str:
@@ -37,10 +37,11 @@ class Once:
         name: str = getattr(request, "once_name", "")
         if not name:
             return response
-        if response.status_code == 302:
-            cache.set(name, response["Location"], _KNOWN_S)
-        else:
-            cache.delete(name)  # what was refused may be sent again
+        with suppress(OSError):  # a full disk: what was done is done, only a repeat of it is not known
+            if response.status_code == 302:
+                sent_forms.led(name, response["Location"])
+            else:
+                sent_forms.forget(name)  # what was refused may be sent again
         # what a page asks with its form while one types is answered in JSON: nothing of the form is kept with that
         if response.status_code < 400 and "json" not in response.get("Content-Type", ""):
             _tell_taken(request, response, name.split(":")[1])
@@ -51,15 +52,21 @@ class Once:
         key = request.POST.get(FIELD, "") if request.method == "POST" and "HX-Request" not in request.headers else ""
         if not _KEY.fullmatch(key) or not request.user.is_authenticated:
             return None
-        name = _name(request, key)
-        if cache.add(name, _UNDER_WAY, _KNOWN_S):
+        try:
+            return self._first(request, key, _name(request, key))
+        except OSError:  # a full disk: the database says it better
+            return None
+
+    def _first(self, request: HttpRequest, key: str, name: str) -> HttpResponse | None:
+        """None where the form is to be done here; else where the one before it led."""
+        if sent_forms.begin(name):
             request.once_name = name  # type: ignore[attr-defined]
             return None
         until = time.monotonic() + _WAIT_S
-        while (there := cache.get(name)) == _UNDER_WAY and time.monotonic() < until:
+        while (there := sent_forms.where(name)) == "" and time.monotonic() < until:
             time.sleep(_LOOK_S)
         if not there:  # the first one was refused, or takes too long: this one is asked by itself
-            cache.set(name, _UNDER_WAY, _KNOWN_S)
+            sent_forms.take_over(name)
             request.once_name = name  # type: ignore[attr-defined]
             return None
         response = HttpResponseRedirect(there)

@@ -15,6 +15,7 @@ from apextrim.accounts.owned import Person
 from apextrim.events import actions as events
 from apextrim.events import thread
 from apextrim.events.models import Event, Session
+from apextrim.library import shelf
 from apextrim.library.models import Car, Circuit
 from apextrim.runs import actions as runs
 from apextrim.runs.models import Run
@@ -170,6 +171,13 @@ def waiting(user: Person) -> list[Waiting]:
 
 def for_good(kind: Kind, row: Any) -> bool:
     """Lets something in the bin go for good; false where it was brought back meanwhile, or something outside of the bin stands on it."""
+    gone = _gone(kind, row)
+    if gone:
+        shelf.clear()  # answers that were worked out from it
+    return gone
+
+
+def _gone(kind: Kind, row: Any) -> bool:
     with transaction.atomic():
         there = kind.rows().filter(pk=row.pk, deleted_at__isnull=False)
         if not there.exists():

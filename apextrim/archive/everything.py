@@ -13,6 +13,7 @@ from apexcore.errors import ApexError
 from apextrim.accounts import leaving
 from apextrim.accounts.preferences import units_of
 from apextrim.events.models import Event
+from apextrim.library import shelf
 from apextrim.library.models import Car, Circuit
 from apextrim.runs.models import ColumnMatch
 from apextrim.traces import uploads
@@ -97,4 +98,5 @@ def end_accounts() -> Iterator[str]:
         name = user.username
         user.delete()
         made.remove_old()
+        shelf.clear()
         yield name

@@ -1,6 +1,9 @@
-"""Caches of pure functions, bounded in bytes: what a kept value weighs counts, not how many there are."""
+"""Caches of pure functions, bounded in bytes: what a kept value weighs counts, not how many there are. What is asked for by several at
+once is worked out once; what took long is kept on disk beside (`shelf`)."""
 
+import time
 from collections.abc import Callable, Hashable, Mapping
+from concurrent.futures import Future
 from contextlib import suppress
 from dataclasses import fields, is_dataclass
 from functools import wraps
@@ -12,6 +15,8 @@ from cachetools import LRUCache
 from pydantic import BaseModel
 
 from apexcore.errors import ApexError
+
+from . import shelf
 
 Arguments = ParamSpec("Arguments")
 Kept = TypeVar("Kept")
@@ -49,7 +54,7 @@ def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callab
     nobody may change one.
 
     A result that weighs more than all the room is worked out anew every time. Refusals (`ApexError`) are kept as results are: what
-    took seconds to find impossible stays so. Other errors are not.
+    took seconds to find impossible stays so. Other errors are not. Whoever asks for what another thread is working out waits for it.
 
     :param most_bytes: room for arguments and results [bytes]
     """
@@ -57,6 +62,7 @@ def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callab
     def wrap(function: Callable[Arguments, Kept]) -> Callable[Arguments, Kept]:
         cache: LRUCache[Hashable, tuple[Hashable, Any]] = LRUCache(most_bytes, getsizeof=weight)
         lock = Lock()
+        under_way: dict[Hashable, Future[Any]] = {}
 
         @wraps(function)
         def found(*args: Arguments.args, **kwargs: Arguments.kwargs) -> Kept:
@@ -64,12 +70,22 @@ def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callab
             with lock:
                 if key in cache:
                     return _given(cache[key][1])
+                other = under_way.get(key)
+                if other is None:
+                    mine = under_way[key] = Future()
+            if other is not None:
+                return _given(other.result())
             try:
-                result: Any = function(*args, **kwargs)
-            except ApexError as error:
-                result = error.with_traceback(None)
-            with lock, suppress(ValueError):  # too heavy for this cache
-                cache[key] = (key, result)
+                result = _worked_out(function, key, args, kwargs)
+                with lock, suppress(ValueError):  # too heavy for this cache
+                    cache[key] = (key, result)
+                mine.set_result(result)
+            except BaseException as error:
+                mine.set_exception(error)
+                raise
+            finally:
+                with lock:
+                    del under_way[key]
             return _given(result)
 
         def _given(result: Any) -> Kept:
@@ -81,3 +97,18 @@ def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callab
         return found
 
     return wrap
+
+
+def _worked_out(function: Callable[..., Any], key: object, args: Any, kwargs: Any) -> Any:
+    """The result of a function, from the shelf where it is there; a refusal as what it is."""
+    name = shelf.name_of(function, key) if shelf.folder() is not None else None
+    if name is not None and (there := shelf.taken(name)) is not None:
+        return there[0]
+    begin = time.thread_time()
+    try:
+        result = function(*args, **kwargs)
+    except ApexError as error:
+        return error.with_traceback(None)
+    if name is not None and time.thread_time() - begin > shelf.WORTH_S:
+        shelf.put(name, result)
+    return result

@@ -64,13 +64,17 @@ class Engine:
         if groups:
             self._ended.clear()
             progress.plan(*(WORDS[group] for group in groups))
-        watch(self._asked)
+        self.watch()
         parts = [part for part in ([group for group in together if group in groups] for together in warm.TOGETHER) if part]
         following = [threading.Thread(target=self._follow, args=(part,), daemon=True) for part in parts]
         for thread in following:
             thread.start()
         if groups:
             threading.Thread(target=self._finish, args=(following,), daemon=True).start()
+
+    def watch(self) -> None:
+        """Has told what is compiled here from now on."""
+        watch(self._asked)
 
     def _follow(self, groups: list[str]) -> None:
         """One process that compiles, and what it says."""

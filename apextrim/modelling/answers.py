@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from apexcore.circuit.conditions import Conditions
 from apexcore.errors import ApexError
 from apexcore.judge.priors import NominalPace, nominal_pace, pairs_of
+from apexcore.lap.driver import LEVELS
 from apexcore.lap.misses import Miss, misses
 from apexcore.lap.orders import Order
 from apexcore.lap.saving import Lifts, Way, least_cost, lifts, told_lifts
@@ -103,6 +104,19 @@ def effects_of(event: Event, sheet: Sheet) -> tuple[StepEffect, ...]:
     :raises SolverError: if the car cannot take the circuit
     """
     return _effects(case_of(event, sheet))
+
+
+@kept_within(2 * MB)
+def _times_by_level(case: Case) -> tuple[tuple[str, float], ...]:
+    return tuple((who, solve_lap(case._replace(driver=who).lap_case(), case.sheet()).time_s) for who in LEVELS)
+
+
+def times_by_level(event: Event, sheet: Sheet) -> tuple[tuple[str, float], ...]:
+    """Each level of driver with the lap time of this sheet, here and today [s].
+
+    :raises SolverError: if the car cannot take the circuit
+    """
+    return _times_by_level(case_of(event, sheet))
 
 
 def answer_of(event: Event, sheet: Sheet) -> SheetAnalysis:

@@ -116,6 +116,7 @@ def take(key: LoggerKey, sent: Sent) -> Ingested:
     :raises FileRejected: naming each lap that is there with another time, each unknown compound, and an event without a sheet
     """
     work = _Taking(key, key.event, Ingested())
+    work.prepare(sent)
     with transaction.atomic():
         _put(work, sent)
     for run in work.rows.values():
@@ -136,8 +137,6 @@ def _put(work: "_Taking", sent: Sent) -> None:
             work.begin(message)
         elif isinstance(message, LapEvent):
             work.lap(message)
-        elif isinstance(message, SampleEvent | SamplesEvent):
-            work.samples.setdefault(message.run, []).append(message)
         elif isinstance(message, TyresEvent):
             work.tyres(message)
         elif isinstance(message, PitEvent):
@@ -156,13 +155,23 @@ class _Taking:
         self.key, self.event, self.taken = key, event, taken
         self.rows: dict[str, Run] = {}
         self.problems: list[str] = []
-        self.samples: dict[str, list[SampleEvent | SamplesEvent]] = {}
+        self.samples: dict[str, tuple[Floats, dict[str, Floats]]] = {}
         self.times: dict[str, dict[int, float]] = {}
         self.laps: list[Lap] = []
 
+    def prepare(self, sent: Sent) -> None:
+        """Works out what needs no lock: while a message is written, everybody else who writes waits."""
+        samples: dict[str, list[SampleEvent | SamplesEvent]] = {}
+        for message in sent.events:
+            if isinstance(message, SampleEvent | SamplesEvent):
+                samples.setdefault(message.run, []).append(message)
+        self.samples = {run: _as_columns(events) for run, events in samples.items()}
+        if self._sheet is not None:
+            cases.car_of(self.event)
+
     @cached_property
     def _sheet(self) -> Sheet | None:
-        """The sheet in the car, asked for once a message: others wait to write meanwhile."""
+        """The sheet in the car, asked for once a message."""
         return sheet_in_car(self.event)
 
     def run(self, name: str, told: RunEvent | None = None) -> Run | None:
@@ -251,11 +260,10 @@ class _Taking:
         run.save(update_fields=["closed"])
 
     def put_samples(self) -> None:
-        for name, events in self.samples.items():
+        for name, (t, columns) in self.samples.items():
             run = self.run(name)
             if run is None:
                 continue
-            t, columns = _as_columns(events)
             back = next(iter(np.flatnonzero(np.diff(t) < 0)), None)
             if back is not None:
                 jump = f"from {t[back]:g} s to {t[back + 1]:g} s"

@@ -1,11 +1,9 @@
 """Sheets of an event."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import replace
 
 from apexcore.judge.shift import Shift
-from apexcore.lap.driver import LEVEL_WORDS, LEVELS
-from apexcore.lap.solver import solve_lap
+from apexcore.lap.driver import LEVEL_WORDS
 from apexcore.vehicle.class_limits import Kept, against, standing
 from apexcore.vehicle.sheet import Sheet as CoreSheet
 from apexcore.vehicle.sheet import base_sheet, differences
@@ -79,8 +77,7 @@ def expected_times(event: Event, shift: Shift) -> list[tuple[str, float, float]]
     :param shift: of laps driven from the model
     :raises SolverError: if the car cannot take the circuit
     """
-    lap_case, sheet = cases.lap_case_of(event), core_sheet_in_car(event)
-    times = [(who, solve_lap(replace(lap_case, driver=driver), sheet).time_s) for who, driver in LEVELS.items()]
+    times = answers.times_by_level(event, core_sheet_in_car(event))
     return [(LEVEL_WORDS[who], shift.expected_s(time), shift.half_s(time)) for who, time in times]
 
 

@@ -41,10 +41,14 @@ class Command(BaseCommand):
         parser.add_argument("--port", type=int, default=8000)
         parser.add_argument("--socket", type=int, help="a socket that is bound already")
         parser.add_argument("--doorman", type=int, help="process that answers on it until the server does")
+        parser.add_argument("--helper", type=int, help="number of a server beside the first one, on its socket: --socket")
         parser.add_argument("--began", type=float, default=time.time(), help="when the start began, as seconds since 1970")
 
     def handle(self, *args: Any, **options: Any) -> None:
         listening = socket.socket(fileno=options["socket"]) if options["socket"] else start.listening_on(options["port"])
+        if options["helper"]:
+            _help(listening)
+            return
         progress = Progress(Path(settings.VAR) / "getting-ready.json")
         try:
             self._serve(listening, progress, options)
@@ -62,25 +66,42 @@ class Command(BaseCommand):
             _set_up_database(progress)
         except DatabaseError as error:
             raise _told(error) from None
-        from waitress.server import create_server
-
-        from apexcore.formats.recording import MOST_BYTES
-        from apextrim import urls  # noqa: F401 - all pages, before the first visitor comes
-        from apextrim.management.front import Channel
-        from apextrim.wsgi import application
-
+        server = _server(listening)
         progress.tell(DATA, DONE, "")
-        server = create_server(application, sockets=[listening], max_request_body_size=MOST_BYTES + 1_000_000, **_LIMITS, **_proxy())
-        server.channel_class = Channel
         _end(options["doorman"])
         options["doorman"] = None
-        threading.Thread(target=_afterwards, args=(progress,), daemon=True, name="afterwards").start()
+        threading.Thread(target=_afterwards, args=(progress, listening), daemon=True, name="afterwards").start()
         self.stdout.write(f"\nApex Trim is at http://localhost:{options['port']}/ ({time.time() - options['began']:.0f} s)")
         if settings.DEMO:
             self.stdout.write(f"Press “Open the demo”, or sign in as {settings.DEMO_USER} with {settings.DEMO_PASSWORD}.")
         self.stdout.write("Stop it with Ctrl+C.\n")
         self.stdout.flush()
         server.run()
+
+
+def _server(listening: socket.socket) -> Any:
+    """The server of this process, with all pages there before the first visitor comes."""
+    from waitress.server import create_server
+
+    from apexcore.formats.recording import MOST_BYTES
+    from apextrim import urls  # noqa: F401
+    from apextrim.management.front import ByCost, Channel
+    from apextrim.wsgi import application
+
+    limits = {**_LIMITS, **_proxy(), "max_request_body_size": MOST_BYTES + 1_000_000}
+    server = create_server(application, sockets=[listening], _dispatcher=ByCost(_LIMITS["threads"]), **limits)
+    server.channel_class = Channel
+    return server
+
+
+def _help(listening: socket.socket) -> None:
+    """Serves beside the first server, once everything is there, for as long as that one lives."""
+    from apextrim.management.engine import ENGINE, load
+
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the first one ends, and this one with it
+    ENGINE.watch()
+    load()
+    _server(listening).run()
 
 
 def _proxy() -> dict[str, Any]:
@@ -117,7 +138,7 @@ def _end(doorman: int | None) -> None:
             os.waitpid(doorman, 0)
 
 
-def _afterwards(progress: Progress) -> None:
+def _afterwards(progress: Progress, listening: socket.socket) -> None:
     """What nobody waits for."""
     from apextrim.events.models import Event
     from apextrim.management.engine import ENGINE, load
@@ -130,7 +151,11 @@ def _afterwards(progress: Progress) -> None:
     connection.close()
     ENGINE.outlast(600.0)
     load()
-    threading.Thread(target=_keep_workers, daemon=True, name="workers").start()
+    _keep("workers", ["manage.py", "work", "--parent", str(os.getpid())])
+    alive, _held = os.pipe()  # the second end is held by this process alone, until it ends
+    for number in range(2, settings.SERVERS + 1):
+        words = [str(alive), "serve", "--socket", str(listening.fileno()), "--helper", str(number)]
+        _keep(f"server-{number}", ["-m", "apextrim.management.helper", *words], (listening.fileno(), alive))
     if (start.ROOT / ".venv").exists() and Path(sys.prefix) == start.ROOT / ".venv" and not start.is_installed("recordings"):
         progress.plan(start.RECORDINGS)
         progress.tell(start.RECORDINGS, UNDER_WAY, "downloading and unpacking")
@@ -139,9 +164,16 @@ def _afterwards(progress: Progress) -> None:
         progress.tell(start.RECORDINGS, DONE if start.is_installed("recordings") else WAITING, "")
 
 
-def _keep_workers() -> None:
-    """The workers as a process beside the server: started anew if it ends, ended by itself when the server is gone."""
-    command = [sys.executable, str(settings.BASE_DIR / "manage.py"), "work", "--parent", str(os.getpid())]
-    while True:
-        subprocess.Popen(command, start_new_session=True).wait()
-        time.sleep(_AGAIN_S)
+def _keep(name: str, words: list[str], handed: tuple[int, ...] = ()) -> None:
+    """A process beside the server, started anew if it ends; it ends by itself when the server is gone.
+
+    :param words: what Python is called with
+    :param handed: files that it gets from here
+    """
+
+    def keep() -> None:
+        while True:
+            subprocess.Popen([sys.executable, *words], cwd=settings.BASE_DIR, start_new_session=True, pass_fds=handed).wait()
+            time.sleep(_AGAIN_S)
+
+    threading.Thread(target=keep, daemon=True, name=name).start()

@@ -14,6 +14,7 @@ class Command(BaseCommand):
     help = "Removes for good what has waited long enough. The workers of a server do it every hour."
 
     def handle(self, *args: Any, **options: Any) -> None:
+        from apextrim.accounts import sent_forms
         from apextrim.archive import bin as waste
         from apextrim.archive.everything import end_accounts
         from apextrim.work import made
@@ -21,6 +22,7 @@ class Command(BaseCommand):
         went = waste.empty_all(timezone.now() - waste.WAITS)
         accounts = list(end_accounts())
         made.remove_old()
+        sent_forms.tidy()
         call_command("clearsessions")
         with connection.cursor() as cursor:  # what was deleted stands in the journal until then
             cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")

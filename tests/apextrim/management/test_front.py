@@ -37,7 +37,8 @@ def port(monkeypatch: pytest.MonkeyPatch) -> Iterator[int]:
     monkeypatch.setattr(front, "SPARE", 6)
     listening = socket.socket()
     listening.bind(("127.0.0.1", 0))
-    server = create_server(application, sockets=[listening], threads=2, connection_limit=LIMIT, channel_timeout=30, cleanup_interval=5)
+    limits = {"connection_limit": LIMIT, "channel_timeout": 30, "cleanup_interval": 5}
+    server = create_server(application, sockets=[listening], _dispatcher=front.ByCost(4), **limits)
     server.channel_class = front.Channel
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
@@ -119,3 +120,61 @@ def test_what_is_worked_on_is_never_given_up(port: int) -> None:
     for thread in threads:
         thread.join()
     assert told == [(200, b"0")] * 2
+
+
+def _flood(port: int, path: str, count: int) -> list[threading.Thread]:
+    threads = [threading.Thread(target=asked, args=(port, path)) for _ in range(count)]
+    for thread in threads:
+        thread.start()
+    time.sleep(0.2)
+    return threads
+
+
+def test_what_is_quickly_done_passes_what_takes_long_and_that_is_done_too(port: int) -> None:
+    """Twelve requests of 1.5 s each, with four threads: what takes a moment waits for none of them once it is known what they take."""
+    asked(port, "/slow")
+    threads = _flood(port, "/slow", 8)
+    for number in range(10):
+        begin = time.monotonic()
+        assert asked(port, f"/quick/{number}") == (200, b"0")
+        assert time.monotonic() - begin < 1.0
+    for thread in threads:
+        thread.join(15.0)
+    assert not any(thread.is_alive() for thread in threads)
+
+
+def test_long_ones_get_their_turn_beside_an_endless_line_of_quick_ones() -> None:
+    """The line itself, without threads: quick ones come for ever, faster than they are taken."""
+    line = front.ByCost(0)
+    line.costs.took("GET /long/#", 2.0)
+    moments = iter(range(10**6))
+    waiting = [front._Waiting("long", "GET /long/#", 0.0)]
+    line.queue = waiting
+    for now in moments:
+        line.queue += [front._Waiting(None, "GET /quick/", float(now) / 10.0)] * 2
+        taken = line._turn()
+        assert taken is not None
+        if taken.task == "long":
+            break
+    assert now / 10.0 < 2 * front.WORTH * 2.0
+
+
+def test_no_more_long_ones_at_once_than_leave_threads_free() -> None:
+    line = front.ByCost(0)
+    line._most_long = 2
+    line.costs.took("GET /long/#", 2.0)
+    line.queue = [front._Waiting(None, "GET /long/#", 0.0) for _ in range(5)]
+    assert [line._turn() is None for _ in range(3)] == [False, False, True] and len(line.queue) == 3
+    line._long -= 1
+    assert line._turn() is not None
+
+
+def test_addresses_that_are_not_there_crowd_out_nothing_that_is_known() -> None:
+    costs = front.Costs()
+    costs.took("GET /events/#/race/", 3.0)
+    for number in range(3 * front._KINDS):
+        costs.took(f"GET /{number:x}x/", 0.001)
+    assert costs.of("GET /events/#/race/") == 3.0 and costs.of("GET /never/") == front.USUAL_S
+    for _ in range(20):  # shown from what is kept by now
+        costs.took("GET /events/#/race/", 0.02)
+    assert costs.of("GET /events/#/race/") == front.USUAL_S
