@@ -77,7 +77,7 @@ class Circuit(Value):
     :param surveyed: keys of the recorded laps that the points are the mean of; empty where nobody drove it
     :param lap_spread: of lap times on it, as far as points that scatter leave them open, one standard deviation [-]
     :param corner_names: names of the corners that the points show, in driving order, separated by vertical bars
-    :param heights_m: points (share of the lap [-], height [m]) between which height runs smoothly
+    :param heights_m: points between which height runs smoothly: share of the lap, height [-, m]
     :param heading_deg: heading at the start, counter-clockwise from east [deg]
     :param closed: a lap; an open course has its start and its end apart
     :param start_ms: speed at the start of an open course, 0 for a standing start [m/s]

@@ -16,8 +16,8 @@ from apexcore.errors import ApexError, FileRejected
 from apexcore.quantities import format_number
 from apextrim.accounts.owned import owned_or_404
 from apextrim.ui.circuit_map import map_view, road_view
-from apextrim.ui.units import told
-from apextrim.ui.value_form import ValueForm, carried_texts, flat, sent_form
+from apextrim.ui.units import current, told
+from apextrim.ui.value_form import ValueForm, carried_texts, flat, in_readers_units, sent_form
 
 from . import circuit_actions as actions
 from .models import Circuit
@@ -43,8 +43,16 @@ _BEGINNING = CoreCircuit(
 
 
 def _form(texts: dict[str, str], core: CoreCircuit | None, fixed: dict[str, str]) -> ValueForm[CoreCircuit]:
-    """The form; the points of a survey stay what they are."""
-    return ValueForm(CoreCircuit, texts, fixed, {} if core is None else _beside(core))
+    """The form of what was typed, in the reader's units; the points of a survey stay what they are."""
+    return ValueForm(CoreCircuit, texts, fixed, {} if core is None else _beside(core), by_reader=True)
+
+
+def _stored_form(texts: dict[str, str], fixed: dict[str, str], beside: dict[str, Any]) -> ValueForm[CoreCircuit]:
+    """The form of what is there, checked; nothing of it is rounded."""
+    form = ValueForm(CoreCircuit, in_readers_units(CoreCircuit, texts), fixed, beside, by_reader=True)
+    form.exact = texts
+    form.check()
+    return form
 
 
 def _beside(core: CoreCircuit) -> dict[str, Any]:
@@ -58,7 +66,7 @@ def _page(request: HttpRequest, row: Circuit | None, form: ValueForm[CoreCircuit
     core = None if row is None else parsed_circuit(row.data)
     context: dict[str, Any] = {
         "row": row, "form": form, "sections": form.sections(titles), "errors": form.all_problems(), "checked": checked,
-        "carried": "" if core is None else carried_texts(_texts(core), request.method == "POST"),
+        "carried": "" if core is None else carried_texts(in_readers_units(CoreCircuit, _texts(core)), request.method == "POST"),
     }  # fmt: skip
     hidden = _hidden(_BEGINNING if core is None else core)
     context["sections"][0].boxes = [box for box in context["sections"][0].boxes if box.path not in hidden]
@@ -75,7 +83,7 @@ def _drawn(form: ValueForm[CoreCircuit]) -> dict[str, Any]:
     spans = corners(core, line)
     return {
         "map": map_view(core, line, spans, zones=True), "circuit": core, "length_m": centre_line(core).length_m, "corners": len(spans),
-        "closing": _closing(core), "names": _name_fields(form, core),
+        "closing": _closing(core), "names": _name_fields(form, core), "per_metre": current().value(1.0, "m"), "metres": current().unit("m"),
     }  # fmt: skip
 
 
@@ -94,7 +102,7 @@ def _grown(form: ValueForm[CoreCircuit]) -> dict[str, Any]:
     for number, row in enumerate(form.entries("segments"), start=1):
         texts = {key.removeprefix(f"segments.{row}."): text for key, text in form.texts.items() if key.startswith(f"segments.{row}.")}
         kind: type[Straight | Corner] = Corner if texts.get("kind") == "corner" else Straight
-        one = ValueForm(kind, texts)
+        one = ValueForm(kind, texts, by_reader=True)
         if not any(text.strip() for key, text in texts.items() if key != "kind"):
             continue
         if one.check() is None:
@@ -168,7 +176,7 @@ def _typed(request: HttpRequest, core: CoreCircuit | None, fixed: dict[str, str]
     if core is None:
         form = _form(request.POST.dict(), core, fixed)
     else:
-        form = sent_form(CoreCircuit, request.POST, _texts(core), fixed, _beside(core))
+        form = sent_form(CoreCircuit, request.POST, _texts(core), fixed, _beside(core), by_reader=True)
     if form.check() is not None and form.value is not None:
         try:
             racing_line(form.value)
@@ -181,9 +189,7 @@ def _typed(request: HttpRequest, core: CoreCircuit | None, fixed: dict[str, str]
 def new(request: HttpRequest) -> HttpResponse:
     """A circuit from straights and corners."""
     if request.method == "GET":
-        form = _form(dict(flat(_BEGINNING.model_dump())), None, {})
-        form.check()
-        return _page(request, None, form)
+        return _page(request, None, _stored_form(dict(flat(_BEGINNING.model_dump())), {}, {}))
     form = _typed(request, None, {})
     if form.value is None or request.POST.get("do") != "save":
         return _page(request, None, form, checked=True)
@@ -202,9 +208,7 @@ def edit(request: HttpRequest, circuit_id: int) -> HttpResponse:
     row = owned_or_404(Circuit, request.user, pk=circuit_id)
     core, fixed = parsed_circuit(row.data), {"key": row.key}
     if request.method == "GET":
-        form = _form(_texts(core), core, fixed)
-        form.check()
-        return _page(request, row, form)
+        return _page(request, row, _stored_form(_texts(core), fixed, _beside(core)))
     form = _typed(request, core, fixed)
     if form.value is None or request.POST.get("do") != "save":
         return _page(request, row, form, checked=True)

@@ -9,6 +9,7 @@ import pytest
 from django.test import Client
 from django.urls import reverse
 
+from apexcore.circuit.track import Straight
 from apexcore.errors import InputError
 from apexcore.quantities.units import PLAIN, SETS, UnitSet
 from apexcore.vehicle.car import Car as CoreCar
@@ -16,7 +17,7 @@ from apexcore.vehicle.quick import rim_of
 from apextrim.accounts.models import Preferences
 from apextrim.events import facts
 from apextrim.events.models import Event
-from apextrim.library.stored import parsed_car
+from apextrim.library.stored import parsed_car, parsed_circuit
 from apextrim.modelling import cases
 from apextrim.runs.models import Run, TyreReading
 from apextrim.sheets.models import Sheet
@@ -224,3 +225,43 @@ def on_page_of_copy(client: Client, address: str) -> dict[str, list[str]]:
     for name, value in form.fields:
         found.setdefault(name, []).append(value)
     return found
+
+
+def test_every_demo_circuit_is_in_the_readers_units_to_its_last_digit(american: Client, event: Event) -> None:
+    for row in event.owner.circuits.all():
+        address = reverse("edit_circuit", args=[row.pk])
+        page = american.get(address)
+        left = re.findall(r"[^,.;]*\d\s*(?:m|mm|km/h|kPa)\b(?!\w)", words(page)) + re.findall(
+            r"(?:Length|Radius|at|Width)[^<]*, m\b", words(page)
+        )
+        assert left == [], (row.key, left[:5])
+        sent = on_page(american, address, address) | {"do": ["save"]}
+        before = row.data
+        width = parsed_circuit(before).width_m
+        assert float(sent["width_m"][0]) == pytest.approx(width / 0.3048, rel=1e-4)
+        assert "Nothing changed" in words(american.post(address, sent, follow=True)), row.key
+        row.refresh_from_db()
+        assert row.data == before
+        changed = american.post(address, {**sent, "width_m": ["40"]})
+        row.refresh_from_db()
+        assert changed.status_code == 302 and parsed_circuit(row.data).width_m == pytest.approx(12.192, abs=1e-9)
+        after, was = parsed_circuit(row.data), parsed_circuit(before)
+        assert after.model_copy(update={"width_m": was.width_m}) == was  # nothing else moved by a digit
+        narrow = american.post(address, on_page(american, address, address) | {"do": ["save"], "width_m": ["2"]})
+        assert narrow.status_code == 422 and "“2” is not valid" in words(narrow) and "ft" in words(narrow)
+        metric = american.post(address, on_page(american, address, address) | {"do": ["save"], "width_m": ["11 m"]})
+        row.refresh_from_db()
+        assert metric.status_code == 302 and parsed_circuit(row.data).width_m == 11.0
+
+
+def test_a_new_circuit_is_typed_in_feet_and_drawn_while_it_is_typed(american: Client, event: Event) -> None:
+    address = reverse("new_circuit")
+    (form,) = (form for form in forms_of(american, [address]) if form.method == "post" and form.address == address)
+    sent = dict(form.fields) | {"name": "Feet", "key": "feet", "segments.0.length_m": "1000", "segments.2.length_m": "1000"}
+    drawn = american.post(reverse("new_circuit_growing"), sent)
+    assert drawn.status_code == 200 and 'data-metres="ft"' in drawn.content.decode() and 'data-per-metre="3.28' in drawn.content.decode()
+    half = {**sent, "segments.3.radius_m": "?"}
+    assert re.search(r"\d ft", words(american.post(reverse("new_circuit_growing"), half)))
+    assert american.post(address, {**sent, "do": "save"}).status_code == 302
+    made = parsed_circuit(event.owner.circuits.get(key="feet").data)
+    assert [segment.length_m for segment in made.segments if isinstance(segment, Straight)] == pytest.approx([304.8, 304.8])

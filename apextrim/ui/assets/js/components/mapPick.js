@@ -55,7 +55,9 @@ export const mapPick = () => ({
     const near = places.reduce((best, one) => (Math.hypot(one[0] - x, one[1] - y) < Math.hypot(best[0] - x, best[1] - y) ? one : best));
     const empty = [...this.$root.querySelectorAll('[name^="markers."][name$=".at_m"]')].find((one) => !one.value);
     const target = (this.field && this.$root.querySelector(`[name="${CSS.escape(this.field)}"]`)) || empty;
-    if (target) target.value = near[2];
-    this.words = `${near[2]} m`;
+    const { perMetre, metres } = event.target.closest("[data-per-metre]").dataset;
+    const at = Math.round(near[2] * Number(perMetre));
+    if (target) target.value = String(at);
+    this.words = `${at} ${metres}`;
   },
 });
