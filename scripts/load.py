@@ -1,8 +1,9 @@
 """Fifty racers at once on a server of its own, and each page alone. `make load` calls it.
 
 First every page of the demo event is asked for twice in a fresh server: the time of a first and of a second visit. Then fifty racers,
-each with an account and an event, open benches, step items, watch live pages and run loggers for a minute, with pauses of 5 to 15
-seconds between two acts, as people have. Printed are the 50 % and 95 % times by kind, errors, and the memory of server and workers.
+each with an account and an event, open benches, step items, watch live pages and run loggers for half a minute, with pauses
+of 5 to 15 seconds between two acts, as people have; then once more while the machine does other work on four times its processors. Last,
+the pages of an event of ten thousand runs. Printed are the 50 % and 95 % times by kind, errors, and the memory of server and workers.
 """
 
 import argparse
@@ -42,6 +43,8 @@ PAGES = {
     "race": "race/", "plan": "race/1/", "qualifying": "race/qualifying/?beat=1:13.2", "items": "items/", "thread": "thread/",
 }  # fmt: skip
 
+#: Of other work beside the racers: so many times the processors.
+_BUSY = 4
 #: Accounts beside the demo's own: each with the demo's event, by the one way in that racers have, its file.
 _ACCOUNTS = """
 import os, sys, django
@@ -59,6 +62,35 @@ for number in range(int(sys.argv[1])):
     print(user.username, event.pk, sheet_in_car(event).pk, token)
 """
 
+#: Pages of an event of years, and what they may take on a first and a second visit [s].
+YEARS = {
+    **{name: PAGES[name] for name in ("brief", "lap", "sheet", "runs", "verdict", "record", "race", "thread")},
+    "all laps": "runs/laps.csv",
+}
+_MOST_S = (3.0, 1.0)
+#: One account with an event of so many runs.
+_LONG = """
+import sys, django
+django.setup()
+from datetime import timedelta
+from django.contrib.auth.models import User
+from django.utils import timezone
+from apextrim.archive.actions import read_event, write_event
+from apextrim.runs.models import Lap, Run
+first = User.objects.get(username="racer").events.order_by("pk").first()
+event, _ = read_event(User.objects.create_user("years", password="withy-bend-4"), write_event(first).encode())
+begin, there, sheets = timezone.now() - timedelta(days=1000), event.runs.count(), list(event.sheets.order_by("number"))
+rows = Run.objects.bulk_create([
+    Run(event=event, number=there + k, sheet=sheets[k % 2], session=event.session, front="marl", rear="marl", fuel_l=30, tyre_age=0,
+        note="", conditions=event.conditions, made_at=begin + timedelta(minutes=20 * k)) for k in range(1, int(sys.argv[1]) + 1)
+], batch_size=2000)
+Lap.objects.bulk_create((
+    Lap(run=row, number=n, time_s=73.0 + 0.01 * (row.number * 7 % 13) + 0.02 * n, kind="timed", fuel_l=1.9)
+    for row in rows for n in range(1, 7)
+), batch_size=5000)
+print(event.pk, sheets[0].pk, sheets[1].pk)
+"""
+
 
 @dataclass
 class Times:
@@ -67,6 +99,7 @@ class Times:
     ms: dict[str, list[float]] = field(default_factory=lambda: defaultdict(list))
     errors: list[str] = field(default_factory=list)
     busy: int = 0
+    slow: list[str] = field(default_factory=list)
 
 
 class Browser:
@@ -124,7 +157,7 @@ def alone(folder: Path) -> Times:
         browser = Browser(address, times)
         browser.sign_in("racer", "sallowmere")
         browser.ask("events", "/events/")
-        time.sleep(6)  # the workers have started by then
+        time.sleep(10)  # the workers and the second server have started by then
         for name, path in PAGES.items():
             for visit in ("first", "second"):
                 browser.ask(f"{visit} {name}", f"/events/1/{path}")
@@ -165,31 +198,72 @@ def values_of(page: str) -> dict[str, str]:
     }
 
 
-def together(folder: Path, users: int, seconds: float, pauses: tuple[float, float]) -> tuple[Times, list[float]]:
-    """So many racers at once; what was measured, and memory before, after, and after a pause [MB]."""
-    env = {**os.environ, "APEX_VAR": str(folder), "DJANGO_SETTINGS_MODULE": "apextrim.settings"}
-    made = subprocess.run(
-        [sys.executable, "-c", _ACCOUNTS, str(users), "user"], cwd=ROOT, env=env, check=True, capture_output=True, text=True
-    )
-    times = Times()
+def together(folder: Path, users: int, seconds: float, pauses: tuple[float, float]) -> tuple[Times, Times, list[float]]:
+    """So many racers at once; what was measured, what while the machine does other work, and memory before and after [MB]."""
+    accounts = made(folder, users)
+    times, busy = Times(), Times()
     with running(folder) as (address, pid):
-        time.sleep(6)
-        accounts = [line.split() for line in made.stdout.splitlines()]
+        time.sleep(10)  # workers and the second server have come by then
         browsers = [Browser(address, times) for _ in accounts]
         for browser, account in zip(browsers, accounts, strict=True):  # as people who came in over the morning
             browser.sign_in(account[0], "withy-bend-4")
         memory = [memory_mb(pid)]
-        until = time.monotonic() + seconds
-        racers = [
-            threading.Thread(target=drive, args=(browser, account, until, random.Random(number), pauses))
-            for number, (browser, account) in enumerate(zip(browsers, accounts, strict=True))
-        ]
-        for racer in racers:
-            racer.start()
-        for racer in racers:
-            racer.join()
+        race(browsers, accounts, seconds, pauses)
+        others = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(_BUSY * (os.cpu_count() or 1))]
+        try:
+            for browser in browsers:
+                browser.times = busy
+            race(browsers, accounts, seconds, pauses)
+        finally:
+            for other in others:
+                other.kill()
         memory.append(memory_mb(pid))
-    return times, memory
+    return times, busy, memory
+
+
+def made(folder: Path, users: int) -> list[list[str]]:
+    """Accounts beside the demo's: name, event, sheet and a logger's key of each. Two processes make them."""
+    env = {**os.environ, "APEX_VAR": str(folder), "DJANGO_SETTINGS_MODULE": "apextrim.settings"}
+    parts = [
+        subprocess.Popen([sys.executable, "-c", _ACCOUNTS, str(count), name], cwd=ROOT, env=env, stdout=subprocess.PIPE, text=True)
+        for name, count in (("user", users - users // 2), ("racer-", users // 2))
+    ]
+    told = [part.communicate()[0] for part in parts]
+    assert not any(part.returncode for part in parts), "the accounts cannot be made"
+    return [line.split() for text in told for line in text.splitlines()]
+
+
+def race(browsers: list[Browser], accounts: list[list[str]], seconds: float, pauses: tuple[float, float]) -> None:
+    """All racers at once, for so long."""
+    until = time.monotonic() + seconds
+    racers = [
+        threading.Thread(target=drive, args=(browser, account, until, random.Random(number), pauses))
+        for number, (browser, account) in enumerate(zip(browsers, accounts, strict=True))
+    ]
+    for racer in racers:
+        racer.start()
+    for racer in racers:
+        racer.join()
+
+
+def of_years(folder: Path, runs: int) -> Times:
+    """Pages of an event of so many runs, a first and a second time; what took too long is an error."""
+    env = {**os.environ, "APEX_VAR": str(folder), "DJANGO_SETTINGS_MODULE": "apextrim.settings"}
+    told = subprocess.run([sys.executable, "-c", _LONG, str(runs)], cwd=ROOT, env=env, check=True, capture_output=True, text=True)
+    event, first, second = told.stdout.split()
+    times = Times()
+    with running(folder) as (address, _):
+        browser = Browser(address, times)
+        browser.sign_in("years", "withy-bend-4")
+        time.sleep(10)  # workers and the second server have come by then
+        for name, path in YEARS.items():
+            path = path.replace("a=1&b=2", f"a={first}&b={second}")
+            for visit, most_s in zip(("first", "second"), _MOST_S, strict=True):
+                kind = f"{visit} {name}"
+                browser.ask(kind, f"/events/{event}/{path}")
+                if times.ms[kind][0] > 1000 * most_s and name != "all laps":  # which is sent while it is read
+                    times.slow.append(f"{kind}: {times.ms[kind][0]:.0f} ms, {1000 * most_s:.0f} asked")
+    return times
 
 
 def beside(folder: Path) -> tuple[list[float], list[float]]:
@@ -202,7 +276,7 @@ def beside(folder: Path) -> tuple[list[float], list[float]]:
         racer.sign_in("racer", "sallowmere")
         bench = racer.ask("bench", "/events/1/sheet/")
         values = values_of(bench)
-        time.sleep(6)
+        time.sleep(10)  # workers and the second server have come by then
 
         def steps(kind: str, first: int) -> list[float]:
             for number in range(40):  # each on values that nobody asked about before
@@ -237,9 +311,10 @@ def main(arguments: list[str]) -> int:
     """Measures and prints; 1 where anything failed."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--users", type=int, default=50)
-    parser.add_argument("--seconds", type=float, default=60.0)
+    parser.add_argument("--seconds", type=float, default=30.0)
     parser.add_argument("--pause", type=float, nargs=2, default=(5.0, 15.0))
-    parser.add_argument("--only", choices=("alone", "together", "beside"))
+    parser.add_argument("--runs", type=int, default=10_000)
+    parser.add_argument("--only", choices=("alone", "together", "beside", "years"))
     asked = parser.parse_args(arguments)
     failed = 0
     with tempfile.TemporaryDirectory() as name:
@@ -261,10 +336,19 @@ def main(arguments: list[str]) -> int:
             alone_ms, beside_ms = map(statistics.median, beside(folder))
             print(f"a step: {alone_ms:.0f} ms alone, {beside_ms:.0f} ms while two others search, {beside_ms / alone_ms:.2f} times")
         if asked.only in (None, "together"):
-            times, memory = together(folder, asked.users, asked.seconds, (asked.pause[0], asked.pause[1]))
-            failed += len(times.errors)
+            times, busy, memory = together(folder, asked.users, asked.seconds, (asked.pause[0], asked.pause[1]))
+            failed += len(times.errors) + len(busy.errors)
             print("\n".join(told(times)))
+            print(f"while {_BUSY} programs a processor compute beside:")
+            print("\n".join(told(busy)))
             print(f"memory of server and workers: {memory[0]:.0f} MB before, {memory[1]:.0f} MB after")
+        if asked.only in (None, "years"):
+            times = of_years(folder, asked.runs)
+            failed += len(times.errors)
+            for name in YEARS:
+                first, second = (times.ms[f"{visit} {name}"][0] for visit in ("first", "second"))
+                print(f"{asked.runs} runs  {name:12} first {first:6.0f} ms   second {second:6.0f} ms")
+            print("\n".join([*times.errors, *times.slow]))
     print(f"load: {failed} errors")
     return 1 if failed else 0
 

@@ -21,7 +21,7 @@ from django.conf import settings
 from pydantic import BaseModel
 
 #: What took less than this is worked out anew [s]; the room for all [bytes]; between two looks whether it is full [s].
-WORTH_S, MOST_BYTES, _LOOK_S = 0.15, 200_000_000, 60.0
+WORTH_S, MOST_BYTES, _LOOK_S = 0.05, 200_000_000, 60.0
 _SOURCES = ("apexcore", "apextrim")
 _looked_at = [0.0]
 

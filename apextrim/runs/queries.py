@@ -4,7 +4,7 @@ import math
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, time, timedelta
 from itertools import accumulate, pairwise
 
 from django.db.models import Count, Exists, Func, IntegerField, Max, Min, OuterRef, QuerySet, prefetch_related_objects
@@ -270,8 +270,9 @@ def _driven_before(event_id: int, rows: Sequence[Run]) -> dict[int, float]:
     nobody learns in."""
     days = {timezone.localdate(run.made_at) for run in rows}
     by_day: dict[date, list[int]] = {}
+    begin, end = (timezone.make_aware(datetime.combine(day, time.min)) for day in (min(days), max(days) + timedelta(days=1)))
     everything = Run.objects.filter(event_id=event_id, deleted_at=None).order_by("made_at", "number")
-    for pk, made_at in everything.filter(made_at__date__gte=min(days), made_at__date__lte=max(days)).values_list("pk", "made_at"):
+    for pk, made_at in everything.filter(made_at__gte=begin, made_at__lt=end).values_list("pk", "made_at"):
         by_day.setdefault(timezone.localdate(made_at), []).append(pk)
     early = [pk for day in days for pk in by_day.get(day, [])[:_LEARNING_RUNS]]
     counts = dict(Lap.objects.filter(run__in=early).order_by().values_list("run_id").annotate(Count("pk")))
