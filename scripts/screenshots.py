@@ -21,6 +21,12 @@ VIEWS = {
     "corner": "/events/1/lap/corner/3/?try=b80-c20&d4=0.4",
 }  # fmt: skip
 
+#: Parts of benches on the front page: address, and the words that they begin with.
+FRONT = ROOT / "apextrim" / "ui" / "static" / "ui" / "front"
+FRONT_VIEWS = {
+    "sheet": ("/events/1/sheet/", "Balance"), "verdict": ("/events/1/verdicts/?a=1&b=2&margin=0.10", "S2 against S1, seconds a lap"),
+    "race": ("/events/1/race/", "The best plan of each number"),
+}  # fmt: skip
 
 #: What a newcomer says of a car.
 _HATCH = {
@@ -42,15 +48,39 @@ def begin(page: Page) -> None:
     page.context.clear_cookies()
 
 
+def enter(page: Page) -> None:
+    """Into the demo, past the tour."""
+    page.goto("/")
+    page.get_by_role("button", name="Open the demo").click()
+    page.get_by_role("button", name="Skip the tour").click()
+    page.get_by_role("button", name="Skip the tour").wait_for(state="detached")
+
+
+def front(page: Page) -> None:
+    """The pictures of the front page: parts of benches on a narrow screen, by day and night."""
+    FRONT.mkdir(parents=True, exist_ok=True)
+    enter(page)
+    for theme in ("day", "night"):
+        page.evaluate("theme => localStorage.setItem('apex-theme', theme)", theme)
+        for name, (address, first) in FRONT_VIEWS.items():
+            page.goto(address)
+            page.wait_for_timeout(1500)
+            box = page.get_by_text(first).first.bounding_box()
+            assert box is not None, first
+            top = page.evaluate("() => window.scrollY") + box["y"] - 14
+            page.screenshot(path=FRONT / f"{name}-{theme}.png", full_page=True, clip={"x": 4, "y": top, "width": 412, "height": 330})
+    page.evaluate("() => localStorage.setItem('apex-theme', 'day')")
+    page.context.clear_cookies()
+
+
 def take(page: Page) -> None:
     """All pictures, at 1280 × 800."""
     TARGET.mkdir(parents=True, exist_ok=True)
     page.goto("/")
     page.evaluate("() => localStorage.setItem('apex-theme', 'day')")
     page.reload()
-    page.get_by_role("button", name="Open the demo").click()
-    page.get_by_role("heading", name="Events", exact=True).wait_for()
-    page.screenshot(path=TARGET / "events.png")
+    page.screenshot(path=TARGET / "front.png")
+    enter(page)
     page.goto("/garage/cars/quick/")
     for name, text in _HATCH.items():
         page.locator(f"[name={name}]").fill(text)
@@ -102,6 +132,8 @@ def main() -> None:
             flags = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
             browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
             page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
+            narrow = browser.new_page(viewport={"width": 420, "height": 900}, device_scale_factor=2, base_url=address)
+            front(narrow)
             begin(page)
             take(page)
             browser.close()

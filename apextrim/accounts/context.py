@@ -4,7 +4,7 @@ from django.conf import settings
 from django.http import HttpRequest
 from django.utils.functional import SimpleLazyObject
 
-from .tour import stop_of
+from .tour import stop_in, stop_of
 
 
 def is_everybodys(user: object) -> bool:
@@ -21,4 +21,5 @@ def account(request: HttpRequest) -> dict[str, object]:
     """Whether the account is one person's; the demo's is everybody's."""
     name = getattr(getattr(request, "user", None), "username", "")
     own = bool(name) and not is_shared(request)
-    return {"own_account": own, "tour": SimpleLazyObject(lambda: stop_of(request.user) if own else None)}
+    tour = SimpleLazyObject(lambda: stop_of(request.user) if own else stop_in(request) if name else None)
+    return {"own_account": own, "tour": tour}

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.http import HttpRequest
 
 from .models import Preferences
 from .owned import Person, owned
@@ -17,8 +18,8 @@ STOPS = (
     ("Verdicts", "Compare two sheets by their laps: what the difference is, how sure that is, and how many more runs would settle it."),
     ("Race", "Rules, fuel and fade from your laps become the best plan of each number of stops; race mode re-plans it lap by lap."),
 )  # fmt: skip
-#: Value of a tour that is over.
-OVER = len(STOPS) + 1
+#: Value of a tour that is over, and where a session keeps the one of an account that is everybody's.
+OVER, _IN_SESSION = len(STOPS) + 1, "tour"
 
 
 @dataclass(frozen=True)
@@ -48,9 +49,22 @@ class Stop:
 def stop_of(user: Person) -> Stop | None:
     """Where the tour of an account is; None where it has not begun, or is over."""
     row = owned(Preferences, user).only("tour").first()
-    if row is None or not 1 <= row.tour <= len(STOPS):
-        return None
-    return Stop(row.tour, *STOPS[row.tour - 1])
+    return None if row is None else _stop(row.tour)
+
+
+def _stop(number: int) -> Stop | None:
+    return Stop(number, *STOPS[number - 1]) if 1 <= number <= len(STOPS) else None
+
+
+def stop_in(request: HttpRequest) -> Stop | None:
+    """Where the tour of a visit is, for an account that is everybody's."""
+    number = request.session.get(_IN_SESSION, 0)
+    return _stop(number) if isinstance(number, int) else None
+
+
+def go_on_in(request: HttpRequest, number: int) -> None:
+    """To a stop of a visit's tour; beyond the last one it is over."""
+    request.session[_IN_SESSION] = min(max(number, 1), OVER)
 
 
 @transaction.atomic

@@ -109,7 +109,11 @@ def units(request: HttpRequest) -> HttpResponse:
 def go_on_tour(request: HttpRequest) -> HttpResponse:
     """The next stop of the tour, or its end."""
     number, there = request.POST.get("to", ""), request.POST.get("next", "")
-    tour.go_on(request.user, int(number) if number.isdecimal() and len(number) < 3 else tour.OVER)  # type: ignore[arg-type]
+    stop = int(number) if number.isdecimal() and len(number) < 3 else tour.OVER
+    if is_shared(request):
+        tour.go_on_in(request, stop)
+    else:
+        tour.go_on(request.user, stop)  # type: ignore[arg-type]
     return back_to(there, "home")
 
 
@@ -129,9 +133,10 @@ def health(request: HttpRequest) -> HttpResponse:
 @login_not_required
 @require_POST
 def enter_demo(request: HttpRequest) -> HttpResponse:
-    """Signs the demo's racer in; does not exist outside demo mode."""
+    """Signs the demo's racer in, with the tour, where something is going on; does not exist outside demo mode."""
     user = get_user_model().objects.filter(username=settings.DEMO_USER).first()
     if not settings.DEMO or user is None:
         raise Http404
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")
-    return redirect("home")
+    tour.go_on_in(request, 1)
+    return redirect("going_on")

@@ -24,6 +24,15 @@ _BENCHES = [
 ]
 
 
+#: The bench that a knot of the thread stands for.
+_BENCH_OF = {"brief": "brief", "sheet": "sheet_bench", "run": "runs_bench", "verdict": "verdicts_bench", "plan": "race_bench"}
+
+
+def bench_of(kind: str) -> str:
+    """The name of the address of the bench on which something of a kind of knot happens."""
+    return _BENCH_OF[kind]
+
+
 def events_of(user: Person) -> QuerySet[Event]:
     """The events of a user that are not deleted."""
     return owned(Event, user).filter(deleted_at=None).select_related(*_RELATED)

@@ -4,6 +4,7 @@ from . import class_views, item_views, views
 
 urlpatterns = [
     path("", views.events, name="events"),
+    path("going-on/", views.going_on, name="going_on"),
     path("<int:event_id>/", views.brief, name="brief"),
     path("<int:event_id>/thread/", views.whole_thread, name="thread"),
     path("<int:event_id>/conditions/", views.save_conditions, name="save_conditions"),

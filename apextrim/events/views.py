@@ -3,9 +3,12 @@
 from typing import Any
 
 from django import forms
+from django.conf import settings
 from django.contrib import messages
+from django.contrib.auth.decorators import login_not_required
 from django.core.paginator import Paginator
 from django.db import transaction
+from django.db.models import Count
 from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -27,13 +30,24 @@ from .models import Event, Session
 _KNOTS_A_PAGE = 200
 
 
+@login_not_required
 @require_GET
 def home(request: HttpRequest) -> HttpResponse:
-    """Straight to the events; an account without one is told how to begin."""
+    """Straight to the events; an account without one is told how to begin, and a stranger what this is."""
+    if not request.user.is_authenticated:
+        return render(request, "events/front.html", {"demo": settings.DEMO})
     if queries.events_of(request.user).exists():
         return redirect("events")
     has = {"cars": owned(Car, request.user).exists(), "circuits": owned(Circuit, request.user).exists()}
     return render(request, "events/start.html", has)
+
+
+@require_GET
+def going_on(request: HttpRequest) -> HttpResponse:
+    """The bench on which the last thing happened, in the event that has come farthest."""
+    event = queries.events_of(request.user).alias(happened=Count("knots")).order_by("-happened", "pk").first()
+    last = None if event is None else event.knots.filter(hidden=False).order_by("at", "pk").last()
+    return redirect(queries.bench_of(last.kind), event.pk) if event and last else redirect("home")
 
 
 @require_http_methods(["GET", "POST"])

@@ -23,7 +23,16 @@ from apextrim.work.made import making
 from apextrim.work.models import Job
 from apextrim.workshop.models import Search
 
-PUBLIC = {"sign_in", "enter_demo", "sign_out", "logger", "timing", "health", "join"}  # the doors of logger and timing ask for a token
+PUBLIC = {
+    "home",
+    "sign_in",
+    "enter_demo",
+    "sign_out",
+    "logger",
+    "timing",
+    "health",
+    "join",
+}  # the doors of logger and timing ask for a token
 #: Addresses of before: they lead on to today's, which asks whose it is.
 MOVED = {"circuit_bench_of_before"}
 #: Addresses without a row in them: a stranger sees his own things there.
@@ -51,7 +60,7 @@ OWN = {
     "new_circuit_growing",
     "quick_circuit",
     "circuit_drawn",
-    "home",
+    "going_on",
     "events",
     "garage",
     "import_car",

@@ -12,6 +12,7 @@ from playwright.sync_api import Error as PlaywrightError
 from apextrim.settings import DEMO_PASSWORD, DEMO_USER
 
 from .conftest import leave, new_context, watched_page
+from .test_views import AXE, violations
 
 BACK = "What you typed is back"
 
@@ -237,4 +238,28 @@ def test_two_windows_on_one_form(racer: Page, browser: Browser, site: str, wrong
     expect(other.get_by_label("Time lost in the pit lane")).to_have_value("44.0")
     expect(other.get_by_label("Stationary time for tyres")).to_have_value("11.0")
     leave(other)
+    context.close()
+
+
+def test_the_first_page_of_a_stranger_leads_into_the_weekend(browser: Browser, site: str) -> None:
+    """Accessible by day and night, never wider than its window, and two clicks from the address to the bench."""
+    context = new_context(browser, site)
+    page = context.new_page()
+    wrong = list[str]()
+    page.on("console", lambda message: wrong.append(message.text) if message.type == "error" else None)
+    page.goto("/")
+    page.evaluate(AXE)
+    assert violations(page, "['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']") == []
+    page.locator("header").get_by_role("button", name="Night theme").click()
+    assert violations(page, "{ type: 'rule', values: ['color-contrast', 'link-in-text-block'] }") == []
+    for width in (1280, 820, 390):
+        page.set_viewport_size({"width": width, "height": 800})
+        assert page.evaluate("() => document.documentElement.scrollWidth") <= width
+        shown = page.locator(".fronts img").evaluate_all("all => all.filter((one) => one.offsetWidth).map((one) => one.src)")
+        assert len(shown) == 3 and all("-night" in one for one in shown)
+    page.get_by_role("button", name="Open the demo").focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="The Sallowmere Trophy, round 2", exact=True)).to_be_visible()
+    expect(page.get_by_role("complementary", name="Tour, stop 1 of 6")).to_be_visible()
+    assert wrong == []
     context.close()
