@@ -3,7 +3,7 @@ pass what takes a moment."""
 
 import re
 import time
-from collections import Counter
+from collections import Counter, deque
 from dataclasses import dataclass
 from typing import Any
 
@@ -105,15 +105,19 @@ class _Waiting:
     since_s: float
     is_long: bool = False
 
+    def cancel(self) -> None:
+        """Gives it up, where the server ends before it has its turn."""
+        self.task.cancel()
+
 
 class ByCost(ThreadedTaskDispatcher):  # type: ignore[misc]
     """Threads that take first what is quickly done, and some of them nothing else: no step is kept waiting by ten first visits."""
 
-    queue: list[_Waiting]
+    queue: deque[_Waiting]
 
     def __init__(self, threads: int) -> None:
         super().__init__()
-        self.queue, self.costs, self._long, self._most_long = [], Costs(), 0, max(1, threads - FREE)
+        self.costs, self._long, self._most_long = Costs(), 0, max(1, threads - FREE)
         self.set_thread_count(threads)
 
     def add_task(self, task: Any) -> None:
@@ -162,12 +166,3 @@ class ByCost(ThreadedTaskDispatcher):  # type: ignore[misc]
         one.is_long = is_long
         self._long += is_long
         return one
-
-    def shutdown(self, cancel_pending: bool = True, timeout: float = 5) -> bool:
-        """Ends the threads; what waits is given up."""
-        with self.lock:
-            waiting, self.queue = self.queue, []
-        for one in waiting if cancel_pending else ():
-            one.task.cancel()
-        ended: bool = super().shutdown(cancel_pending, timeout)
-        return ended

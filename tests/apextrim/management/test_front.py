@@ -147,11 +147,9 @@ def test_long_ones_get_their_turn_beside_an_endless_line_of_quick_ones() -> None
     """The line itself, without threads: quick ones come for ever, faster than they are taken."""
     line = front.ByCost(0)
     line.costs.took("GET /long/#", 2.0)
-    moments = iter(range(10**6))
-    waiting = [front._Waiting("long", "GET /long/#", 0.0)]
-    line.queue = waiting
-    for now in moments:
-        line.queue += [front._Waiting(None, "GET /quick/", float(now) / 10.0)] * 2
+    line.queue.append(front._Waiting("long", "GET /long/#", 0.0))
+    for now in range(10**6):
+        line.queue.extend(front._Waiting(None, "GET /quick/", float(now) / 10.0) for _ in range(2))
         taken = line._turn()
         assert taken is not None
         if taken.task == "long":
@@ -163,7 +161,7 @@ def test_no_more_long_ones_at_once_than_leave_threads_free() -> None:
     line = front.ByCost(0)
     line._most_long = 2
     line.costs.took("GET /long/#", 2.0)
-    line.queue = [front._Waiting(None, "GET /long/#", 0.0) for _ in range(5)]
+    line.queue.extend(front._Waiting(None, "GET /long/#", 0.0) for _ in range(5))
     assert [line._turn() is None for _ in range(3)] == [False, False, True] and len(line.queue) == 3
     line._long -= 1
     assert line._turn() is not None
@@ -178,3 +176,15 @@ def test_addresses_that_are_not_there_crowd_out_nothing_that_is_known() -> None:
     for _ in range(20):  # shown from what is kept by now
         costs.took("GET /events/#/race/", 0.02)
     assert costs.of("GET /events/#/race/") == front.USUAL_S
+
+
+def test_what_waits_is_given_up_where_the_server_ends() -> None:
+    class Task:
+        given_up = 0
+
+        def cancel(self) -> None:
+            Task.given_up += 1
+
+    line = front.ByCost(0)
+    line.queue.extend(front._Waiting(Task(), "GET /", 0.0) for _ in range(3))
+    assert line.shutdown() and Task.given_up == 3 and not line.queue
