@@ -4,6 +4,8 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from django.db.models import Max
+
 from apexcore.judge.model import Prior, Priors
 from apexcore.judge.verdict import Verdict, fade_sentence, named, sentence
 from apexcore.vehicle.sheet import differences
@@ -27,6 +29,8 @@ _TRACK_WARNING_K = 4.0
 _MOST_LAPS = 250
 #: Laps of each side that are fetched for them, out-laps and spoiled ones among them.
 _ENOUGH_LAPS = 330
+#: Sheets driven last of which pairs are made.
+_LATEST = 8
 
 #: What naming the number of runs buys, said before the first one.
 _PLAN_FIRST = " Plan the test before the first run: at the number of runs that you named a verdict needs 95 %, otherwise 99."
@@ -160,6 +164,24 @@ def judged_every(
             )
         )
     return sorted(judged, key=lambda pair: pair[1].verdict.mean_s)
+
+
+def pairs_worth_comparing(event: Event) -> list[tuple[Sheet, Sheet]]:
+    """Pairs of sheets that were driven, the older first: those with timed laps on both before others, of these the ones with the sheet
+    driven last, and of these the one with the sheet that it was made from, which is what the change was for."""
+    rows = rows_of(event).order_by().values("sheet_id")
+    driven = {row["sheet_id"]: row["last"] for row in rows.annotate(last=Max("number"))}
+    timed = set(rows.filter(laps__kind="timed").values_list("sheet_id", flat=True))
+    sheets = {sheet.pk: sheet for sheet in event.sheets.filter(pk__in=sorted(driven, key=lambda pk: driven[pk])[-_LATEST:])}
+    pairs = [(sheets[a], sheets[b]) for a in sheets for b in sheets if a < b]
+
+    def worth(pair: tuple[Sheet, Sheet]) -> tuple[bool, int, bool, int]:
+        a, b = pair
+        own = a.pk == b.parent_id or b.pk == a.parent_id
+        last = sorted((driven[a.pk], driven[b.pk]), reverse=True)
+        return {a.pk, b.pk} <= timed, last[0], own, last[1]
+
+    return sorted(pairs, key=worth, reverse=True)
 
 
 def _rows_on(event: Event, kind: str, keys: Iterable[str], kept: dict[str, list[Run]]) -> tuple[list[Run], int]:

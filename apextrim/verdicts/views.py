@@ -1,10 +1,10 @@
 """The verdicts bench: the sentence first, then the evidence."""
 
+from contextlib import suppress
 from typing import Any
 from urllib.parse import urlencode
 
 from django.contrib import messages
-from django.db.models import Max
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -13,28 +13,55 @@ from apexcore.errors import ApexError
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
-from apextrim.runs.queries import rows_of, tyre_names
+from apextrim.runs.queries import tyre_names
 
 from . import actions, presenters, queries
 from .forms import ASKED, JudgeForm
 from .models import KeptVerdict
 from .sides import EVERY, SEVERAL, SHEET, Kind, kinds_of
 
+#: Where a session keeps what was compared last in each event, and of how many.
+_ASKED_LAST, _MOST_EVENTS = "compared", 20
+#: Pairs of sheets that are tried for the first view.
+_MOST_TRIED = 4
 
-def _first_choice(event: Event) -> dict[str, Any] | None:
-    """The two sheets driven last, the older as A; None with fewer than two driven sheets."""
-    driven = rows_of(event).order_by().values("sheet_id").annotate(last=Max("number")).order_by("-last")[:2]
-    if len(driven) < 2:
-        return None
-    a, b = sorted(row["sheet_id"] for row in driven)
-    return {"by": SHEET, "a": str(a), "b": str(b)}
+
+def _first_choice(request: HttpRequest, event: Event, kinds: list[Kind]) -> dict[str, Any] | None:
+    """What was compared last in this visit; else the newest pair of sheets that have laps to tell them apart, the older as A; None with
+    fewer than two driven sheets."""
+    known = request.session.get(_ASKED_LAST, {}).get(str(event.pk))
+    pairs = [{"by": SHEET, "a": str(a.pk), "b": str(b.pk)} for a, b in queries.pairs_worth_comparing(event)]
+    for choice in [*([known] if known else []), *pairs[:_MOST_TRIED]]:
+        form = JudgeForm(kinds, choice)
+        with suppress(ApexError):
+            if form.is_valid() and isinstance(_judged(event, form), queries.Judged):
+                return dict(choice)
+    return pairs[0] if pairs else None
+
+
+def _judged(event: Event, form: JudgeForm) -> queries.Judged | queries.NotYet:
+    """The verdict of two sides.
+
+    :raises ApexError: if the vehicle model, which gives the priors, has no lap
+    """
+    values, names = form.cleaned_data, dict(form.kind.sides)
+    sides = values["a"], values["b"]
+    return queries.judged_sides(event, form.kind.key, sides, (names[sides[0]], names[sides[1]]), values["margin"], values["trust"])
+
+
+def _remember(request: HttpRequest, event: Event, values: dict[str, Any]) -> None:
+    """What was compared, for the next visit of the bench."""
+    known = request.session.get(_ASKED_LAST, {})
+    known.pop(str(event.pk), None)
+    asked = {name: str(values[name]) for name in ASKED}
+    request.session[_ASKED_LAST] = dict([*known.items(), (str(event.pk), asked)][-_MOST_EVENTS:])
 
 
 def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any], int]:
     """The bench's context for a choice of sheets, and the status."""
     context: dict[str, Any] = {"event": event, "frame": frame(event, "verdicts"), "kept_list": event.verdicts.order_by("-made_at")}
     kinds = kinds_of(event)
-    choice = _sides_for(kinds, data) if "by" in data or "a" in data else _first_choice(event)
+    choice = _sides_for(kinds, data) if "by" in data or "a" in data else _first_choice(request, event, kinds)
     if choice is None:
         context["too_few"] = len(kinds) < 2
         context["form"] = JudgeForm(kinds, {} if not context["too_few"] else None)
@@ -51,7 +78,7 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
         sides = values["a"], values["b"]
         if sides[1] == EVERY:
             return _several(context, queries.judged_every(event, form.kind.key, sides[0], names, values["margin"], values["trust"])), 200
-        judged = queries.judged_sides(event, form.kind.key, sides, (names[sides[0]], names[sides[1]]), values["margin"], values["trust"])
+        judged = _judged(event, form)
     except ApexError as error:
         context["problem"] = str(error)
         return context, 200
@@ -59,6 +86,8 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
     if isinstance(judged, queries.NotYet):
         context["missing"] = judged.why
         return context, 200
+    if "a" in data:
+        _remember(request, event, values)
     context |= {
         "judged": judged,
         "interval": presenters.interval_picture(judged.verdict),
