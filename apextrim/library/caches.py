@@ -12,6 +12,7 @@ from typing import Any, ParamSpec, TypeVar, cast
 
 import numpy as np
 from cachetools import LRUCache
+from django.db import connection
 from pydantic import BaseModel
 
 from apexcore.errors import ApexError
@@ -49,7 +50,7 @@ def _frozen(value: object) -> object:
     return tuple(value) if isinstance(value, list) else value
 
 
-def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callable[Arguments, Kept]]:
+def kept_within(most_bytes: int, on_disk: bool = True) -> Callable[[Callable[Arguments, Kept]], Callable[Arguments, Kept]]:
     """Keeps the results of a function of hashable arguments and lists of such, the ones used last longest. Results are shared:
     nobody may change one.
 
@@ -57,6 +58,8 @@ def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callab
     took seconds to find impossible stays so. Other errors are not. Whoever asks for what another thread is working out waits for it.
 
     :param most_bytes: room for arguments and results [bytes]
+    :param on_disk: whether what took long is kept on disk; never where rows are named by their keys, which mean others in a database that
+        was put back
     """
 
     def wrap(function: Callable[Arguments, Kept]) -> Callable[Arguments, Kept]:
@@ -76,7 +79,7 @@ def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callab
             if other is not None:
                 return _given(other.result())
             try:
-                result = _worked_out(function, key, args, kwargs)
+                result = _worked_out(function, key if on_disk else None, args, kwargs)
                 with lock, suppress(ValueError):  # too heavy for this cache
                     cache[key] = (key, result)
                 mine.set_result(result)
@@ -99,16 +102,26 @@ def kept_within(most_bytes: int) -> Callable[[Callable[Arguments, Kept]], Callab
     return wrap
 
 
-def _worked_out(function: Callable[..., Any], key: object, args: Any, kwargs: Any) -> Any:
-    """The result of a function, from the shelf where it is there; a refusal as what it is."""
-    name = shelf.name_of(function, key) if shelf.folder() is not None else None
+def _worked_out(function: Callable[..., Any], key: object | None, args: Any, kwargs: Any) -> Any:
+    """The result of a function, from the shelf where it is there; a refusal as what it is.
+
+    :param key: that it is found by there; None where it is not to lie there
+    """
+    name = shelf.name_of(function, key) if key is not None and shelf.folder() is not None else None
     if name is not None and (there := shelf.taken(name)) is not None:
         return there[0]
-    begin = time.thread_time()
+    begin, asked = time.thread_time(), list[str]()
+
+    def seen(execute: Callable[..., Any], sql: str, *more: Any) -> Any:
+        asked.append(sql)
+        return execute(sql, *more)
+
     try:
-        result = function(*args, **kwargs)
+        with connection.execute_wrapper(seen):
+            result = function(*args, **kwargs)
     except ApexError as error:
         return error.with_traceback(None)
-    if name is not None and time.thread_time() - begin > shelf.WORTH_S:
+    # what was read from the database is no function of what was given alone
+    if name is not None and not asked and time.thread_time() - begin > shelf.WORTH_S:
         shelf.put(name, result)
     return result

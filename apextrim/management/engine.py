@@ -19,6 +19,7 @@ from django.http import HttpRequest, HttpResponse
 
 from apexcore import warm
 from apexcore.compiled import watch
+from apextrim.library import shelf
 
 from .doorman import AGAIN_S, DONE, UNDER_WAY, Progress, page
 
@@ -157,4 +158,5 @@ def load() -> None:
         import_module(name)
     for group in warm.GROUPS:
         warm.warm(group)
+    shelf.folder()
     log.info("kernels in process %d after %.1f s", os.getpid(), time.monotonic() - begin)

@@ -66,7 +66,7 @@ def times_of(event: Event, laps: Sequence[tuple[int, int]]) -> dict[tuple[int, i
     return found
 
 
-@kept_within(4 * MB)
+@kept_within(4 * MB, on_disk=False)
 def _times(trace: int, event_id: int, circuit: str, line: str) -> tuple[float, ...]:
     """Times of one lap by its way alone, kept: circuit and line are what it depends on besides; empty where it does not fit."""
     event = Event.objects.select_related("car", "circuit").get(pk=event_id)

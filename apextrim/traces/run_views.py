@@ -60,7 +60,7 @@ def reading_of(event: Event, run: Run) -> RunReading | None:
     return _read(keys, event.pk, event.circuit.data, event.line)
 
 
-@kept_within(4 * MB)
+@kept_within(4 * MB, on_disk=False)
 def _read(keys: tuple[int, ...], event_id: int, circuit: str, line: str) -> RunReading | None:
     """The same, kept: circuit and line are what it depends on besides the laps."""
     event = Event.objects.select_related("car", "circuit").get(pk=event_id)

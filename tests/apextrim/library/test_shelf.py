@@ -1,5 +1,6 @@
 """Answers on disk: found again by another process, told apart by every value, and never a wrong, broken or deleted one."""
 
+import ast
 import pickle
 import threading
 import time
@@ -9,10 +10,12 @@ from typing import Any, NamedTuple
 
 import numpy as np
 import pytest
+from django.conf import settings
 from hypothesis import given
 from hypothesis import strategies as st
 
 from apexcore.errors import ApexError, InputError
+from apextrim.events.models import Event
 from apextrim.library import shelf
 from apextrim.library.caches import MB, kept_within
 
@@ -158,3 +161,31 @@ def test_what_many_ask_for_at_once_is_worked_out_once(kept: Path) -> None:
     ask(-2)  # what went wrong is not kept
     ask(4)
     assert began == [-2]
+
+
+@pytest.mark.django_db
+def test_what_was_read_from_the_database_stays_out_of_it(kept: Path, event: Event) -> None:
+    """A key means another row in a database that was put back."""
+
+    def as_now(pk: int) -> str:
+        return Event.objects.get(pk=pk).name
+
+    assert kept_within(MB)(as_now)(event.pk) == event.name
+    Event.objects.filter(pk=event.pk).update(name="Somebody else's")
+    assert kept_within(MB)(as_now)(event.pk) == "Somebody else's" and not list(kept.glob("*/*"))
+
+
+def test_nothing_that_is_kept_on_disk_is_named_by_a_row() -> None:
+    """Every kept function of the site by its source: one that names rows, or asks for them, says that it is not for the disk."""
+    root, found = Path(settings.BASE_DIR) / "apextrim", 0
+    for path in root.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if not isinstance(node, ast.FunctionDef):
+                continue
+            for mark in node.decorator_list:
+                if isinstance(mark, ast.Call) and getattr(mark.func, "id", "") == "kept_within":
+                    found += 1
+                    names = {one.arg for one in node.args.args}
+                    asks = ".objects" in ast.unparse(node) or names & {"pk", "key", "keys", "event_id", "run_id", "trace"}
+                    assert bool(asks) == any(one.arg == "on_disk" for one in mark.keywords), (path.name, node.name)
+    assert found > 40
