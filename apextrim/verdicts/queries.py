@@ -167,19 +167,29 @@ def judged_every(
 
 
 def pairs_worth_comparing(event: Event) -> list[tuple[Sheet, Sheet]]:
-    """Pairs of sheets that were driven, the older first: those with timed laps on both before others, of these the ones with the sheet
-    driven last, and of these the one with the sheet that it was made from, which is what the change was for."""
-    rows = rows_of(event).order_by().values("sheet_id")
-    driven = {row["sheet_id"]: row["last"] for row in rows.annotate(last=Max("number"))}
-    timed = set(rows.filter(laps__kind="timed").values_list("sheet_id", flat=True))
+    """Pairs of sheets that were driven, the older first: those with timed laps on both before others, those that were driven in turn on
+    one compound before those that nothing tells from the day, of these the ones with the sheet driven last, and of these the one with the
+    sheet that it was made from, which is what the change was for."""
+    rows = rows_of(event).order_by()
+    driven = {row["sheet_id"]: row["last"] for row in rows.values("sheet_id").annotate(last=Max("number"))}
+    timed: dict[int, list[int]] = {}
+    compounds: dict[int, set[tuple[str, str]]] = {}
+    told = rows.filter(laps__kind="timed", left_out="").values_list("sheet_id", "number", "front", "rear").distinct()
+    for sheet_id, number, front, rear in told:
+        timed.setdefault(sheet_id, []).append(number)
+        compounds.setdefault(sheet_id, set()).add((front, rear))
     sheets = {sheet.pk: sheet for sheet in event.sheets.filter(pk__in=sorted(driven, key=lambda pk: driven[pk])[-_LATEST:])}
     pairs = [(sheets[a], sheets[b]) for a in sheets for b in sheets if a < b]
 
-    def worth(pair: tuple[Sheet, Sheet]) -> tuple[bool, int, bool, int]:
+    def in_turn(a: int, b: int) -> bool:
+        one, other = timed.get(a, []), timed.get(b, [])
+        return bool(one and other and min(one) < max(other) and min(other) < max(one) and compounds[a] & compounds[b])
+
+    def worth(pair: tuple[Sheet, Sheet]) -> tuple[bool, bool, int, bool, int]:
         a, b = pair
         own = a.pk == b.parent_id or b.pk == a.parent_id
         last = sorted((driven[a.pk], driven[b.pk]), reverse=True)
-        return {a.pk, b.pk} <= timed, last[0], own, last[1]
+        return {a.pk, b.pk} <= set(timed), in_turn(a.pk, b.pk), last[0], own, last[1]
 
     return sorted(pairs, key=worth, reverse=True)
 

@@ -1,6 +1,7 @@
 """Which comparison the Verdicts bench opens on."""
 
 import random
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -33,8 +34,12 @@ def made_from(parent: Sheet, wing: float) -> Sheet:
 
 def test_a_sheet_opens_beside_the_one_that_it_was_made_from(client_in: Client, event: Event, first: Sheet, drive: Drive) -> None:
     aside, new = made_from(first, 5), made_from(first, 8)
-    for seed, sheet in enumerate((first, first, aside, aside, new, new)):
+    for seed, sheet in enumerate((first, aside, first, aside, new, new)):
         drive(sheet, seed)
+    assert opened(client_in, event) == (first.name, aside.name)  # the newest one was never driven in turn with another
+    drive(first, 9)
+    drive(aside, 10)
+    drive(new, 11)
     assert opened(client_in, event) == (first.name, new.name)  # not the two that were driven last
 
 
@@ -79,7 +84,7 @@ def test_pairs_are_ranked_as_is_said(event: Event, first: Sheet) -> None:
         sheets.append(made_from(rng.choice(sheets), wing))
     for round_ in range(12):
         event.runs.all().delete()
-        last, timed = dict[int, int](), set[int]()
+        last, timed, numbers = dict[int, int](), set[int](), dict[int, list[int]]()
         for number in range(1, rng.randint(2, 9)):
             sheet, kind = rng.choice(sheets), rng.choice(("timed", "spoiled"))
             run = Run.objects.create(
@@ -89,12 +94,17 @@ def test_pairs_are_ranked_as_is_said(event: Event, first: Sheet) -> None:
             Lap.objects.create(run=run, number=1, time_s=73.0, kind=kind)
             last[sheet.pk] = number
             timed |= {sheet.pk} if kind == "timed" else set()
+            numbers.setdefault(sheet.pk, []).extend([number] if kind == "timed" else [])
         pairs = queries.pairs_worth_comparing(event)
         assert len(pairs) == len(last) * (len(last) - 1) // 2, round_
         if not pairs:
             continue
         best = pairs[0]
         both = [pair for pair in pairs if {pair[0].pk, pair[1].pk} <= timed] or pairs
+        if both[0][0].pk in timed and both[0][1].pk in timed:  # in turn: neither was over before the other began
+            letters = {(a.pk, b.pk): sorted([*((n, "A") for n in numbers[a.pk]), *((n, "B") for n in numbers[b.pk])]) for a, b in both}
+            changes = {pair: "".join(letter for _, letter in told) for pair, told in letters.items()}
+            both = [pair for pair in both if not re.fullmatch("A+B+|B+A+", changes[pair[0].pk, pair[1].pk])] or both
         newest = max(max(last[a.pk], last[b.pk]) for a, b in both)
         with_newest = [pair for pair in both if newest in (last[pair[0].pk], last[pair[1].pk])]
         assert best in with_newest
