@@ -200,7 +200,7 @@ def values_of(page: str) -> dict[str, str]:
 
 def together(folder: Path, users: int, seconds: float, pauses: tuple[float, float]) -> tuple[Times, Times, list[float]]:
     """So many racers at once; what was measured, what while the machine does other work, and memory before and after [MB]."""
-    accounts = made(folder, users)
+    accounts = made(folder, users, "user")
     times, busy = Times(), Times()
     with running(folder) as (address, pid):
         time.sleep(10)  # workers and the second server have come by then
@@ -221,16 +221,20 @@ def together(folder: Path, users: int, seconds: float, pauses: tuple[float, floa
     return times, busy, memory
 
 
-def made(folder: Path, users: int) -> list[list[str]]:
-    """Accounts beside the demo's: name, event, sheet and a logger's key of each. Two processes make them."""
+def done(folder: Path, script: str, *runs: list[str]) -> list[list[str]]:
+    """What a script on a folder's data says, as words of its lines; each of its runs is a process of its own, all at once."""
     env = {**os.environ, "APEX_VAR": str(folder), "DJANGO_SETTINGS_MODULE": "apextrim.settings"}
     parts = [
-        subprocess.Popen([sys.executable, "-c", _ACCOUNTS, str(count), name], cwd=ROOT, env=env, stdout=subprocess.PIPE, text=True)
-        for name, count in (("user", users - users // 2), ("racer-", users // 2))
+        subprocess.Popen([sys.executable, "-c", script, *words], cwd=ROOT, env=env, stdout=subprocess.PIPE, text=True) for words in runs
     ]
     told = [part.communicate()[0] for part in parts]
     assert not any(part.returncode for part in parts), "the accounts cannot be made"
     return [line.split() for text in told for line in text.splitlines()]
+
+
+def made(folder: Path, users: int, name: str) -> list[list[str]]:
+    """Accounts beside the demo's: name, event, sheet and a logger's key of each. Two processes make them."""
+    return done(folder, _ACCOUNTS, [str(users - users // 2), f"{name}-a"], [str(users // 2), f"{name}-b"])
 
 
 def race(browsers: list[Browser], accounts: list[list[str]], seconds: float, pauses: tuple[float, float]) -> None:
@@ -247,10 +251,8 @@ def race(browsers: list[Browser], accounts: list[list[str]], seconds: float, pau
 
 
 def of_years(folder: Path, runs: int) -> Times:
-    """Pages of an event of so many runs, a first and a second time; what took too long is an error."""
-    env = {**os.environ, "APEX_VAR": str(folder), "DJANGO_SETTINGS_MODULE": "apextrim.settings"}
-    told = subprocess.run([sys.executable, "-c", _LONG, str(runs)], cwd=ROOT, env=env, check=True, capture_output=True, text=True)
-    event, first, second = told.stdout.split()
+    """Pages of an event of so many runs, a first and a second time; what took too long is named, and no error: machines differ."""
+    ((event, first, second),) = done(folder, _LONG, [str(runs)])
     times = Times()
     with running(folder) as (address, _):
         browser = Browser(address, times)
@@ -268,8 +270,7 @@ def of_years(folder: Path, runs: int) -> Times:
 
 def beside(folder: Path) -> tuple[list[float], list[float]]:
     """Times of one racer's steps with nobody else there, and while two others search for better sheets [ms]."""
-    env = {**os.environ, "APEX_VAR": str(folder), "DJANGO_SETTINGS_MODULE": "apextrim.settings"}
-    made = subprocess.run([sys.executable, "-c", _ACCOUNTS, "2", "other"], cwd=ROOT, env=env, check=True, capture_output=True, text=True)
+    accounts = made(folder, 2, "other")
     times = Times()
     with running(folder) as (address, _):
         racer = Browser(address, times)
@@ -287,8 +288,7 @@ def beside(folder: Path) -> tuple[list[float], list[float]]:
             return times.ms[kind]
 
         alone = steps("alone", 0)
-        for line in made.stdout.splitlines():
-            name, event, sheet, _ = line.split()
+        for name, event, sheet, _ in accounts:
             other = Browser(address, times)
             other.sign_in(name, "withy-bend-4")
             page = other.ask("search", f"/events/{event}/sheet/{sheet}/search/")

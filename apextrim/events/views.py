@@ -28,6 +28,22 @@ from .models import Event, Session
 
 #: Knots on one page of the whole thread.
 _KNOTS_A_PAGE = 200
+#: The front page's pictures, which `make screenshots` takes by day and night: what each shows, what it answers, and how.
+_FRONT = (
+    (
+        "sheet", "The Sheet bench: balance on entry, mid-corner and exit of slow, medium and fast corners", "What does one click do?",
+        "A model of your car drives your circuit in today's weather: lap time, balance and tyres for every step of the setup, each with "
+        "how sure it is.",
+    ),
+    (
+        "verdict", "The Verdicts bench: one sheet against another in seconds a lap, with the interval", "Was it quicker?",
+        "Your own laps decide, with fuel, tyre age and the track taken out; where they cannot, it says how many more runs would.",
+    ),
+    (
+        "race", "The Race bench: the best plan with one, two and three stops", "When do I stop?",
+        "Tyres, fuel and stops are planned under your rulebook, and planned anew while you race.",
+    ),
+)  # fmt: skip
 
 
 @login_not_required
@@ -35,7 +51,7 @@ _KNOTS_A_PAGE = 200
 def home(request: HttpRequest) -> HttpResponse:
     """Straight to the events; an account without one is told how to begin, and a stranger what this is."""
     if not request.user.is_authenticated:
-        return render(request, "events/front.html", {"demo": settings.DEMO})
+        return render(request, "events/front.html", {"demo": settings.DEMO, "benches": _FRONT, "themes": ("day", "night")})
     if queries.events_of(request.user).exists():
         return redirect("events")
     has = {"cars": owned(Car, request.user).exists(), "circuits": owned(Circuit, request.user).exists()}

@@ -13,7 +13,7 @@ from apexcore.errors import ApexError, FileRejected
 from apexcore.trim.figures.car_figures import car_figures, power_curve
 from apexcore.vehicle.car import Car as CoreCar
 from apextrim.accounts.owned import owned, owned_or_404
-from apextrim.ui.value_form import ValueForm, carried_texts, flat, in_readers_units, sent_form
+from apextrim.ui.value_form import ValueForm, carried_texts, flat, in_readers_units, sent_form, stored_form
 
 from . import car_actions as actions
 from . import presenters
@@ -47,10 +47,7 @@ def _texts(row: Car) -> dict[str, str]:
 
 def _form(texts: dict[str, str], fixed: dict[str, str] | None = None) -> ValueForm[CoreCar]:
     """The page of a car as it opens, in the reader's units."""
-    form = ValueForm(CoreCar, in_readers_units(CoreCar, texts), fixed, by_reader=True)
-    form.exact = texts
-    form.check()
-    return form
+    return stored_form(CoreCar, texts, fixed)
 
 
 def _typed(request: HttpRequest, row: Car, fixed: dict[str, str]) -> ValueForm[CoreCar]:

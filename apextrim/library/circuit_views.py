@@ -17,7 +17,7 @@ from apexcore.quantities import format_number
 from apextrim.accounts.owned import owned_or_404
 from apextrim.ui.circuit_map import map_view, road_view
 from apextrim.ui.units import current, told
-from apextrim.ui.value_form import ValueForm, carried_texts, flat, in_readers_units, sent_form
+from apextrim.ui.value_form import ValueForm, carried_texts, flat, in_readers_units, sent_form, stored_form
 
 from . import circuit_actions as actions
 from .models import Circuit
@@ -45,14 +45,6 @@ _BEGINNING = CoreCircuit(
 def _form(texts: dict[str, str], core: CoreCircuit | None, fixed: dict[str, str]) -> ValueForm[CoreCircuit]:
     """The form of what was typed, in the reader's units; the points of a survey stay what they are."""
     return ValueForm(CoreCircuit, texts, fixed, {} if core is None else _beside(core), by_reader=True)
-
-
-def _stored_form(texts: dict[str, str], fixed: dict[str, str], beside: dict[str, Any]) -> ValueForm[CoreCircuit]:
-    """The form of what is there, checked; nothing of it is rounded."""
-    form = ValueForm(CoreCircuit, in_readers_units(CoreCircuit, texts), fixed, beside, by_reader=True)
-    form.exact = texts
-    form.check()
-    return form
 
 
 def _beside(core: CoreCircuit) -> dict[str, Any]:
@@ -189,7 +181,7 @@ def _typed(request: HttpRequest, core: CoreCircuit | None, fixed: dict[str, str]
 def new(request: HttpRequest) -> HttpResponse:
     """A circuit from straights and corners."""
     if request.method == "GET":
-        return _page(request, None, _stored_form(dict(flat(_BEGINNING.model_dump())), {}, {}))
+        return _page(request, None, stored_form(CoreCircuit, dict(flat(_BEGINNING.model_dump())), {}))
     form = _typed(request, None, {})
     if form.value is None or request.POST.get("do") != "save":
         return _page(request, None, form, checked=True)
@@ -208,7 +200,7 @@ def edit(request: HttpRequest, circuit_id: int) -> HttpResponse:
     row = owned_or_404(Circuit, request.user, pk=circuit_id)
     core, fixed = parsed_circuit(row.data), {"key": row.key}
     if request.method == "GET":
-        return _page(request, row, _stored_form(_texts(core), fixed, _beside(core)))
+        return _page(request, row, stored_form(CoreCircuit, _texts(core), fixed, _beside(core)))
     form = _typed(request, core, fixed)
     if form.value is None or request.POST.get("do") != "save":
         return _page(request, row, form, checked=True)

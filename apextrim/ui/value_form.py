@@ -182,6 +182,19 @@ def sent_form(
     return form
 
 
+def stored_form(
+    model: type[Kind], now: Mapping[str, str], fixed: Mapping[str, str] | None = None, beside: Mapping[str, Any] | None = None
+) -> "ValueForm[Kind]":  # fmt: skip
+    """The form of what is stored, checked, in the reader's units; nothing of it is rounded.
+
+    :param now: as texts of the core
+    """
+    form = ValueForm(model, in_readers_units(model, now), fixed, beside, by_reader=True)
+    form.exact = dict(now)
+    form.check()
+    return form
+
+
 def in_readers_units(model: type[Value], texts: Mapping[str, str]) -> dict[str, str]:
     """Texts of the core as the reader would type them."""
     form = ValueForm(model, texts)

@@ -26,17 +26,26 @@ _ASKED_LAST, _MOST_EVENTS = "compared", 20
 _MOST_TRIED = 4
 
 
-def _first_choice(request: HttpRequest, event: Event, kinds: list[Kind]) -> dict[str, Any] | None:
-    """What was compared last in this visit; else the newest pair of sheets that have laps to tell them apart, the older as A; None with
-    fewer than two driven sheets."""
+def _first_choice(request: HttpRequest, event: Event, kinds: list[Kind]) -> tuple[JudgeForm, queries.Judged | None] | None:
+    """What was compared last in this visit; else the newest pair of sheets that have laps to tell them apart, the older as A: with its
+    verdict, where any of those that were tried has one. None with fewer than two driven sheets."""
     known = request.session.get(_ASKED_LAST, {}).get(str(event.pk))
-    pairs = [{"by": SHEET, "a": str(a.pk), "b": str(b.pk)} for a, b in queries.pairs_worth_comparing(event)]
-    for choice in [*([known] if known else []), *pairs[:_MOST_TRIED]]:
-        form = JudgeForm(kinds, choice)
-        with suppress(ApexError):
-            if form.is_valid() and isinstance(_judged(event, form), queries.Judged):
-                return dict(choice)
-    return pairs[0] if pairs else None
+    if known and (judged := _verdict(event, form := JudgeForm(kinds, known))):
+        return form, judged
+    pairs = queries.pairs_worth_comparing(event)
+    forms = [JudgeForm(kinds, {"by": SHEET, "a": str(a.pk), "b": str(b.pk)}) for a, b in pairs[:_MOST_TRIED]]
+    for form in forms:
+        if judged := _verdict(event, form):
+            return form, judged
+    return (forms[0], None) if forms else None
+
+
+def _verdict(event: Event, form: JudgeForm) -> queries.Judged | None:
+    """The verdict of two sides; None where there is none yet."""
+    with suppress(ApexError):
+        if form.is_valid() and isinstance(judged := _judged(event, form), queries.Judged):
+            return judged
+    return None
 
 
 def _judged(event: Event, form: JudgeForm) -> queries.Judged | queries.NotYet:
@@ -61,12 +70,15 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
     """The bench's context for a choice of sheets, and the status."""
     context: dict[str, Any] = {"event": event, "frame": frame(event, "verdicts"), "kept_list": event.verdicts.order_by("-made_at")}
     kinds = kinds_of(event)
-    choice = _sides_for(kinds, data) if "by" in data or "a" in data else _first_choice(request, event, kinds)
-    if choice is None:
+    if "by" in data or "a" in data:
+        first: tuple[JudgeForm, queries.Judged | None] | None = (JudgeForm(kinds, _sides_for(kinds, data)), None)
+    else:
+        first = _first_choice(request, event, kinds)
+    if first is None:
         context["too_few"] = len(kinds) < 2
         context["form"] = JudgeForm(kinds, {} if not context["too_few"] else None)
         return context, 200
-    form = JudgeForm(kinds, choice)
+    form, known = first
     context["form"] = form
     if not form.is_valid():
         return context, 422
@@ -78,7 +90,7 @@ def _judge(request: HttpRequest, event: Event, data: Any) -> tuple[dict[str, Any
         sides = values["a"], values["b"]
         if sides[1] == EVERY:
             return _several(context, queries.judged_every(event, form.kind.key, sides[0], names, values["margin"], values["trust"])), 200
-        judged = _judged(event, form)
+        judged = known or _judged(event, form)
     except ApexError as error:
         context["problem"] = str(error)
         return context, 200
