@@ -12,7 +12,7 @@ from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandParser
-from django.db import DatabaseError, connections
+from django.db import connections
 from huey import Huey
 from huey.consumer import Consumer
 
@@ -47,16 +47,26 @@ class Workers(Consumer):  # type: ignore[misc]
                     self._tidy = tidy(self._tidy)
         return super().loop(health_check_ts)
 
+    def check_worker_health(self) -> bool:
+        """Starts dead workers anew, at the next look where there is no room for a process now."""
+        try:
+            return bool(super().check_worker_health())
+        except OSError as error:
+            log.warning("workers: %s", error)
+            return False
+
 
 def sweep() -> None:
     """Says that workers are there, and puts right what was lost."""
     try:
         queries.beat_file().touch()
         queue.recover()
-    except (OSError, DatabaseError) as error:  # a full disk, a busy database: the next sweep tries again
+    except Exception as error:  # a full disk, a busy database, a queue that is held or away: the next sweep tries again
         log.warning("sweep: %s", error)
-    finally:
-        connections.close_all()  # a worker that is forked later must not inherit one
+    finally:  # a worker that is forked later must inherit neither
+        connections.close_all()
+        with suppress(Exception):
+            queue.ready().storage.close()
 
 
 def tidy(before: subprocess.Popen[bytes] | None) -> subprocess.Popen[bytes]:

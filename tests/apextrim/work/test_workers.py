@@ -72,11 +72,14 @@ def jobs(folder: Path) -> list[tuple[str, str, int]]:
         return list(connection.execute("SELECT state, worker, tries FROM work_job ORDER BY id"))
 
 
-def until(what: Callable[[], bool], most_s: float = 90.0) -> float:
-    """Waits for something, and says how long it took [s]."""
+def until(what: Callable[[], bool], most_s: float = 90.0, told: Callable[[], object] = lambda: "") -> float:
+    """Waits for something, and says how long it took [s].
+
+    :param told: what to say where it never comes
+    """
     begin = time.monotonic()
     while not what():
-        assert time.monotonic() - begin < most_s, "it never came"
+        assert time.monotonic() - begin < most_s, f"it never came: {told()}"
         time.sleep(0.05)
     return time.monotonic() - begin
 
@@ -97,7 +100,20 @@ def test_one_at_a_time_killed_begun_anew_and_stopped(folder: Path) -> None:
         time.sleep(1.0)
         ask_to_stop(folder, 1)
         until(lambda: jobs(folder)[0][0] == "stopped", 30.0)
-        until(lambda: jobs(folder)[1][0] == "running")
+        until(lambda: jobs(folder)[1][0] == "running", told=lambda: jobs(folder))
+
+
+def test_a_queue_that_is_held_ends_no_workers(folder: Path) -> None:
+    with workers(folder, "--workers", "2") as process:
+        until(lambda: jobs(folder)[0][0] == "running")
+        with closing(sqlite3.connect(folder / "queue.sqlite3", isolation_level=None)) as other:
+            other.execute("BEGIN EXCLUSIVE")  # a copy of the disk, a check for viruses: longer than anybody waits for it
+            ask_to_stop(folder, 1)
+            until(lambda: jobs(folder)[0][0] == "stopped", 30.0)
+            time.sleep(13.0)  # a sweep begins every five seconds, and waits for five
+            assert process.poll() is None
+            other.execute("ROLLBACK")
+        until(lambda: jobs(folder)[1][0] == "running", told=lambda: jobs(folder))
 
 
 @pytest.mark.thorough_only
