@@ -9,10 +9,12 @@ from apexcore.circuit.features import Marker
 from apexcore.circuit.line import CornerSpan
 from apexcore.lap.misses import MISS_WORDS, USUAL, Miss
 from apexcore.lap.saving import METRES, Lifts, Way, curve
+from apexcore.quantities import format_number
 from apexcore.trim.corner import Technique, summary
 from apexcore.trim.obstacles import SAFE_LAPS, BumpCrossed, KerbTaken
 from apexcore.vehicle.car import WHEEL_WORDS
-from apextrim.ui.units import current
+from apextrim.ui.map_bars import CornerValues
+from apextrim.ui.units import current, told
 
 from .asked import Offer
 
@@ -32,6 +34,8 @@ def _missed(kind: str, size: float) -> str:
     return f"{MISS_WORDS[kind]}, {size:g} {'s' if kind == 'throttle' else 'm'}"
 
 
+#: From here on a miss leaves the road [m].
+_OFF_M = 0.05
 #: Heads of the ranking's columns, the usual misses in their order.
 MISS_HEADS = [_missed(kind, USUAL[kind]) for kind in MISS_WORDS]
 
@@ -54,6 +58,12 @@ class CornerMisses:
     cells: list[tuple[float | None, float]]
     worst_s: float
 
+    @property
+    def worst_words(self) -> str:
+        """That one in words; a dash where there is none."""
+        there = [(cost, head) for head, (cost, off) in zip(MISS_HEADS, self.cells, strict=True) if cost is not None and off == 0.0]
+        return max(there)[1] if there else "–"
+
 
 def ranked_misses(misses: Sequence[Miss], spans: Sequence[CornerSpan]) -> list[CornerMisses]:
     """Corners in the order of what half a metre, five metres or two tenths of a second cost there."""
@@ -64,6 +74,31 @@ def ranked_misses(misses: Sequence[Miss], spans: Sequence[CornerSpan]) -> list[C
         costs = [cost for cost, off in cells if cost is not None and off == 0.0]
         rows.append(CornerMisses(span, cells, max(costs, default=0.0)))
     return sorted(rows, key=lambda row: -row.worst_s)
+
+
+def miss_bars(row: CornerMisses, href: str) -> CornerValues:
+    """A corner's misses as bars in the order of `MISS_HEADS`."""
+    said = []
+    for head, (cost, off) in zip(MISS_HEADS, row.cells, strict=True):
+        if cost is not None:
+            said.append(f"{head} {format_number(cost, 2, signed=True)} s{', off the road' if off >= _OFF_M else ''}")
+    words = told(f"{row.span.number} {row.span.name}: {'; '.join(said) or 'nothing to miss'}.")
+    return CornerValues(row.span.number, [cost for cost, _ in row.cells], href, words)
+
+
+def dearest_words(rows: Sequence[CornerMisses]) -> str:
+    """The dearest miss that stays on the road, and what leaves it most often, in one sentence."""
+    there = [
+        (cost, head, row.span) for row in rows for head, (cost, off) in zip(MISS_HEADS, row.cells, strict=True)
+        if cost is not None and off < _OFF_M
+    ]  # fmt: skip
+    if not there:
+        return "Nothing to miss on this lap that the model can tell."
+    cost, head, span = max(there, key=lambda one: one[0])
+    off = sum(any(cost is not None and off >= _OFF_M for cost, off in row.cells) for row in rows)
+    name = span.name or f"corner {span.number}"
+    leaves = f" In {off} of {len(rows)} corners one of these misses leaves the road." if off else ""
+    return told(f"The dearest miss is {head} at {name}: {format_number(cost, 2)} s each time.{leaves}")
 
 
 @dataclass(frozen=True)

@@ -1,5 +1,6 @@
 """What doing it otherwise costs over the lap: misses ranked, choices and lines corner by corner, and where to lift for a saving."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -7,6 +8,7 @@ from django import forms
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.circuit.line import CornerSpan
@@ -17,9 +19,12 @@ from apexcore.vehicle.car import WHEEL_WORDS, WHEELS
 from apextrim.book.queries import desk_in, ways_in
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
+from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers
 from apextrim.modelling.cases import Case
+from apextrim.ui.circuit_map import map_view
 from apextrim.ui.fields import QuantityField
+from apextrim.ui.map_bars import BarsMap, bars_map
 from apextrim.work.queue import TooMuchWork
 
 from . import asked, corner_presenters, tasks
@@ -53,6 +58,13 @@ def _choices(event: Event, case: Case, span: CornerSpan) -> ChoicesRow:
     return ChoicesRow(span, ways, cells, [(rows[key], there[key]) if key in there else None for key in asked.PLAIN])
 
 
+def _on_map(event: Event, case: Case, spans: Sequence[CornerSpan], rows: Sequence[corner_presenters.CornerMisses]) -> BarsMap:
+    """What misses cost, as bars at the corners."""
+    view = map_view(parsed_circuit(event.circuit.data), case.lap_case().line, spans)
+    pages = {span.number: reverse("corner", args=[event.pk, span.number]) for span in spans}
+    return bars_map(view, [corner_presenters.miss_bars(row, pages[row.span.number]) for row in rows])
+
+
 class SavingForm(forms.Form):
     """How much to save, and of what."""
 
@@ -70,7 +82,8 @@ def costs(request: HttpRequest, event_id: int) -> HttpResponse:
     try:
         case = asked.shown_case(event)
         spans = case.spans()
-        context["rows"] = corner_presenters.ranked_misses(answers.misses_in(case), spans)
+        rows = corner_presenters.ranked_misses(answers.misses_in(case), spans)
+        context |= {"rows": rows, "bars": _on_map(event, case, spans, rows), "dearest": corner_presenters.dearest_words(rows)}
         context["choices"] = [_choices(event, case, span) for span in spans]
         context["choice_heads"] = [told.words for told in _TOLD_EVERYWHERE]
         context["line_heads"] = [asked.words_of(key) for key in asked.PLAIN]

@@ -5,6 +5,7 @@ from typing import Any
 from django import forms
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.urls import reverse
 from django.views.decorators.http import require_GET
 
 from apexcore.circuit.line import CornerSpan
@@ -18,6 +19,7 @@ from apextrim.sheets import queries
 
 from . import advice_presenters as presenters
 from .drivable import offered
+from .step_map import advice_map
 from .unsaved import asked_on
 
 _PHASES = [("braking", "under braking"), ("entry", "on entry"), ("mid", "in mid-corner"), ("exit", "on exit")]
@@ -69,7 +71,9 @@ def advice(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
         try:
             found = answers.advice_of(event, sheet, form.report(), eased)
             context["cards"] = presenters.advice_cards(list(found), sheet, more["kept_query"], queries.leaves_class(event, sheet))
-            if not found:
+            if found:
+                context["map"] = advice_map(context["cards"], reverse("sheet_bench", args=[event.pk]) + f"?sheet={row.pk}")
+            else:
                 context["if_free"] = presenters.if_free(answers.advice_if_free_of(event, sheet, form.report(), eased), sheet)
             context["wanted"] = SEVERITY_PCT[form.cleaned_data["how"]]
         except ApexError as error:

@@ -23,6 +23,7 @@ from apextrim.work.models import Job
 from . import effect_presenters as presenters
 from . import own_lines, tasks
 from .models import OwnLines
+from .step_map import step_map
 from .unsaved import asked_on
 
 #: Steps shown on the bench.
@@ -49,10 +50,23 @@ def effects(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     try:
         sheet, more = asked_on(request, event, row)
         refined = own_lines.found_for(event, sheet)
-        context |= {**more, "rows": _effects(event, sheet, aim, refined), "refined": refined, "job": under_way(refined)}
+        rows = _effects(event, sheet, aim, refined)
+        context |= {**more, "rows": rows, "refined": refined, "job": under_way(refined)}
+        context |= _pictured(rows, reverse("sheet_bench", args=[event.pk]) + f"?sheet={row.pk}{more['kept_query']}", sheet_pk=row.pk)
     except ApexError as error:
         context["errors"] = [str(error)]
     return render(request, "workshop/effects.html", context, status=422 if "errors" in context else 200)
+
+
+def _pictured(rows: list[presenters.EffectRow], bench: str, **more: Any) -> dict[str, Any]:
+    """The map of these steps, those that can be told from nothing, and how many cannot.
+
+    :param bench: page that puts a step on the sheet, which `EffectRow.query` is added to
+    """
+    pages = {id(one.effect): bench + one.query for one in rows}
+    timed = [one for one in rows if not one.effect.item.damper_only]
+    clear = sorted((one for one in timed if one.effect.is_clear), key=lambda one: one.effect.lap_s)
+    return {"map": step_map([one.effect for one in rows], lambda one: pages[id(one)]), "clear": clear, "even": len(timed) - len(clear), **more}
 
 
 def under_way(row: OwnLines | None) -> Job | None:

@@ -57,7 +57,8 @@ class Habit:
     """One corner over the laps of a run.
 
     :param window: of the corner; None for the way from the start line to the first
-    :param time_s: in its part of the lap [s]
+    :param laps_s: of each lap in its part of the lap, in the order driven [s]
+    :param time_s: the same with its scatter [s]
     :param best_s: the least time of it [s]
     :param best_lap: number of the lap that has it
     :param brake_m: where braking begins before the corner's middle [m]; None where fewer than three laps show it
@@ -69,6 +70,7 @@ class Habit:
     """
 
     window: Window | None
+    laps_s: tuple[float, ...]
     time_s: Spread
     best_s: float
     best_lap: int
@@ -135,7 +137,7 @@ def _habit(window: Window | None, column: Floats, best: int, numbers: Sequence[i
     opened = [None if one.open_m is None else one.open_m - apex for one in there]
     later = [None if value is None else -value for value in braked]
     return Habit(
-        window, spread(column), float(column[best]), numbers[best], over(braked), over([one.slow_ms for one in there]), over(opened),
+        window, tuple(map(float, column)), spread(column), float(column[best]), numbers[best], over(braked), over([one.slow_ms for one in there]), over(opened),
         drift(numbers, list(column)), drift(numbers, later) if window else None, False,
     )  # fmt: skip
 

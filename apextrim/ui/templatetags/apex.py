@@ -155,9 +155,12 @@ def source(context: template.Context, kind: str) -> SafeString:
 
 
 @register.simple_tag
-def change(value: float, spread: float = 0.0, unit: str = "s") -> SafeString:
+def change(value: float, spread: float = 0.0, unit: str = "s", how: str = "") -> SafeString:
     """A lap time difference with sign, words and the colour of gain or loss, rounded to its spread, which follows it. Inside
-    its spread a difference is none that can be seen."""
+    its spread a difference is none that can be seen.
+
+    :param how: `quiet` where that is said once for the whole table, beside it
+    """
     decimals = spread_decimals(spread)
     text = format_number(value, decimals, signed=True)
     rest = format_html(' <span class="said soft num">± {}</span>', format_number(spread, decimals)) if spread else ""

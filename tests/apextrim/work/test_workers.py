@@ -103,6 +103,7 @@ def test_one_at_a_time_killed_begun_anew_and_stopped(folder: Path) -> None:
         until(lambda: jobs(folder)[1][0] == "running", told=lambda: jobs(folder))
 
 
+@pytest.mark.thorough_only
 def test_a_queue_that_is_held_ends_no_workers(folder: Path) -> None:
     with workers(folder, "--workers", "2") as process:
         until(lambda: jobs(folder)[0][0] == "running")
