@@ -45,6 +45,7 @@ class Outcome:
     :param bad_s: mean time of its slowest twentieth [s]
     :param against_s: mean time against the first plan [s], and its standard error
     :param traffic_s: mean time lost behind others [s]
+    :param curve: race times [s] and the share of races about each [-], the same times for every plan
     :param safe: its middle place, and what that place for certain would bring; None likewise
     :param points: mean points, and those against the first plan with their standard error; None where no points were told
     """
@@ -59,6 +60,17 @@ class Outcome:
     traffic_s: float
     points: tuple[float, float, float] | None = None
     safe: tuple[int, float] | None = None
+    curve: tuple[tuple[float, float], ...] = ()
+
+
+#: Parts of the race times of all plans together, and the shares of races left out: the quickest and the slowest.
+_PARTS, _QUICKEST, _SLOWEST = 60, 0.0005, 0.005
+
+
+def _curve_edges(times: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Edges of the parts into which race times are counted, the same for every plan [s]."""
+    low, high = (float(value) for value in np.quantile(times, (_QUICKEST, 1.0 - _SLOWEST)))
+    return np.linspace(low, max(high, low + 1.0), _PARTS + 1)
 
 
 def simulated(
@@ -74,8 +86,11 @@ def simulated(
     winner = times.argmin(axis=1)
     table = np.array([0.0, *(around.worth(place) for place in range(1, around.cars + 2))])
     points = table[places]
+    edges = _curve_edges(times)
+    middles = 0.5 * (edges[1:] + edges[:-1])
     found = []
     for p in range(len(plans)):
+        shares = np.histogram(times[:, p], edges)[0] / races
         mine, gaps = np.sort(times[:, p]), times[:, p] - times[:, 0]
         low, middle, high = (float(value) for value in np.quantile(mine, (0.05, 0.5, 0.95)))
         counts = np.bincount(places[:, p], minlength=around.cars + 2)[1:]
@@ -86,6 +101,7 @@ def simulated(
                 float((winner == p).mean()), float(mine[-races // 20 :].mean()), against, float(lost[:, p].mean()),
                 _points(points[:, p], points[:, 0]) if around.points else None,
                 (middle_place := int(np.median(places[:, p])), float(table[middle_place])) if around.points else None,
+                tuple(zip(map(float, middles), map(float, shares), strict=True)),
             )
         )  # fmt: skip
     return found

@@ -19,6 +19,7 @@ from apextrim.modelling import cases
 from apextrim.ui.fields import numbers_of, quantity
 
 from . import odds, presenters, queries
+from .odds_picture import call_strip, odds_picture
 
 
 class FieldForm(forms.Form):
@@ -82,7 +83,8 @@ def _page(request: HttpRequest, event: Event, form: FieldForm | None = None) -> 
         context |= {
             "rows": rows, "known": known, "wins": max(rows, key=lambda row: row.outcome.wins),
             "tail": min(rows, key=lambda row: row.outcome.bad_s), "place": min(rows, key=lambda row: row.outcome.place),
-            "points": odds.points_words(rows), "calls": odds.call_ranges(found.calls), "first": plans[0].title, "long": not found.calls,
+            "points": odds.points_words(rows), "calls": (calls := odds.call_ranges(found.calls)), "picture": odds_picture(rows),
+            "strip": call_strip(calls), "first": plans[0].title, "long": not found.calls,
         }  # fmt: skip
     return render(request, "race/odds.html", context, status=422 if form is not None else 200)
 

@@ -21,6 +21,7 @@ from apextrim.ui.fields import QuantityField
 from apextrim.ui.units import one_of
 
 from . import gap_presenters, presenters, queries
+from .spend_picture import duel_picture, saving_curve
 
 #: Savings that are tried [%].
 _TRIED_PCT = (2.0, 4.0, 7.0, 10.0)
@@ -77,7 +78,7 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
         context |= {
             "form": form, "levels": [_level_row(pace, level, first.laps) for level in levels], "first": first, "saving": found,
             "halves": early_or_late(pace, driven(pace, first.compound), levels[-1], first.laps, half) if levels else None, "half": half,
-            "most": levels[-1] if levels else None, "a_unit": one_of("l"),
+            "most": levels[-1] if levels else None, "curve": saving_curve(levels), "a_unit": one_of("l"),
             "plan_words": _words(found.plan, car) if found else "",
             "fewer_words": _words(found.fewer, car) if found and found.fewer else "",
             "fewer_s": abs(found.fewer_s) if found else 0.0,
@@ -94,11 +95,17 @@ def page(request: HttpRequest, event_id: int) -> HttpResponse:
             told = form.cleaned_data
             mine, fresh, rival = (driven(pace, told[name]) for name in ("mine", "fresh", "rival"))
             found_duels = duel(mine, fresh, rival, told["my_age"], told["rival_age"], told["gap"])
-            context["duels"] = [(f"{counted(abs(one.laps), 'lap')} {'earlier' if one.laps > 0 else 'later'}", one) for one in found_duels]
+            duels = [(_stops(one.laps), one) for one in found_duels]
+            context |= {"duels": duels, "duel_picture": duel_picture(duels, told["gap"])}
     except ApexError as error:
         context["problem"] = str(error)
     wrong = any(one is not None and one.errors for one in (form, context.get("follow")))
     return render(request, "race/spend.html", context, status=422 if wrong else 200)
+
+
+def _stops(laps: int) -> str:
+    """When one stops, against the rival."""
+    return f"{counted(abs(laps), 'lap')} {'earlier' if laps > 0 else 'later'}" if laps else "the same lap"
 
 
 def _followed(case: cases.Case, typed: dict[str, Any]) -> dict[str, Any]:

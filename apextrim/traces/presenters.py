@@ -163,7 +163,8 @@ def chart_data(pair: Pair, ground: Ground, circuit: Circuit, wanted: Sequence[st
     spots = map_view(circuit, ground.line, ground.spans)
     x, y = _map_places(spots.picks, place)
     return {
-        "place": _rounded(place, 1), "gap": _rounded(comparison.gap(place), 4), "channels": channels,
+        "place": _rounded(place, 1), "gap": _rounded(comparison.gap(place), 4),
+        "time": _rounded(comparison.lap.times(place), 3), "channels": channels,
         "corners": [
             {"number": row.window.number, "name": row.title, "from": round(row.from_m, 1), "to": round(row.to_m, 1),
              "apex": round(row.window.apex_m, 1), "lost": round(row.total_s, 4)}

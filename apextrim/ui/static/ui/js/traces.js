@@ -8,7 +8,7 @@ document.addEventListener("alpine:init", () => {
   const shown = (value) => (value === null || value === undefined ? "–" : String(value).replace("-", "−"));
 
   Alpine.data("traces", () => {
-    let data, charts = [], whole, view, at = 0, frame, dot, told;
+    let data, charts = [], whole, view, at = null, frame, dot, ghost, told, playing = 0;
     const fingers = new Map();
 
     // A place along the road in the reader's unit, and the steps of its axis there.
@@ -132,14 +132,38 @@ document.addEventListener("alpine:init", () => {
       point();
     };
 
+    const put = (spot, index) => {
+      spot.setAttribute("cx", data.map.x[index]);
+      spot.setAttribute("cy", data.map.y[index]);
+    };
+
+    // Where a lap is after so many seconds; that of the reference is its own time, the lap's less the gap.
+    const after = (seconds, timeAt) => {
+      let [low, high] = [0, data.place.length - 1];
+      while (high - low > 1) {
+        const middle = (low + high) >> 1;
+        if (timeAt(middle) <= seconds) low = middle;
+        else high = middle;
+      }
+      return timeAt(high) <= seconds ? high : low;
+    };
+    const mineAt = (index) => data.time[index];
+    const theirsAt = (index) => data.time[index] - data.gap[index];
+
+    // Where most was lost, else where most was won: what the first look is for.
+    const worth = () => {
+      const lost = data.corners.filter((one) => one.lost > 0);
+      const one = lost.length
+        ? lost.reduce((worst, next) => (next.lost > worst.lost ? next : worst))
+        : data.corners.reduce((most, next) => (!most || next.lost < most.lost ? next : most), null);
+      return one ? nearest(one.apex) : 0;
+    };
+
     // The cursor of every chart, the dot on the map, the values in the list.
     const point = () => {
       const where = data.place[at];
       for (const chart of charts) chart.setCursor({ left: chart.valToPos(where, "x"), top: 10 }, false);
-      if (dot) {
-        dot.setAttribute("cx", data.map.x[at]);
-        dot.setAttribute("cy", data.map.y[at]);
-      }
+      if (dot) put(dot, at);
       const corner = data.corners.find((one) => where >= one.from && where < one.to) || data.corners.find((one) => where + whole[1] < one.to);
       const rows = [
         ["Place", `${way(where)}${corner ? `, ${corner.name}` : ""}`, ""],
@@ -215,6 +239,35 @@ document.addEventListener("alpine:init", () => {
 
     return {
       problem: "",
+      runs: false,
+      get playWord() {
+        return this.runs ? "Stop" : "Drive both laps";
+      },
+      // Both laps on the map at once, from the cursor on, as quickly as is asked for.
+      play() {
+        if (!data || !dot) return;
+        this.runs = !this.runs;
+        if (!this.runs) return this.stop();
+        const pace = Number(this.$refs.pace.value);
+        const from = at >= data.place.length - 2 ? 0 : mineAt(at);
+        const end = Math.max(mineAt(data.place.length - 1), theirsAt(data.place.length - 1));
+        let begun = null;
+        ghost.setAttribute("visibility", "visible");
+        const turn = (now) => {
+          begun ??= now;
+          const seconds = from + ((now - begun) / 1000) * pace;
+          put(ghost, after(seconds, theirsAt));
+          move(after(seconds, mineAt));
+          if (seconds > end || !this.runs) return this.stop();
+          playing = requestAnimationFrame(turn);
+        };
+        playing = requestAnimationFrame(turn);
+      },
+      stop() {
+        cancelAnimationFrame(playing);
+        ghost.setAttribute("visibility", "hidden");
+        this.runs = false;
+      },
       async init() {
         told = this.$root.querySelector("#cursor-values");
         const map = this.$root.querySelector("svg[data-picks]");
@@ -222,7 +275,11 @@ document.addEventListener("alpine:init", () => {
           dot = document.createElementNS("http://www.w3.org/2000/svg", "circle");
           dot.setAttribute("r", "7");
           dot.setAttribute("class", "cursor-dot");
-          map.append(dot);
+          ghost = document.createElementNS("http://www.w3.org/2000/svg", "circle");
+          ghost.setAttribute("r", "7");
+          ghost.setAttribute("class", "ghost-dot");
+          ghost.setAttribute("visibility", "hidden");
+          map.append(ghost, dot);
         }
         this.restore();
         await this.load();
@@ -259,7 +316,7 @@ document.addEventListener("alpine:init", () => {
         }
         this.problem = "";
         whole = [data.place[0], data.place[data.place.length - 1]];
-        at = Math.min(at, data.place.length - 1);
+        at = at === null ? worth() : Math.min(at, data.place.length - 1);
         draw();
         this.$root.dataset.drawn = String(charts.length);
       },
