@@ -15,6 +15,7 @@ from apextrim.events.queries import event_for, frame
 from apextrim.runs.queries import run_for
 from apextrim.runs.recorded import build
 from apextrim.ui.uploads import problems_of
+from apextrim.ui.whisker_plot import Estimate, WhiskerPlot, WhiskerRow, whisker_plot
 
 from .car_reading import CarReading, reading_of
 
@@ -32,7 +33,7 @@ def car(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
         if reading is not None:
             context |= {
                 "opening": _opening(run.name, reading),
-                "uses": _use_lines(reading),
+                "uses": _use_lines(reading), "used": _used(reading),
                 "floor": reading.floor,
                 "scales": [(one, 100 * (one.value - 1), 100 * Z95 * one.sd) for one in reading.scales],
             }
@@ -59,6 +60,25 @@ class UseLine:
 def _use_lines(reading: CarReading) -> list[UseLine]:
     """The corners with what is to be said of each."""
     return [UseLine(one, _share(one.across), _share(one.braking), _said(one)) for one in reading.uses]
+
+
+def _used(reading: CarReading) -> WhiskerPlot | None:
+    """Shares of the model's limit in each corner, braking over cornering, in per cent."""
+    rows = []
+    for one in reading.uses:
+        if one.across is None and one.braking is None:
+            continue
+        name = one.window.name or str(one.window.number)
+        told = [f"{what} {_share(share)} %" for what, share in (("cornering", one.across), ("braking", one.braking)) if share is not None]
+        rows.append(WhiskerRow(name, (_estimate(one.braking), _estimate(one.across)), f"{name}: {', '.join(told)} of the limit; {_said(one)}."))
+    return whisker_plot(rows, ("braking", "cornering"), lambda value: f"{value:.0f}", zero=100.0, least=5.0)
+
+
+def _estimate(share: Spread | None) -> Estimate | None:
+    if share is None:
+        return None
+    middle, half = 100 * share.middle, 200 * sure(share)
+    return Estimate(middle - half, middle, middle + half)
 
 
 def _share(share: Spread | None) -> str:

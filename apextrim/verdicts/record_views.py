@@ -1,19 +1,23 @@
 """The track record of the model, its calibration, and visits of another day."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from apexcore.errors import ApexError
 from apexcore.judge.calibration import PRIOR_SD, SCALES, at_edge
 from apexcore.judge.missed import LEAST_CHANGES
+from apexcore.quantities import format_number
 from apexcore.quantities.spread import half_interval
 from apextrim.accounts.owned import owned_or_404
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, events_of, frame
+from apextrim.ui.whisker_plot import Estimate, WhiskerPlot, WhiskerRow, whisker_plot
 from apextrim.work import queue
 
 from . import presenters, record, visits
@@ -31,16 +35,49 @@ def _page(request: HttpRequest, event: Event, problem: str = "") -> HttpResponse
         "least": LEAST_CHANGES,
     }
     try:
-        context["record"] = record.track_record(event)
+        found = context["record"] = record.track_record(event)
+        context["said"] = _said_and_measured(event, found.changes)
     except ApexError as error:
         context["problem"] = problem or str(error)
     if newest is not None:
         context["scales"] = [
             (words, newest.scales[name] - 1.0, newest.spread[name], half_interval(PRIOR_SD[name])) for name, words in SCALES.items()
         ]
+        context["scaled"] = _before_and_after(context["scales"])
         context["edge"] = at_edge(newest.scales, newest.driver)
         context["applied"] = event.calibration == {name: newest.scales[name] for name in SCALES}
     return render(request, "verdicts/record.html", context, status=422 if problem else 200)
+
+
+def _said_and_measured(event: Event, changes: Sequence[record.Recorded]) -> WhiskerPlot | None:
+    """What the model said of each change over what the laps measured."""
+    bench, rows = reverse("verdicts_bench", args=[event.pk]), []
+    for one in changes:
+        low, high = one.modelled_s - one.spread_s, one.modelled_s + one.spread_s
+        middle, least, most = one.measured_s
+        name = f"{one.parent.name} → {one.sheet.name}"
+        words = (
+            f"{name}: modelled {format_number(one.modelled_s, 2, signed=True)} s, {format_number(low, 2, signed=True)} to "
+            f"{format_number(high, 2, signed=True)}; measured {format_number(middle, 2, signed=True)} s, "
+            f"{format_number(least, 2, signed=True)} to {format_number(most, 2, signed=True)}: {one.score.words}."
+        )
+        href = f"{bench}?a={one.parent.pk}&b={one.sheet.pk}&margin=0.10"
+        rows.append(WhiskerRow(name, (Estimate(low, one.modelled_s, high), Estimate(least, middle, most)), words, href))
+    return whisker_plot(rows, ("modelled then", "from your laps"), lambda value: format_number(value, 2, signed=bool(value)), least=0.05)
+
+
+def _before_and_after(scales: Sequence[tuple[str, float, float, float]]) -> WhiskerPlot | None:
+    """What was thought of the car before these laps over what they leave of it, in per cent."""
+    rows = []
+    for words, size, spread, prior in scales:
+        said = (
+            f"{words.capitalize()}: within ± {format_number(100 * prior, 0)} % before, {format_number(100 * size, 1, signed=True)} % "
+            f"± {format_number(100 * spread, 1)} by these laps."
+        )
+        before, after = Estimate(-100 * prior, 0.0, 100 * prior), Estimate(100 * (size - spread), 100 * size, 100 * (size + spread))
+        rows.append(WhiskerRow(words, (before, after), said))
+    kinds = ("before your laps", "after")
+    return whisker_plot(rows, kinds, lambda value: format_number(value, 0, signed=bool(value)), least=1.0)
 
 
 @require_GET

@@ -4,6 +4,14 @@
 /** @type {Component} */
 export const shell = () => ({
   night: document.documentElement.dataset.theme === "night",
+  headOpen: false,
+  // On a phone the thread and the tools are folded away.
+  get head() {
+    return this.headOpen ? "open" : "shut";
+  },
+  toggleHead() {
+    this.headOpen = !this.headOpen;
+  },
   get themeWord() {
     return this.night ? "Day theme" : "Night theme";
   },

@@ -194,7 +194,7 @@
       if (at >= 0) put(stands[at], (y.start + y.end) / 2);
     };
     const zooms = x && y && stands.length > 3;
-    if (zooms && stands.length > LONG) {
+    if (zooms && stands.length > LONG && !svg.classList.contains("profile")) {  // under the map, whose own keys stand there
       for (const [text, words, factor] of [
         ["+", "Zoom in", 1.6],
         ["−", "Zoom out", 1 / 1.6],
