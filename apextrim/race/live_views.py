@@ -19,6 +19,7 @@ from apextrim.modelling import cases
 from apextrim.ui.units import read_typed
 
 from . import after, live, live_presenters, queries, timing
+from .after_picture import after_picture
 from .models import LiveRace
 
 #: Most that a plan must gain to be taken, as it may be typed [s].
@@ -89,6 +90,8 @@ def _part(event: Event, race: LiveRace, follows: bool) -> dict[str, Any]:
 def page(request: HttpRequest, event_id: int, race_id: int) -> HttpResponse:
     """The race on one screen; with `?follow=1` without keys, for a second phone."""
     event, race = _race(request, event_id, race_id)
+    if race.ended_at is not None:  # a race that is over shows how it went
+        return redirect("race_after", event.pk, race.pk)
     context = _part(event, race, "follow" in request.GET) | {"frame": frame(event, "race")}
     return render(request, "race/live.html", context)
 
@@ -193,9 +196,10 @@ def end(request: HttpRequest, event_id: int, race_id: int) -> HttpResponse:
 def afterwards(request: HttpRequest, event_id: int, race_id: int) -> HttpResponse:
     """Planned against driven."""
     event, race = _race(request, event_id, race_id)
+    found = after.compared(live.now_of(race))
     context = {
-        "event": event, "frame": frame(event, "race"), "race": race,
-        "view": live_presenters.after_view(after.compared(live.now_of(race)), cases.car_of(event)), "kept": after.kept_runs(race),
+        "event": event, "frame": frame(event, "race"), "race": race, "view": live_presenters.after_view(found, cases.car_of(event)),
+        "kept": after.kept_runs(race), "picture": after_picture(found),
     }  # fmt: skip
     return render(request, "race/after.html", context)
 

@@ -62,13 +62,15 @@ def odds_picture(rows: Sequence[OddsRow]) -> OddsPicture | None:
     top = max(float(one.max()) for one in smooth)
     found = []
     for row, shares in zip(shown, smooth, strict=True):
-        spots = [(x.at(at), _PLOT.bottom - (_PLOT.depth - 18) * share / top) for (at, _), share in zip(row.outcome.curve, shares, strict=True)]
+        spots = [
+            (x.at(at), _PLOT.bottom - (_PLOT.depth - 18) * share / top) for (at, _), share in zip(row.outcome.curve, shares, strict=True)
+        ]
         line = "M" + " ".join(f"{a:.1f},{b:.1f}" for a, b in spots)
         peak = max(spots, key=lambda spot: -spot[1])
         low, middle, high = row.outcome.time_s
         words = (
-            f"{row.title.capitalize()}: {format_lap(middle, 0)} in the middle, {format_lap(low, 0)} to {format_lap(high, 0)} in nine of ten "
-            f"races; quickest of the plans in {100 * row.outcome.wins:.0f} %; {row.words}."
+            f"{row.title.capitalize()}: {format_lap(middle, 0)} in the middle, {format_lap(low, 0)} to {format_lap(high, 0)} in nine of "
+            f"ten races; quickest of the plans in {100 * row.outcome.wins:.0f} %; {row.words}."
         )
         area = f"{line}V{_PLOT.bottom}H{spots[0][0]:.1f}Z"
         found.append(OddsCurve(row.title, line, area, x.at(middle), peak[0] + 6.0, max(peak[1] - 5.0, 14.0), words))

@@ -29,6 +29,7 @@ def _bench(request: HttpRequest, event: Event, problem: str = "") -> HttpRespons
         "car": car,
         "rules": facts.rules_of(event),
         "problem": problem,
+        "last_race": event.races.last(),
     }
     context["compulsory"] = [compound.name for compound in car.tyres.compounds if compound.key in context["rules"].compulsory]
     try:

@@ -33,7 +33,8 @@ def car(request: HttpRequest, event_id: int, run_id: int) -> HttpResponse:
         if reading is not None:
             context |= {
                 "opening": _opening(run.name, reading),
-                "uses": _use_lines(reading), "used": _used(reading),
+                "uses": _use_lines(reading),
+                "used": _used(reading),
                 "floor": reading.floor,
                 "scales": [(one, 100 * (one.value - 1), 100 * Z95 * one.sd) for one in reading.scales],
             }
@@ -70,7 +71,9 @@ def _used(reading: CarReading) -> WhiskerPlot | None:
             continue
         name = one.window.name or str(one.window.number)
         told = [f"{what} {_share(share)} %" for what, share in (("cornering", one.across), ("braking", one.braking)) if share is not None]
-        rows.append(WhiskerRow(name, (_estimate(one.braking), _estimate(one.across)), f"{name}: {', '.join(told)} of the limit; {_said(one)}."))
+        rows.append(
+            WhiskerRow(name, (_estimate(one.braking), _estimate(one.across)), f"{name}: {', '.join(told)} of the limit; {_said(one)}.")
+        )
     return whisker_plot(rows, ("braking", "cornering"), lambda value: f"{value:.0f}", zero=100.0, least=5.0)
 
 

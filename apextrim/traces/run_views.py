@@ -133,7 +133,9 @@ def _left_words(one: Habit, numbers: Sequence[int]) -> str:
     name = f"{one.window.number} {one.window.name}".strip()
     usual = f"the usual lap leaves {format_number(one.left_s, 3)} s"
     dearest = f"lap {numbers[worst]} left most, {format_number(one.laps_s[worst] - one.best_s, 3)} s"
-    return f"{name}: best on lap {one.best_lap}, {format_number(one.best_s, 3)} s; {usual}; {dearest}{'; scattered' if one.scatters else ''}."
+    return (
+        f"{name}: best on lap {one.best_lap}, {format_number(one.best_s, 3)} s; {usual}; {dearest}{'; scattered' if one.scatters else ''}."
+    )
 
 
 def _sentence(run: Run, reading: RunReading) -> str:

@@ -117,7 +117,7 @@ def advice_map(cards: Sequence[AdviceCard], bench: str) -> StepMap:
 
     :param bench: page that puts a change on the sheet, which `AdviceCard.query` is added to
     """
-    marks = []
+    marks = list[_Mark]()
     for card in cards:
         one = card.one
         clear = abs(one.lap_s) > one.spread_s
@@ -205,7 +205,8 @@ def summary(effects: Sequence[StepEffect]) -> str:
     if not quicker:
         can = " that can be driven" if any(one.is_clear and one.lap_s < 0.0 for one in effects) else ""
         return f"No single step{can} is clearly quicker: {tail}."
-    best = quicker[0]
-    gain = f"{format_number(-best.lap_s, spread_decimals(best.spread_s))} s a lap (± {format_number(best.spread_s, spread_decimals(best.spread_s))})"
-    more = f" {len(quicker)} steps are clearly quicker," if len(quicker) > 1 else ""
-    return f"Best step: {_name(best)}, quicker by {gain}.{more} {tail}." if more else f"Best step: {_name(best)}, quicker by {gain}; {tail}."
+    best, decimals = quicker[0], spread_decimals(quicker[0].spread_s)
+    gain = f"{format_number(-best.lap_s, decimals)} s a lap (± {format_number(best.spread_s, decimals)})"
+    if len(quicker) == 1:
+        return f"Best step: {_name(best)}, quicker by {gain}; {tail}."
+    return f"Best step: {_name(best)}, quicker by {gain}. {len(quicker)} steps are clearly quicker, {tail}."

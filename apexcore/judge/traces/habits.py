@@ -137,7 +137,8 @@ def _habit(window: Window | None, column: Floats, best: int, numbers: Sequence[i
     opened = [None if one.open_m is None else one.open_m - apex for one in there]
     later = [None if value is None else -value for value in braked]
     return Habit(
-        window, tuple(map(float, column)), spread(column), float(column[best]), numbers[best], over(braked), over([one.slow_ms for one in there]), over(opened),
+        window, tuple(map(float, column)), spread(column), float(column[best]), numbers[best],
+        over(braked), over([one.slow_ms for one in there]), over(opened),
         drift(numbers, list(column)), drift(numbers, later) if window else None, False,
     )  # fmt: skip
 

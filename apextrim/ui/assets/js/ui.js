@@ -15,6 +15,7 @@ import { quickCar } from "./components/quickCar.js";
 import { raceKeys } from "./components/raceKeys.js";
 import { sheetBench } from "./components/sheetBench.js";
 import { shell } from "./components/shell.js";
+import { speaker } from "./components/speaker.js";
 import { spots } from "./components/spots.js";
 import { stepsFold } from "./components/stepsFold.js";
 import { thread } from "./components/thread.js";
@@ -24,7 +25,7 @@ import { onItsWay, putBack, settle } from "./sent.js";
 import { asSignedIn, watchSession } from "./session.js";
 
 const COMPONENTS = {
-  autoSend, bookPage, drawnLine, fold, item, kept, keptForm, mapPick, palette, printer, quickCar, raceKeys, sheetBench, shell, spots, stepsFold, thread, trainerKeys, zoomMap,
+  autoSend, bookPage, drawnLine, fold, item, kept, keptForm, mapPick, palette, printer, quickCar, raceKeys, sheetBench, shell, speaker, spots, stepsFold, thread, trainerKeys, zoomMap,
 };
 
 settle();
