@@ -65,6 +65,7 @@ class DuelPicture:
     zero: float
     needed: float
     sentence: str
+    x_words: str = "laps by which you stop earlier (+) or later (−)"
 
 
 def duel_picture(duels: Sequence[tuple[str, Duel]], gap_s: float) -> DuelPicture | None:

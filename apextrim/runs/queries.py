@@ -339,3 +339,17 @@ def set_runs(event: Event, compound: str, fuel_l_per_lap: float) -> list[SetRun]
     rows = with_laps(rows_of(event).filter(front=compound, rear=compound))
     kept = [run for run in rows if not run.is_wet and run.tyre_age <= (_SCRUBBED_AGE if run.scrubbed else 0)]
     return [SetRun(one.run.scrubbed, tuple(one.laps)) for one in observed_by(event, kept, lambda _: 0, fuel_l_per_lap)]
+
+
+#: What a driver may have felt, worst first.
+_FELT = ("mid", "entry", "exit")
+
+
+def last_felt(event: Event, sheet_pk: int) -> tuple[Run, str, str] | None:
+    """What the last run with a sheet complained of: the run, where in the corner, and which end slides (`front` or `rear`); None where
+    it told nothing, or that nothing was wrong."""
+    run = event.runs.filter(deleted_at=None, sheet=sheet_pk).order_by("-number").first()
+    if run is None:
+        return None
+    ends = {"understeer": "front", "oversteer": "rear"}
+    return next(((run, phase, ends[run.words[phase]]) for phase in _FELT if run.words.get(phase) in ends), None)

@@ -74,7 +74,10 @@ def _used(reading: CarReading) -> WhiskerPlot | None:
         rows.append(
             WhiskerRow(name, (_estimate(one.braking), _estimate(one.across)), f"{name}: {', '.join(told)} of the limit; {_said(one)}.")
         )
-    return whisker_plot(rows, ("braking", "cornering"), lambda value: f"{value:.0f}", zero=100.0, least=5.0)
+    label = "Share of the car's limit in each corner"
+    return whisker_plot(
+        rows, ("braking", "cornering"), label, "of the model's limit, %", lambda value: f"{value:.0f}", zero=100.0, least=5.0
+    )
 
 
 def _estimate(share: Spread | None) -> Estimate | None:

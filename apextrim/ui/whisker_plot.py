@@ -65,18 +65,24 @@ class DrawnRow:
 @dataclass(frozen=True)
 class WhiskerPlot:
     """:param zero: where what they are compared with stands [px]
-    :param kinds: names of the kinds of estimates"""
+    :param kinds: names of the kinds of estimates
+    :param label: what it shows, for who cannot see it
+    :param x_words: what stands under the axis
+    """
 
     plot: Plot
     x: Axis
     rows: tuple[DrawnRow, ...]
     zero: float
     kinds: tuple[str, ...]
+    label: str
+    x_words: str
 
 
 def whisker_plot(
-    rows: Sequence[WhiskerRow], kinds: Sequence[str], words: Callable[[float], str], zero: float = 0.0, least: float = 0.01
-) -> WhiskerPlot | None:
+    rows: Sequence[WhiskerRow], kinds: Sequence[str], label: str, x_words: str, words: Callable[[float], str], zero: float = 0.0,
+    least: float = 0.01,
+) -> WhiskerPlot | None:  # fmt: skip
     """Rows of estimates on one scale; None where there is no row.
 
     :param words: text of a tick
@@ -106,4 +112,4 @@ def whisker_plot(
             if one is not None
         )
         drawn.append(DrawnRow(row, y, whiskers, n == 0))
-    return WhiskerPlot(plot, x, tuple(drawn), x.at(zero), tuple(kinds))
+    return WhiskerPlot(plot, x, tuple(drawn), x.at(zero), tuple(kinds), label, x_words)

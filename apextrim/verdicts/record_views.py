@@ -63,7 +63,9 @@ def _said_and_measured(event: Event, changes: Sequence[record.Recorded]) -> Whis
         )
         href = f"{bench}?a={one.parent.pk}&b={one.sheet.pk}&margin=0.10"
         rows.append(WhiskerRow(name, (Estimate(low, one.modelled_s, high), Estimate(least, middle, most)), words, href))
-    return whisker_plot(rows, ("modelled then", "from your laps"), lambda value: format_number(value, 2, signed=bool(value)), least=0.05)
+    label, x_words = "What the model said of each change, and what the laps measured", "seconds a lap: − quicker, + slower"
+    kinds = ("modelled then", "from your laps")
+    return whisker_plot(rows, kinds, label, x_words, lambda value: format_number(value, 2, signed=bool(value)), least=0.05)
 
 
 def _before_and_after(scales: Sequence[tuple[str, float, float, float]]) -> WhiskerPlot | None:
@@ -76,8 +78,10 @@ def _before_and_after(scales: Sequence[tuple[str, float, float, float]]) -> Whis
         )
         before, after = Estimate(-100 * prior, 0.0, 100 * prior), Estimate(100 * (size - spread), 100 * size, 100 * (size + spread))
         rows.append(WhiskerRow(words, (before, after), said))
-    kinds = ("before your laps", "after")
-    return whisker_plot(rows, kinds, lambda value: format_number(value, 0, signed=bool(value)), least=1.0)
+    label, kinds = "What was thought of the car before these laps, and what they leave of it", ("before your laps", "after")
+    return whisker_plot(
+        rows, kinds, label, "against the car as entered, %", lambda value: format_number(value, 0, signed=bool(value)), least=1.0
+    )
 
 
 @require_GET

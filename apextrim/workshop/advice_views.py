@@ -15,6 +15,7 @@ from apexcore.trim.reading.balance import SPEEDS
 from apexcore.trim.reading.bounds import BOUNDS
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import answers, cases
+from apextrim.runs.queries import last_felt
 from apextrim.sheets import queries
 
 from . import advice_presenters as presenters
@@ -60,10 +61,14 @@ def advice(request: HttpRequest, event_id: int, sheet_id: int) -> HttpResponse:
     event = event_for(request.user, event_id)
     row = queries.sheet_for(request.user, event, str(sheet_id))
     assert row is not None
-    asked = bool(request.GET.get("slides"))
+    felt = None if request.GET.get("slides") else last_felt(event, row.pk)
+    asked = bool(request.GET.get("slides")) or felt is not None
     usual = {"slides": "front", "phase": "mid", "where": "", "how": "clearly", "tyres": "warm"}
+    if felt is not None:
+        usual |= {"phase": felt[1], "slides": felt[2]}
     form = FeelingForm(cases.spans_of(event), {**usual, **request.GET.dict()})
     context: dict[str, Any] = {"event": event, "frame": frame(event, "sheet"), "row": row, "form": form, "asked": asked}
+    context["felt"] = felt[0] if felt is not None else None
     sheet, more = asked_on(request, event, row)
     eased = tuple(key for key in BOUNDS if key in request.GET.getlist("may"))
     context |= {**more, "bounds": offered(eased), "eased": eased}

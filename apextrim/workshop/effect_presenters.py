@@ -65,6 +65,11 @@ class EffectRow:
         return " and ".join(broken_words(self.effect.past))
 
     @property
+    def barred_words(self) -> str:
+        """Why it is not to be taken: what can be driven, the class; empty where it is."""
+        return "; ".join(words for words in (self.past_words, "outside the class limits" if self.leaves_class else "") if words)
+
+    @property
     def shown(self) -> str:
         """The value after it as the reader's box takes it; empty where there is none."""
         value = self.effect.value

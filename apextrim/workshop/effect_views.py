@@ -66,12 +66,9 @@ def _pictured(rows: list[presenters.EffectRow], bench: str, **more: Any) -> dict
     pages = {id(one.effect): bench + one.query for one in rows}
     timed = [one for one in rows if not one.effect.item.damper_only]
     clear = sorted((one for one in timed if one.effect.is_clear), key=lambda one: one.effect.lap_s)
-    return {
-        "map": step_map([one.effect for one in rows], lambda one: pages[id(one)]),
-        "clear": clear,
-        "even": len(timed) - len(clear),
-        **more,
-    }
+    barred = {id(one.effect): one.barred_words for one in rows}
+    drawn = step_map([one.effect for one in rows], lambda one: pages[id(one)], lambda one: barred[id(one)])
+    return {"map": drawn, "clear": clear, "even": len(timed) - len(clear), **more}
 
 
 def under_way(row: OwnLines | None) -> Job | None:

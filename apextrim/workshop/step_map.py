@@ -24,6 +24,11 @@ _NAMED, _LEAST_S, _LEAST_PCT = 10, 0.02, 0.2
 _ALONE = 3
 
 
+#: What the marks mean, and how they are walked.
+_MARKS = "Filled: clearly quicker or slower. Hollow: no difference seen. Crossed: car or class do not allow it. Size: how much the tyre that feels it most works more or less."
+_WALK = "Arrow keys walk the steps; Enter or a click puts one on the sheet, unsaved."
+
+
 @dataclass(frozen=True)
 class StepSpot:
     """A step on the map.
@@ -31,7 +36,7 @@ class StepSpot:
     :param x: place [px]
     :param y: place, quicker above [px]
     :param r: radius, by the tyre whose work changes most [px]
-    :param kind: `gain`, `loss`, or `even` where nothing can be told from no change
+    :param kind: `gain`, `loss`, `even` where nothing can be told from no change, or `barred` where it is not to be taken
     :param href: page that puts it on the sheet
     :param words: all of it as a sentence
     :param first: whether it is the one that is read first
@@ -51,7 +56,10 @@ class StepSpot:
 @dataclass(frozen=True)
 class StepMap:
     """:param labels: names of the steps that stand apart
-    :param sentence: what the map says, for who cannot see it"""
+    :param sentence: what the map says, for who cannot see it
+    :param x_words: what it shows across
+    :param keys: what its marks mean
+    """
 
     plot: Plot
     x: Axis
@@ -59,6 +67,8 @@ class StepMap:
     spots: tuple[StepSpot, ...]
     labels: tuple[Label, ...]
     sentence: str
+    x_words: str
+    keys: str
 
     @property
     def first_words(self) -> str:
@@ -97,19 +107,35 @@ class _Mark:
     letter: str = ""
 
 
-def step_map(effects: Sequence[StepEffect], href: Callable[[StepEffect], str]) -> StepMap | None:
+def _open_to_all(_: StepEffect) -> str:
+    return ""
+
+
+def step_map(
+    effects: Sequence[StepEffect], href: Callable[[StepEffect], str], barred: Callable[[StepEffect], str] = _open_to_all
+) -> StepMap | None:
     """The map of the steps that change the lap; None where there is none.
 
     :param href: page that puts a step on the sheet
+    :param barred: why a step is not to be taken, such as a limit of the class; empty where it is
     """
     there = [one for one in effects if one.value is not None and not one.item.damper_only]
     if not there:
         return None
-    first = min(there, key=lambda one: (not (one.is_clear and one.lap_s < 0.0), one.lap_s))
-    marks = [
-        _Mark(balance_pct(one), one.lap_s, one.work, _kind(one), href(one), sentence_of(one), _name(one), one is first) for one in there
-    ]
-    return _drawn(marks, summary(there))
+    why = {id(one): barred(one) for one in there}
+    first = min(there, key=lambda one: (bool(why[id(one)]), not (one.is_clear and one.lap_s < 0.0), one.lap_s))
+    marks = []
+    for one in there:
+        kind, words = "barred" if why[id(one)] else _kind(one), sentence_of(one)
+        if why[id(one)]:
+            words = f"{words[:-1]}; {why[id(one)]}."
+        marks.append(_Mark(balance_pct(one), one.lap_s, one.work, kind, href(one), words, _name(one), one is first))
+    return _drawn(
+        marks,
+        summary(there, [one for one in there if why[id(one)]]),
+        "balance, %: − more oversteer, + more understeer",
+        f"{_MARKS} {_WALK}",
+    )
 
 
 def advice_map(cards: Sequence[AdviceCard], bench: str) -> StepMap:
@@ -126,7 +152,9 @@ def advice_map(cards: Sequence[AdviceCard], bench: str) -> StepMap:
         lap = f"lap {format_number(one.lap_s, decimals, signed=True)} s ± {format_number(one.spread_s, decimals)}"
         words = f"{card.letter}: {card.moves}. Takes {format_number(one.change, 1)} % of it away; {lap}; {card.tyres}."
         marks.append(_Mark(one.change, one.lap_s, (one.work[0],), kind, bench + card.query, told(words), "", not marks, card.letter))
-    return _drawn(marks, f"{len(cards)} changes that answer it, by what each takes away and by lap time", letters=True)
+    sentence = f"{len(cards)} changes that answer it, by what each takes away and by lap time"
+    keys = f"{_MARKS} Further right answers more of what you feel."
+    return _drawn(marks, sentence, "balance taken away where you feel it, %", keys, letters=True)
 
 
 def _reach(seconds: Sequence[float]) -> float:
@@ -135,7 +163,7 @@ def _reach(seconds: Sequence[float]) -> float:
     return max(_LEAST_S, 1.6 * sizes[min(_ALONE, len(sizes) - 1)])
 
 
-def _drawn(marks: Sequence[_Mark], sentence: str, letters: bool = False) -> StepMap:
+def _drawn(marks: Sequence[_Mark], sentence: str, x_words: str, keys: str, letters: bool = False) -> StepMap:
     """Marks at their places, those furthest from nothing named as far as there is room."""
     reach = math.inf if letters else _reach([mark.lap_s for mark in marks])
     side = max(_LEAST_PCT, *(abs(mark.pct) for mark in marks))
@@ -158,7 +186,7 @@ def _drawn(marks: Sequence[_Mark], sentence: str, letters: bool = False) -> Step
         beyond = f", {format_number(marks[n].lap_s, 2, signed=True)} s" if held[n] != marks[n].lap_s else ""
         asked.append((spots[n].x, spots[n].y, spots[n].r, marks[n].name + beyond))
     labels = placed([one for one in asked if one[3]], [(spot.x, spot.y, spot.r) for spot in spots], _PLOT, _NAMED)
-    return StepMap(_PLOT, x, y, tuple(sorted(spots, key=lambda spot: -spot.r)), labels, sentence)
+    return StepMap(_PLOT, x, y, tuple(sorted(spots, key=lambda spot: -spot.r)), labels, sentence, x_words, keys)
 
 
 def _radius(work: Sequence[float]) -> float:
@@ -196,14 +224,19 @@ def sentence_of(effect: StepEffect) -> str:
     return f"{_name(effect)}: {lap}; {turned}; {tyres}."
 
 
-def summary(effects: Sequence[StepEffect]) -> str:
-    """How many steps are clearly quicker and slower, and the best by name."""
-    quicker = sorted((one for one in effects if one.is_clear and one.lap_s < 0.0 and not one.past), key=lambda one: one.lap_s)
+def summary(effects: Sequence[StepEffect], barred: Sequence[StepEffect] = ()) -> str:
+    """How many steps are clearly quicker and slower, and the best by name.
+
+    :param barred: those that are not to be taken
+    """
+    out = {id(one) for one in barred}
+    quicker = sorted((one for one in effects if one.is_clear and one.lap_s < 0.0 and id(one) not in out), key=lambda one: one.lap_s)
     slower = sum(one.is_clear and one.lap_s > 0.0 for one in effects)
     rest = sum(not one.is_clear for one in effects)
     tail = f"{slower or 'none'} {'is' if slower == 1 else 'are'} clearly slower; of {rest} no difference is seen"
     if not quicker:
-        can = " that can be driven" if any(one.is_clear and one.lap_s < 0.0 for one in effects) else ""
+        more = any(one.is_clear and one.lap_s < 0.0 for one in barred)
+        can = " that the car and its class allow" if more else ""
         return f"No single step{can} is clearly quicker: {tail}."
     best, decimals = quicker[0], spread_decimals(quicker[0].spread_s)
     gain = f"{format_number(-best.lap_s, decimals)} s a lap (± {format_number(best.spread_s, decimals)})"

@@ -47,6 +47,7 @@ def test_every_step_is_in_the_table_and_in_the_file_as_the_core_has_it(page: Pag
     spans = demo_lap_case("brackendale_gt", "sallowmere_fen")[1]
     effects = ranked(step_effects(lap_case, sheet, [item for item in lap_case.car.items if not item.locked], lap, spans), "lap")
     page.get_by_role("link", name="Effects", exact=True).click()
+    page.locator("body").press("t")
     rows = page.locator("table.effects tbody tr")
     expect(rows).to_have_count(len(effects))
     expect(rows.first).to_contain_text(effects[0].item.name)

@@ -13,6 +13,7 @@ from django.utils import timezone
 from apextrim.events import facts
 from apextrim.events.models import Event
 from apextrim.modelling import answers, cases
+from apextrim.runs.actions import add_run
 from apextrim.sheets.models import Sheet
 from apextrim.sheets.queries import core_sheet
 from apextrim.work.models import Job
@@ -26,17 +27,19 @@ def text_of(response: object) -> str:
 
 def test_the_effects_table_has_every_step_in_the_order_asked_for(client_in: Client, event: Event, first: Sheet) -> None:
     url = f"/events/{event.pk}/sheet/{first.pk}/effects/"
-    page = text_of(client_in.get(url))
+    whole = text_of(client_in.get(url))
+    page = whole.partition('<table class="said effects">')[2].partition("</table>")[0]
     effects = [effect for effect in answers.effects_of(event, core_sheet(event, first)) if effect.value is not None]
     assert len(re.findall(r"<tr[^>]*> <td> <a", page)) == len(effects)
     clear = [effect for effect in effects if effect.is_clear]
     worst = max(clear, key=lambda effect: effect.lap_s)
-    rows = re.findall(r"&amp;set=(\w+):([\d.-]+)\"", page)
+    rows = re.findall(rf"sheet={first.pk}&amp;set=(\w+):([\d.-]+)\"", page)
     tuned = [row for row in rows if not cases.car_of(event).item(row[0]).damper_only]
     assert tuned[-1] == (worst.item.key, f"{worst.value:g}") and worst.lap_s > 0.0
     first_clear = min(effects, key=lambda effect: effect.lap_s)
     assert tuned[0] == (first_clear.item.key, f"{first_clear.value:g}") or not first_clear.is_clear
-    wing = text_of(client_in.get(url, {"by": "calm-mid"}))
+    assert len(re.findall(r'<circle cx="[^"]+" cy="[^"]+" r="[^"]+"/>', whole)) == len(tuned)  # each on the map
+    wing = text_of(client_in.get(url, {"by": "calm-mid"})).partition('<table class="said effects">')[2]
     assert re.findall(r"&amp;set=([\w]+):", wing)[0] == "wing"
     assert "ride only: no effect on the modelled lap" in page and client_in.get(url, {"by": "nonsense"}).status_code == 200
 
@@ -51,6 +54,24 @@ def test_the_effects_go_out_as_csv(client_in: Client, event: Event, first: Sheet
     )
     assert float(bar["lap_s"]) == pytest.approx(known.lap_s, abs=1e-4)
     assert float(bar["balance_fast_mid_pct"]) == pytest.approx(known.balance["fast", "mid"] or 0.0, abs=1e-3)
+
+
+def test_advice_opens_with_what_the_last_run_complained_of(client_in: Client, event: Event, first: Sheet) -> None:
+    url = f"/events/{event.pk}/sheet/{first.pk}/advice/"
+    values = {"sheet": first, "session": event.session, "front": "marl", "rear": "marl", "tyre_age": 0.0, "fuel_l": 20.0}
+    run = add_run(event, values | {"words": {"entry": "understeer", "exit": "oversteer"}})
+    answer = client_in.get(url)
+    page = text_of(answer)
+    assert f'As told of <a href="/events/{event.pk}/runs/{run.pk}/">{run.name}</a>' in page
+    told = answer.context["form"].data
+    assert (told["phase"], told["slides"]) == ("entry", "front") and answer.context["cards"]
+    # who says more closely what it does is asked nothing of the run
+    assert "As told of" not in text_of(
+        client_in.get(url, {"slides": "rear", "phase": "exit", "where": "", "how": "clearly", "tyres": "warm"})
+    )
+    # the newest run counts, also where nothing was wrong with it; one of another sheet does not
+    add_run(event, values | {"words": {"mid": "neutral"}})
+    assert "As told of" not in text_of(client_in.get(url))
 
 
 def test_advice_names_changes_with_their_price_and_puts_them_on_the_sheet(client_in: Client, event: Event, first: Sheet) -> None:

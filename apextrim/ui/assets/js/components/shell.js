@@ -11,6 +11,10 @@ export const shell = () => ({
   },
   toggleHead() {
     this.headOpen = !this.headOpen;
+    requestAnimationFrame(() => {
+      const thread = document.querySelector(".thread");
+      if (thread) thread.scrollLeft = thread.scrollWidth; // at its newest end, as on a wide screen
+    });
   },
   get themeWord() {
     return this.night ? "Day theme" : "Night theme";
