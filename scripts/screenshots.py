@@ -13,9 +13,10 @@ from .servers import running
 ROOT = Path(__file__).parents[1]
 TARGET = ROOT / "docs" / "screenshots"
 VIEWS = {
-    "brief": "/events/1/", "lap": "/events/1/lap/?line=quickest", "odds": "/events/1/race/odds/", "run": "/events/1/runs/13/",
-    "verdicts": "/events/1/verdicts/?a=1&b=2&margin=0.10", "race": "/events/1/race/", "difference": "/events/1/sheet/difference/?a=1&b=4",
-    "sheet-oval": "/events/2/sheet/", "sheet-kart": "/events/3/sheet/",
+    "brief": "/events/1/", "lap": "/events/1/lap/?line=quickest", "odds": "/events/1/race/odds/",
+    "run-corners": "/events/1/traces/run/13/", "effects": "/events/1/sheet/1/effects/", "costs": "/events/1/lap/costs/",
+    "verdicts": "/events/1/verdicts/?a=1&b=2&margin=0.10", "race": "/events/1/race/",
+    "sheet-oval": "/events/2/sheet/",
     "advice": "/events/1/sheet/4/advice/?slides=front&phase=mid&where=slow&how=clearly&tyres=warm",
     "trainer": "/events/1/lap/trainer/",
     "corner": "/events/1/lap/corner/3/?try=b80-c20&d4=0.4",

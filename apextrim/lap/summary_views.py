@@ -17,6 +17,7 @@ from apextrim.library.stored import parsed_circuit
 from apextrim.modelling import answers
 from apextrim.modelling.cases import Case
 from apextrim.runs.models import Lap
+from apextrim.ui.circuit_map import map_view
 from apextrim.ui.fields import QuantityField
 
 from . import asked, corner_presenters
@@ -65,6 +66,7 @@ def summary(request: HttpRequest, event_id: int) -> HttpResponse:
         context |= {
             "lap": lap, "lines": ten_lines(circuit, case.lap_case(), lap, spans, answers.misses_in(case)), "sectors": rows,
             "ideal_s": None if None in bests else sum(one for one in bests if one is not None), "best": best, "circuit": circuit,
+            "map": map_view(circuit, case.lap_case().line, spans, lap.column("brake"), lap.column("throttle")),
         }  # fmt: skip
         if circuit.lanes > 1:
             _fill_lanes(event, case, form, context)

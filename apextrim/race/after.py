@@ -1,6 +1,8 @@
 """After a race: what was planned against what was driven, and its laps as runs."""
 
 import itertools
+import math
+from collections.abc import Sequence, Set
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -33,6 +35,7 @@ class Compared:
     :param use_l: fuel of a lap, planned and driven [l]
     :param fade: how much faster tyres faded than planned [-]
     :param stops_s: of each stop its planned and its driven loss, None where it is not known [s]
+    :param parts: of the gap
     """
 
     now: Now
@@ -42,6 +45,46 @@ class Compared:
     use_l: tuple[float, float]
     fade: float
     stops_s: list[tuple[int, float | None, float | None]]
+    parts: tuple["GapPart", ...] = ()
+
+
+@dataclass(frozen=True)
+class GapPart:
+    """A part of the gap to the plan; all parts together are the gap.
+
+    :param what: `stops`, `flags`, `rain`, `spoiled` or `pace`
+    :param laps: that it comes from
+    """
+
+    what: str
+    seconds: float
+    laps: int
+
+
+def gap_parts(
+    both: Sequence[tuple[int, float, float]], stopped: Set[int], driven: Sequence[RaceLap], usual_s: float
+) -> tuple[GapPart, ...]:
+    """Where the gap to the plan came from, lap by lap, the largest part first: each lap belongs to one part.
+
+    :param both: laps whose time is known: number, planned and driven time [s]
+    :param stopped: laps that begin with a stop, by the plan or as driven
+    :param driven: the laps as they were begun
+    :param usual_s: the usual lap [s]
+    """
+    found = dict[str, list[float]]()
+    for lap, planned, real in both:
+        began = driven[lap - 1] if lap <= len(driven) else None
+        if lap in stopped:
+            what = "stops"
+        elif began is not None and not began.green:
+            what = "flags"
+        elif began is not None and began.wet:
+            what = "rain"
+        else:
+            what = "spoiled" if real >= (1.0 + _SLOW) * usual_s else "pace"
+        found.setdefault(what, []).append(real - planned)
+    parts = [GapPart(what, math.fsum(each), len(each)) for what, each in found.items()]
+    return tuple(sorted(parts, key=lambda part: -abs(part.seconds)))
 
 
 def compared(now: Now) -> Compared:
@@ -64,9 +107,11 @@ def compared(now: Now) -> Compared:
         real = driven[lap - 1] if lap <= len(driven) else None
         lost = None if real is None or not usual else real - usual
         stops.append((lap - 1, float(planned.stop_s[lap - 1]) or None if lap <= len(planned.stop_s) else None, lost))
+    stopped = pit_laps | {lap for lap, stop_s in enumerate(planned.stop_s, start=1) if stop_s}
+    parts = gap_parts(both, stopped, now.state.driven, usual)
     return Compared(
         now, rows, sum(real - plan for _, plan, real in both) if both else None, float(np.median(clean)) if len(clean) > 2 else None,
-        (setup.pace.fuel_l_per_lap, now.state.use_l), now.state.fade, stops,
+        (setup.pace.fuel_l_per_lap, now.state.use_l), now.state.fade, stops, parts,
     )  # fmt: skip
 
 

@@ -50,6 +50,44 @@ class AfterPicture:
     zero: float
 
 
+#: Parts of the gap in words, and what they hold.
+_PARTS = {
+    "stops": ("stops", "laps that begin with a stop, planned or driven"),
+    "flags": ("flags and flat tyres", "laps behind a safety car, under a yellow or red flag, or on a flat tyre"),
+    "rain": ("rain", "wet laps without a flag"),
+    "spoiled": ("spoiled laps", "laps far slower than the usual one: traffic, mistakes"),
+    "pace": ("pace", "all other laps: driver, tyres and fuel"),
+}  # fmt: skip
+#: Length of the bar of the largest part either side of the middle [px].
+_LONGEST_PX = 110.0
+
+
+@dataclass(frozen=True)
+class PartBar:
+    """A part of the gap as a bar: left of the middle gained, right lost.
+
+    :param x: its left end, the middle being 0 [px]
+    """
+
+    name: str
+    holds: str
+    seconds: float
+    laps: int
+    x: float
+    width: float
+
+
+def part_bars(found: Compared) -> list[PartBar]:
+    """The parts of the gap, the largest first."""
+    most = max((abs(part.seconds) for part in found.parts), default=0.0) or 1.0
+    bars = []
+    for part in found.parts:
+        width = _LONGEST_PX * abs(part.seconds) / most
+        name, holds = _PARTS[part.what]
+        bars.append(PartBar(name, holds, part.seconds, part.laps, 0.0 if part.seconds >= 0.0 else -width, max(width, 1.0)))
+    return bars
+
+
 def after_picture(found: Compared) -> AfterPicture | None:
     """The gap to the plan over the laps; None before the second lap."""
     rows = found.laps[: len(found.now.state.times_s)]

@@ -19,7 +19,7 @@ from apextrim.modelling import cases
 from apextrim.ui.units import read_typed
 
 from . import after, live, live_presenters, queries, timing
-from .after_picture import after_picture
+from .after_picture import after_picture, part_bars
 from .models import LiveRace
 
 #: Most that a plan must gain to be taken, as it may be typed [s].
@@ -199,7 +199,7 @@ def afterwards(request: HttpRequest, event_id: int, race_id: int) -> HttpRespons
     found = after.compared(live.now_of(race))
     context = {
         "event": event, "frame": frame(event, "race"), "race": race, "view": live_presenters.after_view(found, cases.car_of(event)),
-        "kept": after.kept_runs(race), "picture": after_picture(found),
+        "kept": after.kept_runs(race), "picture": after_picture(found), "parts": part_bars(found), "gap_s": found.gap_s,
     }  # fmt: skip
     return render(request, "race/after.html", context)
 

@@ -136,7 +136,8 @@ def call_strip(calls: Sequence[CallRange]) -> CallStrip | None:
         kind = "none" if one.stops is None else "even" if not one.clear else "stop" if one.stops else "stay"
         x, right = axis.at(one.first), axis.at(end)
         laps = f"lap {one.first}" if one.first == one.last else f"laps {one.first} to {one.last}"
-        worth = "" if one.stops is None else f", worth {one.low_s:.1f} to {one.high_s:.1f} s"
+        low, high = f"{one.low_s:.1f}", f"{one.high_s:.1f}"
+        worth = "" if one.stops is None else f", worth {low} s" if low == high else f", worth {low} to {high} s"
         text = _CALLS[kind] if right - x > 7.0 * len(_CALLS[kind]) else ""
         bands.append(CallBand(x, right - x, kind, text, f"As {laps} ends: {_CALLS[kind]}{worth}"))
     return CallStrip(_STRIP, tuple(tick for tick in axis.ticks if tick.text != "0"), tuple(bands))

@@ -57,6 +57,11 @@ class SearchView:
     prices: tuple[str, ...] = ()
 
     @property
+    def stairs_words(self) -> str:
+        """What the stairs go up or down in."""
+        return f"{self.unit} in all: {self.sense}"
+
+    @property
     def top_words(self) -> str:
         """What the upright axis shows, in the reader's unit."""
         return f"top speed, {current().unit('km/h')}"

@@ -28,6 +28,7 @@ from . import tasks
 from .class_presenters import class_view
 from .drivable import offered
 from .models import Search
+from .search_stairs import search_stairs
 
 
 def _usual(item: Item) -> bool:
@@ -105,7 +106,10 @@ def _context(request: HttpRequest, event_id: int, search_id: int) -> dict[str, A
         found = class_view(row.result, row.aim, cases.car_of(event), queries.core_sheet(event, row.sheet), row.sheet.name)
         context["found"] = context["class"] = found
     elif row.result is not None:
-        context["found"] = presenters.search_view(row.result, row.aim, cases.car_of(event), queries.core_sheet(event, row.sheet))
+        view = presenters.search_view(row.result, row.aim, cases.car_of(event), queries.core_sheet(event, row.sheet))
+        bench = reverse("sheet_bench", args=[event.pk]) + f"?sheet={row.sheet.pk}"
+        changes = [(one.name, one.steps, one.gain, bench + one.query) for one in view.rows]
+        context |= {"found": view, "stairs": search_stairs(changes, view.unit, row.aim == "top")}
     return context
 
 

@@ -25,7 +25,10 @@ _ALONE = 3
 
 
 #: What the marks mean, and how they are walked.
-_MARKS = "Filled: clearly quicker or slower. Hollow: no difference seen. Crossed: car or class do not allow it. Size: how much the tyre that feels it most works more or less."
+_MARKS = (
+    "Filled: clearly quicker or slower. Hollow: no difference seen. Crossed: car or class do not allow it. Size: how much the tyre that "
+    "feels it most works more or less."
+)
 _WALK = "Arrow keys walk the steps; Enter or a click puts one on the sheet, unsaved."
 
 

@@ -1,6 +1,7 @@
 """Pictures of the race: curves of ten thousand races, the strip of calls, a duel, and the race as it went."""
 
 import itertools
+import random
 from dataclasses import dataclass
 from types import SimpleNamespace
 from typing import Any, cast
@@ -8,11 +9,12 @@ from typing import Any, cast
 import numpy as np
 import pytest
 
+from apexcore.race.happened import RaceLap
 from apexcore.race.rules import Level
 from apexcore.race.simulation import Outcome
 from apexcore.race.spend import Duel
-from apextrim.race.after import Compared
-from apextrim.race.after_picture import after_picture
+from apextrim.race.after import Compared, GapPart, gap_parts
+from apextrim.race.after_picture import after_picture, part_bars
 from apextrim.race.odds import CallRange, odds_row
 from apextrim.race.odds_picture import call_strip, odds_picture
 from apextrim.race.spend_picture import duel_picture, saving_curve
@@ -125,3 +127,29 @@ def test_the_gap_adds_up_and_an_unknown_lap_counts_as_planned() -> None:
 
 def test_a_race_that_has_just_begun_has_no_picture() -> None:
     assert after_picture(raced([71.0], [(1, "lap")], [])) is None
+
+
+def lap_of(green: bool = True, wet: bool = False, stop_l: float | None = None) -> RaceLap:
+    return RaceLap(None, "marl", 0, 20.0, stop_l, False, green, wet)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_the_parts_of_the_gap_are_the_whole_gap(seed: int) -> None:
+    draw = random.Random(seed)
+    laps = draw.randint(2, 60)
+    driven = [lap_of(draw.random() < 0.8, draw.random() < 0.2) for _ in range(laps)]
+    both = [(n, draw.uniform(69.0, 71.0), draw.uniform(68.0, 95.0)) for n in range(1, laps + 1) if draw.random() < 0.9]
+    stopped = {n for n in range(1, laps + 1) if draw.random() < 0.1}
+    parts = gap_parts(both, stopped, driven, 70.0)
+    assert sum(part.seconds for part in parts) == pytest.approx(sum(real - planned for _, planned, real in both))
+    assert sum(part.laps for part in parts) == len(both) and len({part.what for part in parts}) == len(parts)
+    assert [abs(part.seconds) for part in parts] == sorted((abs(part.seconds) for part in parts), reverse=True)
+
+
+def test_each_lap_belongs_to_what_slowed_it() -> None:
+    driven = [lap_of(), lap_of(green=False), lap_of(wet=True), lap_of(stop_l=5.0), lap_of(), lap_of(green=False)]
+    both = [(1, 70.0, 70.3), (2, 70.0, 90.0), (3, 70.0, 78.0), (4, 90.0, 95.0), (5, 70.0, 75.0), (6, 70.0, 99.0)]
+    parts = gap_parts(both, {4, 6}, driven, 70.0)  # the stop under the safety car is a stop
+    assert {part.what: round(part.seconds, 1) for part in parts} == {"stops": 34.0, "flags": 20.0, "rain": 8.0, "spoiled": 5.0, "pace": 0.3}
+    bars = part_bars(Compared(cast(Any, None), [], None, None, (1.0, 1.0), 1.0, [], (*parts, GapPart("pace", -17.0, 3))))
+    assert bars[0].width == pytest.approx(2.0 * bars[-1].width) and bars[-1].x == pytest.approx(-bars[-1].width) and bars[0].x == 0.0

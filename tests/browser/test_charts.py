@@ -111,7 +111,7 @@ def test_a_chart_zooms_along_its_axis_and_keeps_its_values(shown: Page) -> None:
     ("where", "words"),
     [
         ("/events/1/race/", r"laps on \w+"),
-        ("/events/1/race/odds/", r"place \d+: \d+ %"),
+        ("/events/1/race/odds/", r"As laps? \d+.* ends: [a-z ]+, worth [\d.]+"),
         ("/events/1/lap/costs/", r"saved [\d.]+ l: costs [\d.]+ s a lap"),
         ("/garage/cars/5/", r"\d+ rpm: torque [\d.]+ Nm, power [\d.]+ kW"),
         ("/events/1/lap/?line=quickest", r"\d+ m: height −?[\d.]+ m"),

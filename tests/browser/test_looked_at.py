@@ -1,5 +1,8 @@
 """Pictures that answer first: they are walked by keys, their numbers lie behind one, two laps drive together, and the head folds."""
 
+import re
+from typing import Literal
+
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -84,3 +87,30 @@ def test_the_head_takes_little_and_folds(page: Page) -> None:
     assert page.evaluate("() => document.documentElement.scrollWidth") <= 390
     page.set_viewport_size({"width": 1280, "height": 800})
     expect(garage).to_be_visible()
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.thorough_only
+def test_pictures_are_seen_in_the_colours_of_the_system(page: Page, scheme: Literal["light", "dark"]) -> None:
+    """Ink of a picture keeps its distance from the paper where the system takes over the colours."""
+    page.emulate_media(forced_colors="active", color_scheme=scheme)
+    page.goto("/events/1/race/odds/")
+    ink, paper = page.evaluate(
+        "() => [getComputedStyle(document.querySelector('.odds .curve-1 .line')).stroke, getComputedStyle(document.documentElement).backgroundColor]"
+    )
+
+    def light(colour: str) -> float:
+        return sum(float(part) for part in re.findall(r"[\d.]+", colour)[:3]) / 3.0
+
+    assert abs(light(ink) - light(paper)) > 120.0
+    page.emulate_media(forced_colors="none", color_scheme="light")
+
+
+@pytest.mark.thorough_only
+@pytest.mark.parametrize("address", _FOLDED)
+def test_twice_the_size_needs_no_second_way_to_scroll(page: Page, address: str) -> None:
+    """200 % of 1280 × 800 is what 640 × 400 shows."""
+    page.set_viewport_size({"width": 640, "height": 400})
+    page.goto(address)
+    assert page.evaluate("() => document.documentElement.scrollWidth") <= 640
+    page.set_viewport_size({"width": 1280, "height": 800})

@@ -3,11 +3,13 @@
 import random
 import re
 from collections.abc import Sequence
+from itertools import pairwise
 
 import pytest
 
 from apexcore.trim.moves.effects import StepEffect
 from apexcore.vehicle.car import Car
+from apextrim.workshop.search_stairs import search_stairs
 from apextrim.workshop.step_map import StepMap, balance_pct, sentence_of, step_map
 
 
@@ -112,3 +114,28 @@ def test_a_sign_a_word_and_a_spread_never_contradict(car: Car) -> None:
     assert "balance as it was" in sentence_of(effect(car, key, 1, 0.2, 0.0)) and "tyres work as before" in sentence_of(
         effect(car, key, 1, 0.2, 0.0)
     )
+
+
+def test_the_stairs_of_a_search_add_up_and_say_which_way_is_better() -> None:
+    changes = [("Rear wing", -2, -0.10, "/1"), ("Front anti-roll bar", 1, 0.02, "/2"), ("Toe", 1, -0.05, "/3")]
+    found = search_stairs(changes, "s", better_up=False)
+    assert found is not None and [one.better for one in found.stairs] == [True, False, True]
+    low, high, start, end = (float(part) for part in found.y.ends.split())
+
+    def value(at: float) -> float:
+        return low + (at - start) / (end - start) * (high - low)
+
+    edges = [(value(one.y), value(one.y + one.height)) for one in found.stairs]
+    assert edges == [pytest.approx((0.0, -0.1), abs=1e-4), pytest.approx((-0.08, -0.1), abs=1e-4), pytest.approx((-0.08, -0.13), abs=1e-4)]
+    assert value(found.zero) == pytest.approx(0.0, abs=1e-4)
+    assert found.stairs[2].words == "Toe, +1 step: −0.050 s, −0.130 s with all before it." and found.stairs[2].href == "/3"
+    faster = search_stairs(changes[:1], "km/h", better_up=True)
+    assert faster is not None and not faster.stairs[0].better and search_stairs([], "s", better_up=False) is None
+
+
+def test_forty_changes_find_room_side_by_side() -> None:
+    found = search_stairs([(f"Item number {n}", 1, -0.001 * n, "") for n in range(40)], "s", better_up=False)
+    assert found is not None
+    for before, after in pairwise(found.stairs):
+        assert before.x + before.width <= after.x + 1e-6
+    assert all(one.width > 0.0 and one.x >= found.plot.left - 1e-6 for one in found.stairs)
