@@ -12,12 +12,14 @@ from django.views.decorators.http import require_GET
 from apexcore.errors import ApexError
 from apexcore.judge.model import Observed, Priors
 from apexcore.judge.parts import PartVerdict, judge_parts, part_sentence
+from apexcore.quantities import format_number
 from apextrim.accounts.owned import asked_for
 from apextrim.events.models import Event
 from apextrim.events.queries import event_for, frame
 from apextrim.modelling import cases
 from apextrim.traces.parts import modelled_times, times_of, titles_of
 from apextrim.ui.uploads import problems_of
+from apextrim.ui.whisker_plot import Estimate, WhiskerPlot, WhiskerRow, whisker_plot
 
 from . import queries
 from .expected import WaysForm, expected, guessed
@@ -53,6 +55,25 @@ class Parts:
     text: str
     lines: list[PartLine]
     laps: int
+
+    @property
+    def picture(self) -> WhiskerPlot | None:
+        """Every part's difference with its interval, and what the model expected of it."""
+        rows = []
+        for line in self.lines:
+            one, expected = line.found, line.modelled_s
+            seen = "no difference seen" if not one.sure else "quicker" if one.mean_s < 0 else "slower"
+            words = (
+                f"{line.title}: {format_number(one.mean_s, 2, signed=True)} s, {format_number(one.low_s, 2, signed=True)} to "
+                f"{format_number(one.high_s, 2, signed=True)}: {seen}"
+            )
+            if expected is not None:
+                words += f"; modelled {format_number(expected, 2, signed=True)} s{'' if line.agrees else ', which disagrees'}"
+            of_model = None if expected is None else Estimate(expected, expected, expected)
+            rows.append(WhiskerRow(line.title, (of_model, Estimate(one.low_s, one.mean_s, one.high_s)), f"{words}."))
+        kinds = ("modelled", "from your laps")
+        x_words = "seconds a lap: − quicker, + slower"
+        return whisker_plot(rows, kinds, self.text, x_words, lambda value: format_number(value, 2, signed=bool(value)), least=0.02)
 
 
 def _parts(laps: list[Observed], times: list[tuple[float, ...]], priors: Priors, titles: list[str], names: tuple[str, str]) -> Parts | None:
