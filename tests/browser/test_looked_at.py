@@ -114,3 +114,16 @@ def test_twice_the_size_needs_no_second_way_to_scroll(page: Page, address: str) 
     page.goto(address)
     assert page.evaluate("() => document.documentElement.scrollWidth") <= 640
     page.set_viewport_size({"width": 1280, "height": 800})
+
+
+def test_the_head_of_a_table_that_scrolls_by_itself_covers_no_row(page: Page) -> None:
+    """Its head stays at the top of the window on a wide screen, and in its own place where it has a scroller."""
+    page.set_viewport_size({"width": 390, "height": 800})
+    page.goto("/events/1/race/qualifying/?beat=1:13.2")
+    page.locator(".scroll:not(.fits) table").first.wait_for()
+    head, row = page.evaluate(
+        "() => { const table = document.querySelector('.scroll:not(.fits) table'); const rows = [...table.rows];"
+        " return [rows[0].getBoundingClientRect().bottom, rows[1].getBoundingClientRect().top] }"
+    )
+    assert head <= row + 1.0
+    page.set_viewport_size({"width": 1280, "height": 800})
