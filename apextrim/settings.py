@@ -119,6 +119,7 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "apextrim.accounts.middleware.SignedIn",
     "apextrim.accounts.middleware.not_stored",
+    "apextrim.ui.ahead.fetched_ahead",
     "apextrim.accounts.once.Once",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
@@ -205,6 +206,7 @@ USE_TZ = True
 STATIC_URL = "static/"
 WHITENOISE_USE_FINDERS = True  # straight from the apps: nothing to collect before a start
 WHITENOISE_MAX_AGE = 60
+WHITENOISE_MIMETYPES = {".rules": "application/speculationrules+json"}  # what is fetched ahead, ui/ahead.rules
 
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {

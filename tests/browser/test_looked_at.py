@@ -127,3 +127,17 @@ def test_the_head_of_a_table_that_scrolls_by_itself_covers_no_row(page: Page) ->
     )
     assert head <= row + 1.0
     page.set_viewport_size({"width": 1280, "height": 800})
+
+
+def test_a_bench_is_fetched_as_its_link_is_pressed_down_and_shown_as_it_is_let_go(page: Page) -> None:
+    page.goto("/events/1/runs/")
+    page.wait_for_load_state("networkidle")
+    link = page.locator(".benches").get_by_role("link", name="Brief", exact=True)
+    link.hover()  # pointed at is not asked for: what is fetched then may be old by the time it is shown
+    with page.expect_request(lambda request: request.headers.get("sec-purpose") == "prefetch") as asked:
+        page.mouse.down()
+    assert asked.value.url.endswith("/events/1/")
+    page.mouse.up()
+    page.wait_for_url("**/events/1/")
+    kind = page.evaluate("() => performance.getEntriesByType('navigation')[0].deliveryType")
+    assert kind == "navigational-prefetch"
