@@ -3,8 +3,15 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from .circuit_map import HEIGHT, WIDTH, MapView, Marker
 from .pictures import round_step
+
+#: Left, top, right and bottom [px].
+Box = tuple[float, float, float, float]
+Floats = NDArray[np.float64]
 
 #: Height of the largest bar, width of one and room between two [px]; of a value that is nothing [px].
 _TALL, _GAP, _FLAT = 54.0, 1.5, 1.2
@@ -84,27 +91,28 @@ class BarsMap:
     scale_px: float
 
 
-def _overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> float:
-    """Area that two boxes share [px²]."""
-    return max(0.0, min(a[2], b[2]) - max(a[0], b[0])) * max(0.0, min(a[3], b[3]) - max(a[1], b[1]))
+#: Where bars may stand, against their usual place [px].
+_SHIFTS = np.array([(dx, dy) for dx in range(-96, 97, 12) for dy in range(-84, 97, 12)], dtype=float)
 
 
-def _place(
-    marker: Marker, wide: float, tall: float, taken: Sequence[tuple[float, float, float, float]], road: Sequence[tuple[float, float]]
-) -> tuple[float, float]:
-    """Left end and base of a corner's bars: near its number, away from other bars and from the road, inside the picture."""
+def _place(marker: Marker, wide: float, tall: float, taken: Sequence[Box], road: Floats) -> tuple[float, float]:
+    """Left end and base of a corner's bars: near its number, away from other bars and from the road, inside the picture.
 
-    def spoiled(place: tuple[float, float]) -> float:
-        x, y = place
-        box = (x - 4.0, y - tall - 4.0, x + wide + 4.0, y + _BELOW)
-        outside = max(0.0, 2.0 - box[0]) + max(0.0, box[2] - WIDTH + 2.0) + max(0.0, 2.0 - box[1]) + max(0.0, box[3] - HEIGHT + 2.0)
-        covered = sum(box[0] < a < box[2] and box[1] < b < box[3] for a, b in road)
-        away = abs(x + 0.5 * wide - marker.x) + abs(y - 0.4 * tall - marker.y)
-        return 40.0 * outside + sum(_overlap(box, other) for other in taken) + 6.0 * covered + 0.6 * away
-
-    steps = [(dx, dy) for dx in range(-96, 97, 12) for dy in range(-84, 97, 12)]
-    x, y = marker.x - 0.5 * wide, marker.y + 0.5 * tall
-    return min(((x + dx, y + dy) for dx, dy in steps), key=spoiled)
+    :param taken: boxes of other corners' bars
+    :param road: places of the road, shape [n, 2] [px]
+    """
+    x, y = marker.x - 0.5 * wide + _SHIFTS[:, 0], marker.y + 0.5 * tall + _SHIFTS[:, 1]
+    left, top, right, bottom = x - 4.0, y - tall - 4.0, x + wide + 4.0, y + _BELOW
+    beyond = [2.0 - left, right - WIDTH + 2.0, 2.0 - top, bottom - HEIGHT + 2.0]
+    spoiled = 40.0 * sum(np.maximum(each, 0.0) for each in beyond)
+    for one in taken:
+        across = np.maximum(np.minimum(right, one[2]) - np.maximum(left, one[0]), 0.0)
+        spoiled = spoiled + across * np.maximum(np.minimum(bottom, one[3]) - np.maximum(top, one[1]), 0.0)
+    in_x = (left[:, None] < road[None, :, 0]) & (road[None, :, 0] < right[:, None])
+    in_y = (top[:, None] < road[None, :, 1]) & (road[None, :, 1] < bottom[:, None])
+    spoiled = spoiled + 6.0 * (in_x & in_y).sum(axis=1)
+    best = int(np.argmin(spoiled + 0.6 * (np.abs(x + 0.5 * wide - marker.x) + np.abs(y - 0.4 * tall - marker.y))))
+    return float(x[best]), float(y[best])
 
 
 def bars_map(view: MapView, corners: Sequence[CornerValues]) -> BarsMap:
@@ -112,9 +120,9 @@ def bars_map(view: MapView, corners: Sequence[CornerValues]) -> BarsMap:
     markers = {marker.number: marker for marker in view.markers}
     most = max((value for corner in corners for value in corner.values if value is not None), default=0.0)
     scale = _TALL / most if most > 0.0 else 0.0
-    road = [(float(x), float(y)) for x, y, _ in (spot.split(",") for spot in view.picks.split(";"))] if view.picks else []
+    road = np.array([[float(part) for part in spot.split(",")[:2]] for spot in view.picks.split(";") if spot]).reshape(-1, 2)
     blocks: list[Block] = []
-    taken: list[tuple[float, float, float, float]] = []
+    taken: list[Box] = []
     # the tallest find their places first
     heights = {corner.number: scale * max([0.0, *(value for value in corner.values if value is not None)]) for corner in corners}
     first = max(heights, key=lambda number: heights[number], default=None)
